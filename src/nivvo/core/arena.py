@@ -1,0 +1,188 @@
+"""The arrays of one run of the engine, held together: bodies, launches, what is in the air, what happened.
+
+It grows arrays, keeps dtypes the very objects of ``pool``, and calls the kernel. It knows no names:
+bodies and groups are numbers here, projectiles are keys.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nivvo.core import grid, pool
+from nivvo.core.clock import UNITS
+from nivvo.core.tick import advance
+
+
+class Arena:
+    """One world with its bodies and projectiles.
+
+    Parameters
+    ----------
+    bodies : structured array of ``pool.BODY``
+        As they stand at time 0 (``c0``, ``t0``); centres and grid are derived.
+    groups : int
+        Number of groups that ``answers`` has a column for.
+    step, touch : int
+        Codes of ``pool.STEPS`` and ``pool.TOUCHES``.
+    scene : float
+        Size of the scene (units); tolerances are relative to it.
+    bounds : (2, 3) array or None
+        Corners beyond which a projectile ends.
+    sampled, length : bool
+        Keep position and velocity at each tick's end; keep path lengths.
+    flat : bool
+        Whether all motion is in the plane z = 0 (the grid then has no third axis).
+    """
+
+    def __init__(
+        self, bodies, groups, *, step=pool.EXACT, touch=pool.SWEPT, scene=1.0, bounds=None, sampled=True, length=True, flat=False
+    ):
+        self.world = pool.zeros(1, pool.WORLD)
+        self.world["step"], self.world["touch"] = step, touch
+        self.world["sampled"], self.world["length"] = sampled, length
+        self.world["skin"] = pool.SURFACE_SHARE * scene
+        if bounds is not None:
+            self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
+        self.flat = flat
+        self.groups = groups
+        self.flight = pool.zeros(16, pool.FLIGHT)
+        self.params = pool.zeros(4, pool.PARAMS)
+        self.answers = pool.zeros(4 * groups, pool.ANSWERS).reshape(4, groups)
+        self.launches = 0
+        self.pending = pool.zeros(16, pool.PENDING)
+        self.events = pool.zeros(512, pool.EVENT)
+        self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
+        self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
+        self.set_bodies(bodies)
+
+    def set_bodies(self, bodies: np.ndarray) -> None:
+        """Take these bodies in place of those there were."""
+        self.bodies = pool.zeros(max(len(bodies), 1), pool.BODY)
+        if len(bodies):
+            self.bodies[:] = bodies
+            self.bodies["c"] = self.bodies["c0"]
+        else:
+            self.bodies["gone"] = 1
+        origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
+        self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
+        self.boxes = np.ascontiguousarray(boxes)
+        self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
+        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
+        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["gone"] == 0))
+        moving = np.flatnonzero(np.any(self.bodies["v"] != 0.0, axis=1))
+        self.apart = np.array([len(large), len(moving), *large, *moving], dtype=np.int32)
+        self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
+        self.counters[pool.STALE] = 1
+
+    @property
+    def live(self) -> int:
+        """How many projectiles are in the air."""
+        return int(self.counters[pool.LIVE])
+
+    def new_launch(self, a, radius, *, reach=np.inf, life=pool.FOREVER, spares=-1, then=0, damage=0.0) -> int:
+        """Register a launch: what its projectiles are, and their answer to each group; tell its number.
+
+        ``then`` and ``damage`` are one for all groups or one a group.
+        """
+        n = self.launches
+        if n == len(self.params):
+            self.params = pool.grown(self.params, n + 1)
+            answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
+            answers[:n] = self.answers[:n]
+            self.answers = answers
+        row = self.params[n]
+        row["a"], row["radius"], row["reach"], row["life"], row["spares"] = a, radius, reach, life, spares
+        self.answers[n]["then"], self.answers[n]["damage"] = then, damage
+        self.launches += 1
+        return n
+
+    def fire(self, launch, p, v, key, born, *, moves_at=None, inside=()) -> None:
+        """Put one projectile, or n at once, into the air.
+
+        p, v : (3,) or (n, 3). key, born, moves_at : int or (n,); on the clock.
+        inside : indices of bodies that it is not to touch until clear of them.
+        """
+        p = np.atleast_2d(np.asarray(p, dtype=float))
+        first, count = self.live, len(p)
+        if first + count > len(self.flight):
+            self.flight = pool.grown(self.flight, first + count)
+            self.pending = pool.grown(self.pending, first + count)
+        q = self.flight[first : first + count]
+        q["p"] = q["p0"] = p
+        q["v"] = q["v0"] = v
+        q["key"], q["born"], q["param"] = key, born, launch
+        q["t0"] = born if moves_at is None else moves_at
+        q["flown"], q["end"], q["inside"] = 0.0, 0, -1
+        for k, body in enumerate(inside):
+            q["inside"][:, k] = body
+        self.counters[pool.LIVE] = first + count
+
+    def run(self, ticks: np.ndarray) -> int:
+        """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; tell how many were done.
+
+        Raises OverflowError if one tick had more events than there was room for.
+        """
+        done = 0
+        while done < len(ticks):
+            rest = ticks[done:]
+            first = int(rest["tick"][0])
+            self.counters[pool.TICK] = first
+            advance(
+                self.world,
+                self.flight,
+                self.params,
+                self.answers,
+                self.bodies,
+                self.boxes,
+                self.start,
+                self.items,
+                self.apart,
+                self.scratch,
+                self.pending,
+                self.events,
+                self.samples,
+                rest,
+                self.counters,
+                work=self.live * len(rest),
+            )
+            done += int(self.counters[pool.TICK]) - first
+            if self.counters[pool.LOST]:
+                raise OverflowError(f"tick {int(self.counters[pool.TICK])} had more contacts than there is room for")
+            if self.counters[pool.WHY] == pool.EMPTY:
+                break
+            if self.counters[pool.WHY] == pool.FULL:
+                self._make_room()
+        return done
+
+    def _make_room(self) -> None:
+        need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * self.live + pool.ROOM
+        if need > len(self.events):
+            self.events = pool.grown(self.events, need)
+        need = int(self.counters[pool.SAMPLES]) + self.live
+        if need > len(self.samples):
+            self.samples = pool.grown(self.samples, need)
+
+    def take_events(self) -> np.ndarray:
+        """A copy of the events since the last call, in the order in which they were written."""
+        taken = self.events[: self.counters[pool.EVENTS]].copy()
+        self.counters[pool.EVENTS] = 0
+        return taken
+
+    def take_samples(self) -> np.ndarray:
+        """A copy of the samples since the last call."""
+        taken = self.samples[: self.counters[pool.SAMPLES]].copy()
+        self.counters[pool.SAMPLES] = 0
+        return taken
+
+
+def ticks_of(edges: np.ndarray, first: int, dt=None) -> np.ndarray:
+    """Rows of ``pool.TICKS`` for ``edges`` (n + 1,) on the clock, from tick number ``first``.
+
+    dt : float or None
+        Seconds of each tick; None takes them from the edges.
+    """
+    rows = pool.zeros(len(edges) - 1, pool.TICKS)
+    rows["start"], rows["end"] = edges[:-1], edges[1:]
+    rows["dt"] = (edges[1:] - edges[:-1]) / UNITS if dt is None else dt
+    rows["tick"] = np.arange(first, first + len(rows))
+    return rows

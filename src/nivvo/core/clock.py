@@ -1,0 +1,43 @@
+"""Time as an integer count of a unit so fine that the usual tick rates are whole numbers of it.
+
+One unit is 1/693,000,000,000 s: 693 of them are a nanosecond, and the ticks of 24, 25, 30, 48, 50, 60,
+72, 75, 90, 100, 120, 128, 144, 165, 240, 360 and 1000 Hz are whole numbers of it. An int64 holds 154 days.
+"""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+import numpy as np
+
+UNITS = 693_000_000_000
+LONGEST = 9_000_000_000_000_000_000
+
+
+def from_seconds(seconds: float) -> int:
+    """The count nearest to ``seconds`` (s), as written in decimal: 0.1 is a tenth, not its binary neighbour.
+
+    Raises OverflowError beyond 150 days.
+    """
+    count = round(Fraction(repr(float(seconds))) * UNITS)
+    if abs(count) > LONGEST:
+        raise OverflowError(f"{seconds} s is longer than 150 days")
+    return count
+
+
+def to_seconds(count):
+    """Seconds (s) of a count or an array of counts."""
+    return count / UNITS
+
+
+def edges_of_rate(rate: float, first: int, count: int) -> np.ndarray:
+    """Edges of ``count`` ticks from tick number ``first`` at ``rate`` ticks a second, as counts, shape (count + 1,).
+
+    Each edge is the count nearest to n / rate: no error adds up.
+    """
+    exact = Fraction(repr(float(rate)))
+    unit = Fraction(UNITS) / exact
+    if unit.denominator == 1:
+        return np.arange(first, first + count + 1, dtype=np.int64) * int(unit)
+    edges = [round(unit * n) for n in range(first, first + count + 1)]
+    return np.array(edges, dtype=np.int64)

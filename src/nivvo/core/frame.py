@@ -1,0 +1,183 @@
+"""Frames: which way is up, what an angle means, and how 2D lies in the 3D of the engine.
+
+``direction`` turns from the first horizontal axis of the user toward the second (2D: from +x toward
++y); ``elevation`` rises from the horizontal toward up. Degrees outside; ``sincos`` is exact at
+multiples of 90 degrees and symmetric in sign, so that mirrored worlds give mirrored shots to the bit.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
+
+# Minimax coefficients on [-pi/4, pi/4] (the C mathematics library's k_sin and k_cos, Sun 1993).
+_SIN = (
+    -1.66666666666666324348e-01,
+    8.33333333332248946124e-03,
+    -1.98412698298579493134e-04,
+    2.75573137070700676789e-06,
+    -2.50507602534068634195e-08,
+    1.58969099521155010221e-10,
+)
+_COS = (
+    4.16666666666666019037e-02,
+    -1.38888888888741095749e-03,
+    2.48015872894767294178e-05,
+    -2.75573143513906633035e-07,
+    2.08757232129817482790e-09,
+    -1.13596475577881948265e-11,
+)
+
+
+def sincos(degrees):
+    """Sine and cosine of angles in degrees, any shape; built from + - * only, so equal everywhere."""
+    turned = np.fmod(np.asarray(degrees, dtype=float), 360.0)
+    quarter = np.rint(turned / 90.0)
+    r = (turned - 90.0 * quarter) * (np.pi / 180.0)
+    z = r * r
+    s = np.zeros_like(z)
+    c = np.zeros_like(z)
+    for ks, kc in zip(reversed(_SIN), reversed(_COS), strict=True):
+        s = ks + z * s
+        c = kc + z * c
+    sin = r + r * z * s
+    cos = 1.0 - 0.5 * z + z * z * c
+    k = quarter.astype(np.int64) & 3
+    return (
+        np.choose(k, (sin, cos, -sin, -cos)) + 0.0,
+        np.choose(k, (cos, -sin, -cos, sin)) + 0.0,
+    )
+
+
+def unit(vectors) -> np.ndarray:
+    """Vectors (..., 3) scaled to length one, by the same steps whatever the signs; zero stays zero."""
+    vectors = np.asarray(vectors, dtype=float)
+    top = np.abs(vectors).max(axis=-1, keepdims=True)
+    safe = vectors / np.where(top > 0.0, top, 1.0)
+    x, y, z = safe[..., 0], safe[..., 1], safe[..., 2]
+    length = np.sqrt(x * x + y * y + z * z)[..., None]
+    return np.where(top > 0.0, safe / np.where(length > 0.0, length, 1.0), 0.0)
+
+
+@dataclass(frozen=True)
+class Frame:
+    """The axes of a world, as vectors of three.
+
+    view
+        "side", "top" or "space".
+    up, forward
+        Unit vectors. In a flat top view ``up`` points at the viewer and nothing moves along it.
+    first, second
+        The two horizontal axes that ``direction`` turns between; in side view +x and +y themselves.
+    hand
+        +1 right-handed, -1 left-handed: right = hand * (forward x up).
+    size
+        2 or 3: how many numbers a position has outside.
+    """
+
+    view: str
+    up: np.ndarray
+    forward: np.ndarray
+    first: np.ndarray
+    second: np.ndarray
+    hand: int
+    size: int
+
+    @property
+    def vertical(self) -> bool:
+        """Whether there is an up to rise to: not in a flat top view."""
+        return self.view != "top" or self.size == 3
+
+    def lift(self, points) -> np.ndarray:
+        """Points of the user, (..., 2) or (..., 3), as (..., 3)."""
+        points = np.asarray(points, dtype=float)
+        if points.shape[-1] == 3:
+            return points
+        return np.concatenate([points, np.zeros((*points.shape[:-1], 1))], axis=-1)
+
+    def drop(self, vectors: np.ndarray) -> np.ndarray:
+        """Vectors of three as the user's own (..., size)."""
+        return vectors[..., : self.size]
+
+    def direction(self, degrees) -> np.ndarray:
+        """Unit vectors (..., 3) that point in a direction, in degrees: (...)."""
+        s, c = sincos(degrees)
+        return c[..., None] * self.first + s[..., None] * self.second + 0.0
+
+    def raised(self, heading, elevation) -> np.ndarray:
+        """Unit vectors (..., 3) at ``elevation`` degrees above the horizontal of ``heading``, (..., 3).
+
+        A heading straight up or down has no horizontal; the frame's forward stands in.
+        """
+        s, c = sincos(elevation)
+        flat = unit(self.level(heading))
+        flat = np.where(np.any(flat != 0.0, axis=-1, keepdims=True), flat, self.forward)
+        return c[..., None] * flat + s[..., None] * self.up
+
+    def level(self, vectors) -> np.ndarray:
+        """The horizontal part of vectors (..., 3); in a flat top view all of it."""
+        vectors = np.asarray(vectors, dtype=float)
+        if not self.vertical:
+            return vectors
+        return np.where(self.up != 0.0, 0.0, vectors) + 0.0
+
+    def height(self, points) -> np.ndarray:
+        """How far up points (..., 3) lie."""
+        return np.asarray(points, dtype=float) @ self.up
+
+    def bearing(self, vectors) -> np.ndarray:
+        """Direction in degrees, (-180, 180], of vectors (..., 3)."""
+        vectors = np.asarray(vectors, dtype=float)
+        return np.degrees(np.arctan2(vectors @ self.second, vectors @ self.first)) + 0.0
+
+    def elevation(self, vectors) -> np.ndarray:
+        """Elevation in degrees, [-90, 90], of vectors (..., 3); 0 in a flat top view."""
+        vectors = np.asarray(vectors, dtype=float)
+        if not self.vertical:
+            return np.zeros(vectors.shape[:-1])
+        flat = self.level(vectors)
+        run = np.sqrt((flat * flat).sum(axis=-1))
+        return np.degrees(np.arctan2(vectors @ self.up, run)) + 0.0
+
+    def triad(self, heading, facing) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Forward, right and up of something that heads along unit vectors (..., 3), each (..., 3).
+
+        In side view up stays on the upper side whichever way it heads, so that offsets mirror;
+        straight up or down, ``facing`` (..., 3) decides. Elsewhere it decides where right is then.
+        """
+        f = np.asarray(heading, dtype=float)
+        if self.view == "side":
+            across = np.where(f[..., :1] != 0.0, f[..., :1], np.asarray(facing)[..., :1])
+            quarter = np.stack([-f[..., 1], f[..., 0], np.zeros_like(f[..., 0])], axis=-1)
+            return f, np.zeros_like(f), np.sign(across) * quarter * self.up[1] + 0.0
+        flat = unit(self.level(f))
+        flat = np.where(np.any(flat != 0.0, axis=-1, keepdims=True), flat, unit(self.level(facing)))
+        right = self.hand * np.cross(flat, self.up)
+        if not self.vertical:
+            return f, right + 0.0, np.zeros_like(f)
+        return f, right + 0.0, self.hand * np.cross(right, f) + 0.0
+
+
+def side(y: str = "up") -> Frame:
+    """A side view: x across, y up or down."""
+    up = np.array([0.0, 1.0 if y == "up" else -1.0, 0.0])
+    x, down = np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
+    return Frame("side", up, x, x, down, 1, 2)
+
+
+def top(y: str = "down", height: bool = False) -> Frame:
+    """A top view: x across, y up or down the screen; ``height`` adds a third number above the ground."""
+    x, second, up = np.eye(3)
+    return Frame("top", up, x, x, second, 1 if y == "up" else -1, 3 if height else 2)
+
+
+def space(up: str = "+z", forward: str = "+x", hand: str = "right") -> Frame:
+    """A space of three axes; raises ValueError if up and forward lie on one axis."""
+    u, f = np.array(AXES[up], dtype=float), np.array(AXES[forward], dtype=float)
+    if abs(u @ f) > 0.5:
+        raise ValueError("up and forward lie on one axis")
+    first, second = np.eye(3)[u == 0.0]
+    return Frame("space", u, f, first, second, 1 if hand == "right" else -1, 3)

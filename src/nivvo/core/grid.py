@@ -1,0 +1,91 @@
+"""A uniform grid over the bodies: which of them a moving ball may meet.
+
+Two layers share one geometry: bodies that stand still, binned when they change, and bodies that move,
+binned each tick by the box that they sweep. What would fill many cells (half-spaces first) is kept in
+a list apart and always asked. Queries and bodies outside the grid count as in its border cells.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nivvo.core._jit import inner
+from nivvo.core.pool import LARGE, MOVING, STILL
+from nivvo.core.shapes import extent
+from nivvo.core.vec import vec
+
+MOST_CELLS_OF_A_BODY = 64
+MOST_CELLS = 1 << 20
+
+
+@inner
+def cell(x, origin, per_cell, cells):
+    """Number of the cell along one axis, the nearest where ``x`` lies outside."""
+    return int(math.floor(min(max((x - origin) * per_cell, 0.0), cells - 0.5)))
+
+
+@inner
+def bin_layer(layer, w, bodies, boxes, start, items):
+    """Sort the bodies of one layer into cells: a counting sort, ascending inside each cell."""
+    origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
+    nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
+    for c in range(start.shape[1]):
+        start[layer, c] = 0
+    for fill in range(2):
+        for j in range(bodies.shape[0]):
+            if bodies[j]["layer"] != layer or bodies[j]["gone"] != 0:
+                continue
+            x0, x1 = cell(boxes[j, 0], origin[0], per_cell[0], nx), cell(boxes[j, 3], origin[0], per_cell[0], nx)
+            y0, y1 = cell(boxes[j, 1], origin[1], per_cell[1], ny), cell(boxes[j, 4], origin[1], per_cell[1], ny)
+            z0, z1 = cell(boxes[j, 2], origin[2], per_cell[2], nz), cell(boxes[j, 5], origin[2], per_cell[2], nz)
+            for z in range(z0, z1 + 1):
+                for y in range(y0, y1 + 1):
+                    for x in range(x0, x1 + 1):
+                        c = (z * ny + y) * nx + x
+                        if fill == 0:
+                            start[layer, c + 1] += 1
+                        else:
+                            items[layer, start[layer, c]] = j
+                            start[layer, c] += 1
+        if fill == 0:
+            for c in range(1, start.shape[1]):
+                start[layer, c] += start[layer, c - 1]
+    for c in range(start.shape[1] - 1, 0, -1):
+        start[layer, c] = start[layer, c - 1]
+    start[layer, 0] = 0
+
+
+def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Choose the grid for ``bodies`` and set each one's layer.
+
+    Returns (origin, cells per unit, number of cells along each axis, boxes at rest (n, 6)). A cell is
+    about twice a typical body and holds about one body.
+    """
+    n = len(bodies)
+    sizes = np.array([extent(b) for b in bodies], dtype=float).reshape(n, 3)
+    boxes = np.concatenate([bodies["c"] - sizes, bodies["c"] + sizes], axis=1).reshape(n, 6)
+    bodies["size"] = sizes
+    span = 2.0 * sizes[:, :2] if flat else 2.0 * sizes
+    axes = span.shape[1]
+    small = np.isfinite(span).all(axis=1)
+    one = np.ones(3, dtype=np.int32)
+    if not small.any():
+        bodies["layer"] = LARGE
+        return np.zeros(3), np.zeros(3), one, boxes
+    low = (bodies["c"][small, :axes] - span[small] / 2.0).min(axis=0)
+    high = (bodies["c"][small, :axes] + span[small] / 2.0).max(axis=0)
+    side = max(float(np.median(span[small].max(axis=1))) * 2.0, 1e-9)
+    wide = np.maximum(high - low, 1e-9)
+    side = max(side, float((np.prod(wide / side) / (2.0 * n)) ** (1.0 / axes)) * side)
+    cells = np.maximum(np.ceil(np.minimum(wide / side, 4096.0)), 1.0)
+    while np.prod(cells) > min(MOST_CELLS, 16 * n + 64):
+        cells = np.maximum(np.ceil(cells / 2.0), 1.0)
+    origin, per_cell, counts = np.zeros(3), np.zeros(3), one.copy()
+    origin[:axes], per_cell[:axes], counts[:axes] = low, cells / wide, cells
+    covered = np.prod(np.floor(np.where(small[:, None], span, 0.0) * per_cell[:axes]) + 2.0, axis=1)
+    fits = small & (covered <= MOST_CELLS_OF_A_BODY)
+    moving = np.any(bodies["v"] != 0.0, axis=1)
+    bodies["layer"] = np.where(fits, np.where(moving, MOVING, STILL), LARGE)
+    return origin, per_cell, counts, boxes

@@ -1,0 +1,152 @@
+"""The records of the engine, as structured arrays.
+
+``FLIGHT`` is hot: one row a projectile in the air, read and written each tick. ``PARAMS`` (one row a
+distinct launch) and ``ANSWERS`` (that launch x group) are written once, when a shot is fired, and
+never after. Ids that must not depend on storage are ``key``s: made from names and shot numbers.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+INSIDE_MOST = 6
+
+# How near counts as on a surface, as a share of the scene's size.
+SURFACE_SHARE = 1e-13
+
+FLIGHT = np.dtype(
+    [
+        ("p", "f8", 3),
+        ("v", "f8", 3),
+        ("p0", "f8", 3),
+        ("v0", "f8", 3),
+        ("t0", "i8"),
+        ("born", "i8"),
+        ("key", "i8"),
+        ("flown", "f8"),
+        ("param", "i4"),
+        ("end", "i4"),
+        ("inside", "i4", INSIDE_MOST),
+    ]
+)
+"""p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
+inside: bodies (index) left out of contact tests until clear of them; -1 is free."""
+
+PARAMS = np.dtype(
+    [
+        ("a", "f8", 3),
+        ("radius", "f8"),
+        ("reach", "f8"),
+        ("life", "i8"),
+        ("spares", "i4"),
+        ("pad", "i4"),
+    ]
+)
+"""a: constant acceleration. life: counts of the clock, FOREVER without end. reach: path length, inf
+without end. spares: the body that it never touches, or -1."""
+
+ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("pad", "i4")])
+
+BODY = np.dtype(
+    [
+        ("c", "f8", 3),
+        ("v", "f8", 3),
+        ("c0", "f8", 3),
+        ("axis0", "f8", 3),
+        ("axis1", "f8", 3),
+        ("axis2", "f8", 3),
+        ("half", "f8", 3),
+        ("size", "f8", 3),
+        ("radius", "f8"),
+        ("health", "f8"),
+        ("t0", "i8"),
+        ("kind", "i4"),
+        ("group", "i4"),
+        ("key", "i4"),
+        ("gone", "i4"),
+        ("layer", "i4"),
+        ("pad", "i4"),
+    ]
+)
+"""c: centre at the tick's start; c0 at t0. v: velocity. size: half of its axis-aligned box. layer: STILL, MOVING (both in the grid) or LARGE."""
+
+EVENT = np.dtype(
+    [
+        ("start", "i8"),
+        ("after", "f8"),
+        ("key", "i8"),
+        ("tick", "i4"),
+        ("kind", "i4"),
+        ("body", "i4"),
+        ("why", "i4"),
+        ("amount", "f8"),
+        ("left", "f8"),
+        ("normal", "f8", 3),
+        ("p", "f8", 3),
+        ("v", "f8", 3),
+    ]
+)
+"""At ``start`` (clock) plus ``after`` (s). amount: of damage. left: health left, or the gap between the
+surfaces. normal: outward, of the body. p, v: of the projectile."""
+
+TICKS = np.dtype([("start", "i8"), ("end", "i8"), ("dt", "f8"), ("tick", "i8")])
+
+SAMPLE = np.dtype([("t", "i8"), ("key", "i8"), ("p", "f8", 3), ("v", "f8", 3)])
+
+PENDING = np.dtype([("t", "f8"), ("key", "i8"), ("body_key", "i4"), ("body", "i4"), ("row", "i4"), ("hops", "i4")])
+
+WORLD = np.dtype(
+    [
+        ("low", "f8", 3),
+        ("high", "f8", 3),
+        ("origin", "f8", 3),
+        ("per_cell", "f8", 3),
+        ("cells", "i4", 3),
+        ("step", "i4"),
+        ("touch", "i4"),
+        ("bounded", "i4"),
+        ("sampled", "i4"),
+        ("length", "i4"),
+        ("skin", "f8"),
+    ]
+)
+"""low, high: bounds. origin, per_cell, cells: the grid. sampled: keep a sample a tick. length: keep
+the path length. skin: how near is on the surface."""
+
+EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
+STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}
+
+SWEPT, AT_TICKS = 0, 1
+TOUCHES = {"swept": SWEPT, "at ticks": AT_TICKS}
+
+END, PASS, IGNORE = 0, 1, 2
+THEN = {"end": END, "pass": PASS, "ignore": IGNORE}
+
+STILL, MOVING, LARGE = 0, 1, 2
+
+CONTACT, OVERLAP, DAMAGE, DIED, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
+
+BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS = 1, 2, 3, 4, 5, 6
+
+FOREVER = -1
+
+# Slots of the counters that a kernel reads and leaves.
+LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY = 0, 1, 2, 3, 4, 5, 6
+COUNTERS = 8
+DONE, EMPTY, FULL = 0, 1, 2
+
+# Events that a tick may need: room for these a projectile, and these beside.
+ROOM_EACH, ROOM = 6, 256
+
+
+def zeros(count: int, kind: np.dtype) -> np.ndarray:
+    """``count`` empty rows whose dtype is the very object ``kind``: dispatch on an equal one is slow."""
+    return np.zeros(count * kind.itemsize, dtype=np.uint8).view(kind)
+
+
+def grown(rows: np.ndarray, count: int) -> np.ndarray:
+    """A copy of ``rows`` with room for at least ``count``, doubling."""
+    size = max(count, 2 * len(rows))
+    larger = zeros(size, rows.dtype)
+    larger[: len(rows)] = rows
+    return larger

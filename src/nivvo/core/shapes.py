@@ -1,0 +1,102 @@
+"""Shapes of bodies: signed distance and outward normal at a point.
+
+Ball, capsule and box are one family: a box of half extents ``half`` along three axes, rounded by
+``radius`` (a ball has no extents, a capsule one, a box no radius). A wall is a box given by its two
+ends and a thickness. A half-space is everything behind the plane through ``c`` with normal ``axis0``.
+A new shape is one more branch of ``distance``, its code below, and a row of ``body`` in ``pool``.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nivvo.core._jit import inner
+from nivvo.core.vec import dot, vec
+
+BALL, CAPSULE, BOX, HALF_SPACE = 0, 1, 2, 3
+KINDS = {"ball": BALL, "capsule": CAPSULE, "box": BOX, "half_space": HALF_SPACE}
+
+# Half extent across the plane of a body of a 2D world.
+ENDLESS = 1e30
+
+
+@inner
+def distance(b, d):
+    """Signed distance and outward normal of body record ``b`` at ``d``, a point relative to its centre.
+
+    Returns (distance, (nx, ny, nz)); negative inside. Inside a box the normal is that of the nearest
+    face; at the very middle of a ball or capsule it is the first axis.
+    """
+    kind = b["kind"]
+    if kind == HALF_SPACE:
+        n = vec(b["axis0"])
+        return dot(n, d), n
+    if kind == BALL:
+        far = math.sqrt(d[0] * d[0] + d[1] * d[1] + d[2] * d[2])
+        if far > 0.0:
+            return far - b["radius"], (d[0] / far, d[1] / far, d[2] / far)
+        return -float(b["radius"]), vec(b["axis0"])
+    return rounded(b, d)
+
+
+@inner
+def rounded(b, d):
+    """``distance`` of a capsule or box."""
+    e0, e1, e2 = vec(b["axis0"]), vec(b["axis1"]), vec(b["axis2"])
+    h = vec(b["half"])
+    x, y, z = dot(d, e0), dot(d, e1), dot(d, e2)
+    ox = x - min(max(x, -h[0]), h[0])
+    oy = y - min(max(y, -h[1]), h[1])
+    oz = z - min(max(z, -h[2]), h[2])
+    far = math.sqrt(ox * ox + oy * oy + oz * oz)
+    if far > 0.0:
+        ox, oy, oz, gap = ox / far, oy / far, oz / far, far
+    else:
+        gx, gy, gz = abs(x) - h[0], abs(y) - h[1], abs(z) - h[2]
+        gap = max(gx, max(gy, gz))
+        ox, oy, oz = 0.0, 0.0, 0.0
+        if b["kind"] == CAPSULE:
+            gap, oy = 0.0, 1.0
+        elif gx == gap:
+            ox = 1.0 if x >= 0.0 else -1.0
+        elif gy == gap:
+            oy = 1.0 if y >= 0.0 else -1.0
+        else:
+            oz = 1.0 if z >= 0.0 else -1.0
+    n = (
+        ox * e0[0] + oy * e1[0] + oz * e2[0],
+        ox * e0[1] + oy * e1[1] + oz * e2[1],
+        ox * e0[2] + oy * e1[2] + oz * e2[2],
+    )
+    return gap - b["radius"], n
+
+
+def extent(row: np.void) -> np.ndarray:
+    """Half sizes of the axis-aligned box around a body record about its centre, shape (3,); inf if endless."""
+    if row["kind"] == HALF_SPACE:
+        return np.full(3, np.inf)
+    axes = np.stack([row["axis0"], row["axis1"], row["axis2"]])
+    reach = np.abs(axes) * row["half"][:, None]
+    return reach.sum(axis=0) + row["radius"]
+
+
+def support(row: np.void, direction: np.ndarray) -> np.ndarray:
+    """How far a body record reaches from its centre along unit ``direction`` (..., 3), shape (...).
+
+    Raises ValueError for a half-space, which has no end.
+    """
+    if row["kind"] == HALF_SPACE:
+        raise ValueError("a half-space reaches without end")
+    axes = np.stack([row["axis0"], row["axis1"], row["axis2"]])
+    along = np.abs(np.asarray(direction) @ axes.T)
+    return along @ row["half"] + row["radius"]
+
+
+def gap(row: np.void, points) -> np.ndarray:
+    """Signed distance of a body record (as it stands at ``c``) at ``points`` (..., 3), shape (...)."""
+    points = np.asarray(points, dtype=float)
+    flat = points.reshape(-1, 3) - row["c"]
+    found = [distance(row, (float(d[0]), float(d[1]), float(d[2])))[0] for d in flat]
+    return np.array(found, dtype=float).reshape(points.shape[:-1])

@@ -1,0 +1,434 @@
+"""One tick over a whole pool, and many in a row.
+
+A tick has two phases. First every projectile looks for its next contact, with no side effect. Then
+contacts are answered in the order (time, shot key, body key); a projectile whose body is already gone,
+or that passes on, looks again and joins the queue anew. So the outcome never depends on the order of
+rows in the pool or of tables in a file.
+"""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner, kernel
+from nivvo.core.clock import UNITS
+from nivvo.core.contact import INSIDE, NONE, first_contact
+from nivvo.core.flight import box_of_arc, path_length, piece, stepped, time_of_length, time_to_leave
+from nivvo.core.grid import bin_layer, cell
+from nivvo.core.pool import (
+    BY_BOUNDS,
+    BY_CONTACT,
+    BY_HOPS,
+    BY_LIFE,
+    BY_NUMBERS,
+    BY_REACH,
+    CONTACT,
+    DAMAGE,
+    DIED,
+    DONE,
+    EMPTY,
+    END,
+    ENDED,
+    EVENTS,
+    FULL,
+    IGNORE,
+    INSIDE_MOST,
+    LIVE,
+    LOST,
+    MOVING,
+    OVERLAP,
+    ROOM,
+    ROOM_EACH,
+    SAMPLES,
+    SLIPPED,
+    STALE,
+    STILL,
+    SWEPT,
+    TICK,
+    WHY,
+)
+from nivvo.core.shapes import distance
+from nivvo.core.vec import along, arc, put, sub, vec
+
+MOST_HOPS = 16
+MOST_CHUNKS = 4096
+FARTHEST = 1e15
+NOWHERE = (0.0, 0.0, 0.0)
+
+
+@kernel
+def advance(
+    world, flight, params, answers, bodies, boxes, start, items, apart, scratch, pending, events, samples, ticks, counters
+):
+    """Advance the pool by ``ticks``, from tick number counters[TICK] on, until none is left in the air.
+
+    Arguments are the arrays of ``pool``. ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are
+    rewritten for bodies that move. ``apart``: how many bodies are kept out of the grid, how many
+    move, then their indices. counters[WHY] tells why it came back: DONE, EMPTY, or FULL (grow events
+    or samples, call again with the ticks that are left).
+    """
+    w = world[0]
+    step, sampled, skin = int(w["step"]), int(w["sampled"]), float(w["skin"])
+    counters[WHY] = DONE
+    for k in range(ticks.shape[0]):
+        live = int(counters[LIVE])
+        if events.shape[0] - counters[EVENTS] < ROOM_EACH * live + ROOM or (
+            sampled != 0 and samples.shape[0] - counters[SAMPLES] < live
+        ):
+            counters[WHY] = FULL
+            return
+        now = ticks[k]
+        place_bodies(w, bodies, boxes, start, items, apart, now, counters)
+        fresh, waiting, ended = 0, 0, 0
+        while True:
+            hops = 0
+            if fresh < live:
+                i = fresh
+                fresh += 1
+            elif waiting > 0:
+                waiting -= 1
+                first = pending[0]
+                i, j, hops = int(first["row"]), int(first["body"]), int(first["hops"]) + 1
+                t = float(first["t"])
+                pending[0] = pending[waiting]
+                sift_down(pending, waiting)
+                if bodies[j]["gone"] == 0 and answer(
+                    flight[i], params, answers, bodies, j, now, t, step, skin, events, counters
+                ):
+                    ended += 1
+                    continue
+            else:
+                break
+            q = flight[i]
+            if q["t0"] >= now["end"]:
+                continue
+            par = params[int(q["param"])]
+            late, h, v, a = piece_of(q, par, now, step)
+            span, why, gone = limit(w, q, par, now, late, h, v, a)
+            t, body_key, j = look(
+                w, q, par, answers, bodies, boxes, start, items, apart, scratch,
+                late, v, a, span, why, hops, now, events, counters,
+            )  # fmt: skip
+            if j >= 0 and hops < MOST_HOPS:
+                row = pending[waiting]
+                row["t"], row["key"], row["body_key"] = late + t, q["key"], body_key
+                row["body"], row["row"], row["hops"] = j, i, hops
+                sift_up(pending, waiting)
+                waiting += 1
+                continue
+            if j >= 0:
+                span, why = t, BY_HOPS
+            if leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, counters):
+                ended += 1
+
+        live = settle(flight, params, bodies, live, ended, now, skin, sampled, samples, counters)
+        counters[LIVE] = live
+        counters[TICK] = now["tick"] + 1
+        if live == 0:
+            counters[WHY] = EMPTY
+            return
+
+
+@inner
+def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
+    """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed."""
+    for m in range(apart[1]):
+        j = int(apart[2 + apart[0] + m])
+        b = bodies[j]
+        if b["gone"] != 0:
+            continue
+        u = vec(b["v"])
+        centre = along(vec(b["c0"]), u, (now["start"] - b["t0"]) / UNITS)
+        put(b["c"], centre)
+        for k in range(3):
+            wide, go = float(b["size"][k]), u[k] * float(now["dt"])
+            boxes[j, k], boxes[j, k + 3] = centre[k] - wide + min(go, 0.0), centre[k] + wide + max(go, 0.0)
+    for layer in range(2):
+        if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[1] > 0):
+            bin_layer(layer, w, bodies, boxes, start, items)
+    counters[STALE] = 0
+
+
+@inner
+def piece_of(q, par, now, step):
+    """How late in the tick a projectile begins to move, for how long, and on which piece."""
+    late = (q["t0"] - now["start"]) / UNITS if q["t0"] > now["start"] else 0.0
+    h = float(now["dt"]) - late
+    v, a = piece(step, vec(q["p"]), vec(q["v"]), vec(par["a"]), h)
+    return late, h, v, a
+
+
+@inner
+def limit(w, q, par, now, late, h, v, a):
+    """For how long the piece lasts before a limit cuts it, which one (0: none), and its path length if kept."""
+    span, why, gone = h, 0, 0.0
+    if par["life"] >= 0 and q["born"] + par["life"] <= now["end"]:
+        span = min(max((q["born"] + par["life"] - now["start"]) / UNITS - late, 0.0), h)
+        why = BY_LIFE
+    if w["length"] != 0 or par["reach"] < math.inf:
+        gone = path_length(v, a, span)
+        if q["flown"] + gone >= par["reach"]:
+            span = time_of_length(v, a, max(par["reach"] - q["flown"], 0.0), span)
+            why = BY_REACH
+    if w["bounded"] != 0:
+        out = time_to_leave(vec(q["p"]), v, a, vec(w["low"]), vec(w["high"]), span)
+        if out >= 0.0:
+            span, why = out, BY_BOUNDS
+    return span, why, gone
+
+
+@inner
+def look(
+    w, q, par, answers, bodies, boxes, start, items, apart, scratch, late, v, a, span, why, hops, now, events, counters
+):
+    """The next contact on a piece: (time, body key, body), or body -1. Ties go to the lesser body key."""
+    p, radius, skin = vec(q["p"]), float(par["radius"]), float(w["skin"])
+    swept = w["touch"] == SWEPT
+    best, best_key, hit = math.inf, 0, -1
+    chunks = chunks_of(w, p, v, a, span, radius)
+    for chunk in range(chunks):
+        c0, c1 = span * (chunk / chunks), span * ((chunk + 1) / chunks)
+        found = gather(w, p, v, a, c0, c1, radius + 4.0 * skin, boxes, start, items, apart, scratch, chunk == 0)
+        for m in range(found):
+            j = int(scratch[m])
+            b = bodies[j]
+            if b["gone"] != 0 or j == par["spares"] or left_out(q, j):
+                continue
+            if answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
+                continue
+            u = vec(b["v"])
+            rel, relv = sub(p, along(vec(b["c"]), u, late)), sub(v, u)
+            what, t = first_contact(b, rel, relv, a, radius, span, skin)
+            if swept:
+                if what == NONE:
+                    continue
+            else:
+                overlap = False
+                if why == 0:
+                    gap, _ = distance(b, arc(rel, relv, a, span))
+                    overlap = gap <= radius
+                if not overlap:
+                    if what != NONE and c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
+                        tell(events, counters, now, late + t, SLIPPED, q, j, 0, 0.0, 0.0, arc(p, v, a, t), NOWHERE, v)
+                    continue
+                t = span
+            if t < best or (t == best and b["key"] < best_key):
+                best, best_key, hit = t, int(b["key"]), j
+        if swept and best <= c1:
+            break
+    return best, best_key, hit
+
+
+@inner
+def leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, counters):
+    """End a projectile at its limit, or set it where the tick ends; tell if it ended."""
+    if why == 0:
+        age = (now["end"] - q["t0"]) / UNITS
+        p, u = stepped(step, vec(q["p"]), vec(q["v"]), vec(par["a"]), h, vec(q["p0"]), vec(q["v0"]), age)
+        if abs(p[0]) + abs(p[1]) + abs(p[2]) < FARTHEST:
+            put(q["p"], p)
+            put(q["v"], u)
+            q["flown"] += gone
+            return False
+        why = BY_NUMBERS
+    else:
+        p, u = arc(vec(q["p"]), v, a, span), along(v, a, span)
+    tell(events, counters, now, late + span, ENDED, q, -1, why, 0.0, 0.0, p, NOWHERE, u)
+    q["flown"] += path_length(v, a, span)
+    finish(q, p, u, why)
+    return True
+
+
+@inner
+def chunks_of(w, p, v, a, span, radius):
+    """Into how many pieces of about two cells a path is cut, to look along it in order of time."""
+    low, high = box_of_arc(p, v, a, 0.0, span, radius)
+    most = 0.0
+    for k in range(3):
+        most = max(most, (high[k] - low[k]) * float(w["per_cell"][k]))
+    if not most > 3.0:
+        return 1
+    return min(int(most * 0.5) + 1, MOST_CHUNKS)
+
+
+@inner
+def gather(w, p, v, a, t0, t1, more, boxes, start, items, apart, scratch, with_apart):
+    """Write to ``scratch`` the bodies whose cells and box the path meets from t0 to t1; tell how many.
+
+    A body that lies in several of these cells is taken once; those apart from the grid are all taken.
+    """
+    found = 0
+    if with_apart:
+        found = int(apart[0])
+        for m in range(found):
+            scratch[m] = apart[2 + m]
+    low, high = box_of_arc(p, v, a, t0, t1, more)
+    origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
+    nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], nx), cell(high[0], origin[0], per_cell[0], nx)
+    y0, y1 = cell(low[1], origin[1], per_cell[1], ny), cell(high[1], origin[1], per_cell[1], ny)
+    z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
+    for z in range(z0, z1 + 1):
+        for y in range(y0, y1 + 1):
+            row = (z * ny + y) * nx
+            for layer in range(2):
+                for m in range(start[layer, row + x0], start[layer, row + x1 + 1]):
+                    j = items[layer, m]
+                    if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
+                        continue
+                    if boxes[j, 2] > high[2] or boxes[j, 5] < low[2]:
+                        continue
+                    known = False
+                    for seen in range(found - 1, -1, -1):
+                        if scratch[seen] == j:
+                            known = True
+                            break
+                    if not known:
+                        scratch[found] = j
+                        found += 1
+    return found
+
+
+@inner
+def left_out(q, j):
+    """Whether body ``j`` is among those that the projectile is inside of."""
+    inside = q["inside"]
+    for k in range(INSIDE_MOST):
+        if inside[k] == j:
+            return True
+    return False
+
+
+@inner
+def before(x, y):
+    """Whether pending row ``x`` is answered before ``y``: by time, then shot key, then body key."""
+    if x["t"] != y["t"]:
+        return x["t"] < y["t"]
+    if x["key"] != y["key"]:
+        return x["key"] < y["key"]
+    return x["body_key"] < y["body_key"]
+
+
+@inner
+def swap(pending, i, j):
+    """Exchange two pending rows."""
+    x, y = pending[i], pending[j]
+    x["t"], y["t"] = float(y["t"]), float(x["t"])
+    x["key"], y["key"] = int(y["key"]), int(x["key"])
+    x["body_key"], y["body_key"] = int(y["body_key"]), int(x["body_key"])
+    x["body"], y["body"] = int(y["body"]), int(x["body"])
+    x["row"], y["row"] = int(y["row"]), int(x["row"])
+    x["hops"], y["hops"] = int(y["hops"]), int(x["hops"])
+
+
+@inner
+def sift_up(pending, i):
+    """Let the last row of a binary heap rise to its place."""
+    while i > 0 and before(pending[i], pending[(i - 1) // 2]):
+        swap(pending, i, (i - 1) // 2)
+        i = (i - 1) // 2
+
+
+@inner
+def sift_down(pending, count):
+    """Let the first row of a binary heap of ``count`` sink to its place."""
+    i = 0
+    while 2 * i + 1 < count:
+        child = 2 * i + 1
+        if child + 1 < count and before(pending[child + 1], pending[child]):
+            child += 1
+        if not before(pending[child], pending[i]):
+            return
+        swap(pending, i, child)
+        i = child
+
+
+@inner
+def tell(events, counters, now, after, kind, q, j, why, amount, left, p, normal, v):
+    """Write one event; ``left`` is what is left of a health, or how far apart the surfaces are."""
+    if counters[EVENTS] >= events.shape[0]:
+        counters[LOST] += 1
+        return
+    e = events[counters[EVENTS]]
+    counters[EVENTS] += 1
+    e["start"], e["after"], e["tick"] = now["start"], after, now["tick"]
+    e["key"], e["kind"], e["body"], e["why"] = q["key"], kind, j, why
+    e["amount"], e["left"] = amount, left
+    put(e["p"], p)
+    put(e["normal"], normal)
+    put(e["v"], v)
+
+
+@inner
+def answer(q, params, answers, bodies, j, now, t, step, skin, events, counters):
+    """What follows a contact of a projectile with body ``j`` at ``t`` seconds into the tick; tell if it ended."""
+    par = params[int(q["param"])]
+    b = bodies[j]
+    ans = answers[int(q["param"]), int(b["group"])]
+    late, _, v, a = piece_of(q, par, now, step)
+    fallen = path_length(v, a, t - late)
+    p = arc(vec(q["p"]), v, a, t - late)
+    v = along(v, a, t - late)
+    gap, n = distance(b, sub(p, along(vec(b["c"]), vec(b["v"]), t)))
+    gap -= par["radius"]
+    kind = OVERLAP if gap < -skin else CONTACT
+    ends = ans["then"] == END
+    tell(events, counters, now, t, kind, q, j, 0, 0.0, gap, p, n, v)
+    if ans["damage"] != 0.0:
+        b["health"] -= ans["damage"]
+        tell(events, counters, now, t, DAMAGE, q, j, 0, ans["damage"], b["health"], p, n, v)
+        if b["health"] <= 0.0:
+            b["gone"] = 1
+            tell(events, counters, now, t, DIED, q, j, 0, ans["damage"], b["health"], p, n, v)
+    if not ends:
+        why = BY_HOPS
+        inside = q["inside"]
+        for k in range(INSIDE_MOST):
+            if inside[k] < 0:
+                inside[k] = j
+                return False
+    else:
+        why = BY_CONTACT
+    tell(events, counters, now, t, ENDED, q, j, why, 0.0, gap, p, n, v)
+    q["flown"] += fallen
+    finish(q, p, v, why)
+    return True
+
+
+@inner
+def finish(q, p, v, why):
+    """Leave a projectile where it ended."""
+    put(q["p"], p)
+    put(q["v"], v)
+    q["end"] = why
+
+
+@inner
+def settle(flight, params, bodies, live, ended, now, skin, sampled, samples, counters):
+    """At a tick's end: forget bodies that are clear, keep samples, close the gaps; tell how many live."""
+    kept = 0
+    for i in range(live):
+        q = flight[i]
+        if q["end"] != 0:
+            continue
+        inside = q["inside"]
+        for k in range(INSIDE_MOST):
+            j = int(inside[k])
+            if j < 0:
+                continue
+            b = bodies[j]
+            centre = along(vec(b["c"]), vec(b["v"]), float(now["dt"]))
+            gap, _ = distance(b, sub(vec(q["p"]), centre))
+            if gap - params[int(q["param"])]["radius"] > skin or b["gone"] != 0:
+                inside[k] = -1
+        if sampled != 0:
+            s = samples[counters[SAMPLES]]
+            counters[SAMPLES] += 1
+            s["t"], s["key"] = now["end"], q["key"]
+            put(s["p"], vec(q["p"]))
+            put(s["v"], vec(q["v"]))
+        if ended != 0:
+            if kept != i:
+                flight[kept] = flight[i]
+        kept += 1
+    return kept
