@@ -1,1 +1,85 @@
-"""Nivvo."""
+"""Nivvo: a test bench for player-fired projectile abilities.
+
+load, parse, drill   a drill from a file, a TOML text, or plain tables
+fire                 a case in time: a Run, with its tables, paths and digest
+check                what a case demands, and what was found
+preview              dots along a coming flight, with its landing
+draw                 a run on Matplotlib axes
+save                 a run as CSV, JSON or Parquet
+
+>>> import nivvo
+>>> drill = nivvo.parse('''
+... nivvo = 1
+... [ability.flare]
+... launch.speed = 18
+... launch.elevation = 40
+... [target.wisp]
+... at = [32.5, 1.5]
+... [case.tap]
+... check = [{ hits = "wisp" }]
+... ''')
+>>> [outcome.passed for outcome in nivvo.check(drill, "tap")]
+[True]
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
+
+import numpy as _numpy  # noqa: F401  the one heavy import that every use needs
+
+__version__ = "0.1.0"
+
+_HOMES = {
+    "load": "nivvo.spec.drill",
+    "parse": "nivvo.spec.drill",
+    "Drill": "nivvo.spec.drill",
+    "schema": "nivvo.spec.schema",
+    "fire": "nivvo.play.engine",
+    "Run": "nivvo.play.run",
+    "preview": "nivvo.play.preview",
+    "Preview": "nivvo.play.preview",
+    "check": "nivvo.judge.case",
+    "Outcome": "nivvo.judge.checks",
+    "measure": "nivvo.judge.checks",
+    "closest": "nivvo.judge.closeness",
+    "draw": "nivvo.show.figure",
+    "save": "nivvo.show.files",
+    "NivvoError": "nivvo.errors",
+    "DrillError": "nivvo.errors",
+    "CallError": "nivvo.errors",
+    "OutputError": "nivvo.errors",
+    "Problem": "nivvo.errors",
+}
+_OTHER_NAMES = {"drill": ("nivvo.spec.drill", "of"), "explain": ("nivvo.spec.explain", "effective")}
+
+__all__ = ["__version__", *sorted({*_HOMES, *_OTHER_NAMES})]
+
+if TYPE_CHECKING:
+    from nivvo.errors import CallError, DrillError, NivvoError, OutputError, Problem
+    from nivvo.judge.case import check
+    from nivvo.judge.checks import Outcome, measure
+    from nivvo.judge.closeness import closest
+    from nivvo.play.engine import fire
+    from nivvo.play.preview import Preview, preview
+    from nivvo.play.run import Run
+    from nivvo.show.figure import draw
+    from nivvo.show.files import save
+    from nivvo.spec.drill import Drill, load, parse
+    from nivvo.spec.drill import of as drill
+    from nivvo.spec.explain import effective as explain
+    from nivvo.spec.schema import schema
+
+
+def __getattr__(name: str) -> Any:
+    home, real = _OTHER_NAMES.get(name, (_HOMES.get(name), name))
+    if home is None:
+        raise AttributeError(f"module 'nivvo' has no attribute {name!r}")
+    value = getattr(importlib.import_module(home), real)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return __all__

@@ -1,0 +1,5 @@
+"""``python -m nivvo``."""
+
+from nivvo.cli import main
+
+main()

@@ -1,0 +1,1 @@
+"""Demo drills, as data inside the package: a harbour at night."""

@@ -1,0 +1,75 @@
+"""One small family of exceptions.
+
+NivvoError
+    Everything that Nivvo raises on purpose; its text is written for the one who has to act.
+DrillError
+    Something is wrong with a drill: one or many problems, each with file, line and key.
+CallError
+    A call or an option is wrong.
+OutputError
+    A result could not be written.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing that is wrong with a drill.
+
+    where : file and line, as "quay.toml:12", or "" if it came from no file.
+    key : dotted key, as "ability.flare.launch.speed".
+    says : what is wrong, one clause.
+    given : what was written, as text, or "".
+    allowed : what may be written, or "".
+    hint : the nearest known name or what to do, or "".
+    """
+
+    where: str
+    key: str
+    says: str
+    given: str = ""
+    allowed: str = ""
+    hint: str = ""
+
+    def __str__(self) -> str:
+        head = ": ".join(part for part in (self.where, self.key, self.says) if part)
+        lines = [head]
+        if self.given:
+            lines.append(f"    given:   {self.given}")
+        if self.allowed:
+            lines.append(f"    allowed: {self.allowed}")
+        if self.hint:
+            lines.append(f"    {self.hint}")
+        return "\n".join(lines)
+
+
+class NivvoError(Exception):
+    """Everything that Nivvo raises on purpose."""
+
+
+@dataclass
+class DrillError(NivvoError):
+    """A drill cannot be used; ``problems`` has all that was found, in file order."""
+
+    problems: list[Problem] = field(default_factory=list)
+
+    def __str__(self) -> str:
+        most = 40
+        text = "\n".join(str(problem) for problem in self.problems[:most])
+        if len(self.problems) > most:
+            text += f"\n... and {len(self.problems) - most} more problems"
+        return text
+
+    def __reduce__(self):
+        return DrillError, (self.problems,)
+
+
+class CallError(NivvoError):
+    """A call or an option is wrong."""
+
+
+class OutputError(NivvoError):
+    """A result could not be written."""

@@ -1,0 +1,17 @@
+"""Firing a case and judging it."""
+
+from __future__ import annotations
+
+from nivvo.judge.checks import Outcome, judge
+from nivvo.play.engine import fire
+from nivvo.play.run import Run
+from nivvo.spec.drill import Drill
+
+
+def check(drill: Drill, case: str | None = None, run: Run | None = None) -> list[Outcome]:
+    """The outcome of each check of a case (default: the first), fired now unless its ``run`` is given.
+
+    Raises CallError for an unknown case.
+    """
+    name = case or drill.cases[0]
+    return judge(run or fire(drill, name), drill.case(name).check)

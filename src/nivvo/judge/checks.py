@@ -1,0 +1,269 @@
+"""The checks: each tells what it found, whether that passes, and by how much."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from nivvo.judge.closeness import Closest, closest, each_closest
+from nivvo.play.run import Run
+from nivvo.spec.case import Check
+
+LANDS_WITHIN = 0.5
+"""Metres: radius of ``lands`` where none is written."""
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What one check found.
+
+    check : the check as it was written. passed : whether it holds. found : what happened, in words
+    and numbers. margin : by how much it passed (positive) or failed (negative), in ``unit``; nan
+    where there is no such number. nearest : the nearest miss, in words, or "".
+    """
+
+    check: str
+    passed: bool
+    found: str
+    margin: float
+    unit: str
+    nearest: str = ""
+
+
+def judge(run: Run, checks: list[Check]) -> list[Outcome]:
+    """The outcome of each check on a run."""
+    return [VERB[check.verb](run, check) for check in checks]
+
+
+def written(check: Check) -> str:
+    """A check in one line, as it stands in a file."""
+    parts = []
+    for key in (check.verb, *sorted(check.model_fields_set - {check.verb})):
+        value = getattr(check, key)
+        if isinstance(value, str):
+            parts.append(f'{key} = "{value}"')
+        elif isinstance(value, list):
+            parts.append(f"{key} = [{', '.join(f'{x:g}' for x in value)}]")
+        elif getattr(value, "ticks", None) is not None:
+            parts.append(f'{key} = "{value.ticks} ticks"')
+        else:
+            parts.append(f"{key} = {value:g}")
+    return ", ".join(parts)
+
+
+def number(value: float, unit: str = "") -> str:
+    """A number for a person: five significant digits and its unit."""
+    text = f"{value:.5g}"
+    return f"{text} {unit}" if unit else text
+
+
+def _touches(run: Run, body: str, ability: str | None) -> list[dict]:
+    keys = {row["projectile"] for row in run.rows("projectiles") if ability is None or row["ability"] == ability}
+    return [row for row in run.rows("contacts") if row["projectile"] in keys and body in (row["body"], "anything")]
+
+
+def _miss(run: Run, near: Closest | None) -> str:
+    if near is None:
+        return "nothing was fired"
+    unit = run.scene.model.world.unit
+    row = next(row for row in run.rows("projectiles") if row["projectile"] == near.projectile)
+    gap = max(near.gap, 0.0)
+    text = f"{near.projectile} came within {number(gap, unit)} of it at {number(near.time, 's')}, {near.side} it"
+    return f"{text}; it ended at {number(row['ended'], 's')}: {row['reason']}"
+
+
+def _hits(run: Run, check: Check) -> Outcome:
+    unit, text = run.scene.model.world.unit, written(check)
+    rate = run.scene.ticks.rate
+    touches = _touches(run, check.hits, check.of)
+    low = check.after.seconds(rate) if check.after is not None else -math.inf
+    high = check.before.seconds(rate) if check.before is not None else math.inf
+    good = [row for row in touches if low <= row["time"] <= high]
+    wanted = check.times or 1
+    if len(good) >= wanted:
+        first = good[0]
+        found = f"{first['projectile']} touched it at {number(first['time'], 's')} with {number(first['speed'], unit + '/s')}"
+        if wanted > 1:
+            found = f"{len(good)} touches, the first: {found}"
+        slack = min(high - good[wanted - 1]["time"], first["time"] - low)
+        return Outcome(text, True, found, slack if math.isfinite(slack) else math.nan, "s")
+    if touches and not good:
+        late = touches[0]["time"] > high
+        off = touches[0]["time"] - high if late else low - touches[-1]["time"]
+        found = f"touched at {number(touches[0]['time'], 's')}, {number(off, 's')} too {'late' if late else 'early'}"
+        return Outcome(text, False, found, -off, "s")
+    if touches:
+        return Outcome(text, False, f"{len(good)} touches of {wanted}", float(len(good) - wanted), "touches")
+    near = closest(run, check.hits, check.of)
+    gap = math.nan if near is None else -max(near.gap, 0.0)
+    return Outcome(text, False, "never touched", gap, unit, _miss(run, near))
+
+
+def _misses(run: Run, check: Check) -> Outcome:
+    unit, text = run.scene.model.world.unit, written(check)
+    touches = _touches(run, check.misses, check.of)
+    if touches:
+        first = touches[0]
+        found = f"{first['projectile']} touched {first['body']} at {number(first['time'], 's')}"
+        depth = math.nan
+        return Outcome(text, False, found, depth, unit)
+    if not run.rows("projectiles"):
+        return Outcome(text, False, "nothing was fired, so nothing was shown", math.nan, unit)
+    if check.misses == "anything":
+        return Outcome(text, True, "nothing was touched", math.nan, unit)
+    near = closest(run, check.misses, check.of)
+    return Outcome(text, True, "never touched", near.gap, unit, _miss(run, near))
+
+
+def _lands(run: Run, check: Check) -> Outcome:
+    frame, unit, text = run.scene.frame, run.scene.model.world.unit, written(check)
+    within = check.within or LANDS_WITHIN * run.scene.metre
+    wanted = frame.lift(check.lands)
+    worst: tuple[float, str] | None = None
+    for row in run.rows("projectiles"):
+        if check.of is not None and row["ability"] != check.of:
+            continue
+        touches = [one for one in run.rows("contacts") if one["projectile"] == row["projectile"]]
+        if not row["reason"].startswith("touched"):
+            found = f"{row['projectile']} never landed: {row['reason']} at {number(row['ended'], 's')}"
+            return Outcome(text, False, found, math.nan, unit)
+        point = frame.lift([touches[-1][axis] for axis in "xyz"[: frame.size]])
+        off = point - wanted
+        far = float(np.sqrt(off @ off))
+        where = ", ".join(f"{x:.5g}" for x in frame.drop(point))
+        words = f"{row['projectile']} landed at [{where}] {unit} on {touches[-1]['body']}, {number(far, unit)} from the point"
+        if worst is None or far > worst[0]:
+            worst = (far, words)
+    if worst is None:
+        return Outcome(text, False, "nothing was fired", math.nan, unit)
+    return Outcome(text, worst[0] <= within, worst[1], within - worst[0], unit)
+
+
+def _clears(run: Run, check: Check) -> Outcome:
+    unit, text = run.scene.model.world.unit, written(check)
+    by = check.by or 0.0
+    touches = _touches(run, check.clears, check.of)
+    if touches:
+        first = touches[0]
+        found = f"{first['projectile']} touched it at {number(first['time'], 's')}"
+        return Outcome(text, False, found, -by, unit)
+    each = each_closest(run, check.clears, check.of)
+    if not each:
+        return Outcome(text, False, "nothing was fired", math.nan, unit)
+    stopped = next((one for one in each if one.at_end), None)
+    if stopped is not None:
+        return Outcome(text, False, "never got past it", math.nan, unit, _miss(run, stopped))
+    near = min(each, key=lambda one: one.gap)
+    found = f"{near.projectile} passed {near.side} it, {number(near.gap, unit)} clear at {number(near.time, 's')}"
+    return Outcome(text, near.gap >= by, found, near.gap - by, unit)
+
+
+def _measure(run: Run, check: Check) -> Outcome:
+    value, unit = measure(run, check.measure, check.of)
+    text = written(check)
+    if math.isnan(value):
+        return Outcome(text, False, f"there is no {check.measure}: {_nothing(run, check.measure)}", math.nan, unit)
+    margins = []
+    if check.equals is not None:
+        tolerance = check.within if check.within is not None else 1e-6 * max(1.0, abs(check.equals))
+        margins.append(tolerance - abs(value - check.equals))
+    if check.at_least is not None:
+        margins.append(value - check.at_least)
+    if check.at_most is not None:
+        margins.append(check.at_most - value)
+    margin = min(margins)
+    return Outcome(text, margin >= 0.0, f"{check.measure} is {number(value, unit)}", margin, unit)
+
+
+def _nothing(run: Run, name: str) -> str:
+    if not run.rows("shots"):
+        return "nothing was fired"
+    return "nothing was touched" if name.startswith("impact") else "it does not happen here"
+
+
+def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
+    """A number of a run and its unit; of the first shot where it belongs to one shot. nan if there is none.
+
+    ``of`` is a body (damage, health, nearest, contacts) or an ability.
+    """
+    return MEASURE[name](run, of), _unit(run, name)
+
+
+def _unit(run: Run, name: str) -> str:
+    unit = run.scene.model.world.unit
+    if name.endswith("speed"):
+        return f"{unit}/s"
+    if name.endswith("time"):
+        return "s"
+    if name in ("range", "apex", "path_length", "nearest"):
+        return unit
+    return "deg" if name.endswith(("angle", "elevation", "direction")) else ""
+
+
+def _counted(table: str) -> Callable[[Run, str | None], float]:
+    return lambda run, of: float(sum(of is None or row["ability"] == of for row in run.rows(table)))
+
+
+def _first(table: str, column: str) -> Callable[[Run, str | None], float]:
+    def value(run: Run, of: str | None) -> float:
+        rows = [row for row in run.rows(table) if of is None or row["ability"] == of]
+        return float(rows[0][column]) if rows else math.nan
+
+    return value
+
+
+def _impact(column: str) -> Callable[[Run, str | None], float]:
+    def value(run: Run, of: str | None) -> float:
+        keys = {row["projectile"] for row in run.rows("projectiles") if of is None or row["ability"] == of}
+        rows = [row for row in run.rows("contacts") if row["projectile"] in keys]
+        return float(rows[0][column]) if rows else math.nan
+
+    return value
+
+
+def _damage(run: Run, of: str | None) -> float:
+    return float(sum(row["amount"] for row in run.rows("effects") if of in (None, row["body"])))
+
+
+def _health(run: Run, of: str | None) -> float:
+    started = float(run.scene.bodies[run.scene.number[of]]["health"])
+    return max(started - _damage(run, of), 0.0) if math.isfinite(started) else math.nan
+
+
+def _nearest(run: Run, of: str | None) -> float:
+    near = closest(run, of)
+    return math.nan if near is None else near.gap
+
+
+VERB: dict[str, Callable[[Run, Check], Outcome]] = {
+    "hits": _hits,
+    "misses": _misses,
+    "lands": _lands,
+    "clears": _clears,
+    "measure": _measure,
+}
+"""Each verb and the function that judges it."""
+
+MEASURE: dict[str, Callable[[Run, str | None], float]] = {
+    "shots": _counted("shots"),
+    "projectiles": _counted("projectiles"),
+    "contacts": lambda run, of: float(sum(of in (None, row["body"]) for row in run.rows("contacts"))),
+    "damage": _damage,
+    "health": _health,
+    "launch_speed": _first("shots", "speed"),
+    "launch_elevation": _first("shots", "elevation"),
+    "launch_direction": _first("shots", "direction"),
+    "flight_time": _first("projectiles", "flight_time"),
+    "end_time": _first("projectiles", "ended"),
+    "range": _first("projectiles", "range"),
+    "apex": _first("projectiles", "apex"),
+    "path_length": _first("projectiles", "path_length"),
+    "impact_time": _impact("time"),
+    "impact_speed": _impact("speed"),
+    "impact_angle": _impact("angle"),
+    "nearest": _nearest,
+}
+"""Each measure and the function that takes it."""

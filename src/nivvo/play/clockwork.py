@@ -1,0 +1,89 @@
+"""The ticks of a drill: even by rate, or uneven by frame times."""
+
+from __future__ import annotations
+
+import csv
+from pathlib import Path
+
+import numpy as np
+
+from nivvo.core import clock
+from nivvo.core.arena import ticks_of
+from nivvo.errors import DrillError, Problem
+from nivvo.spec.scene import Tick
+
+AT_ONCE = 256
+
+
+class Ticks:
+    """Edges of ticks on the clock, as far as they are asked for."""
+
+    def __init__(self, rules: Tick, folder: Path):
+        self.rate = rules.rate
+        self.frames: np.ndarray | None = None
+        if rules.frames is not None:
+            seconds = rules.frames if isinstance(rules.frames, list) else _frames_of_csv(folder / rules.frames)
+            self.frames = np.array([clock.from_seconds(one) for one in seconds], dtype=np.int64)
+            self.rate = len(self.frames) * clock.UNITS / float(self.frames.sum())
+            self._edges = np.concatenate([[0], np.cumsum(self.frames)])
+            self.round = int(self._edges[-1])
+
+    def edge(self, tick: int) -> int:
+        """When a tick starts, on the clock."""
+        if self.frames is None:
+            return int(clock.edges_of_rate(self.rate, tick, 0)[0])
+        rounds, rest = divmod(tick, len(self.frames))
+        return rounds * self.round + int(self._edges[rest])
+
+    def holding(self, time: int) -> int:
+        """The tick within which a time lies; an edge belongs to the tick that it starts."""
+        if self.frames is None:
+            tick = max(int(time / clock.UNITS * self.rate) - 2, 0)
+            while self.edge(tick + 1) <= time:
+                tick += 1
+            return tick
+        rounds, rest = divmod(time, self.round)
+        return rounds * len(self.frames) + int(np.searchsorted(self._edges, rest, side="right")) - 1
+
+    def seen(self, time: int) -> int:
+        """When a game that looks at its input once a tick sees what happened at ``time``: the next edge."""
+        tick = self.holding(time)
+        return time if self.edge(tick) == time else self.edge(tick + 1)
+
+    def rows(self, first: int, count: int) -> np.ndarray:
+        """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``."""
+        if self.frames is None:
+            return ticks_of(clock.edges_of_rate(self.rate, first, count), first, 1.0 / self.rate)
+        edges = np.array([self.edge(tick) for tick in range(first, first + count + 1)], dtype=np.int64)
+        return ticks_of(edges, first)
+
+
+def _frames_of_csv(path: Path) -> list[float]:
+    """Frame times in seconds from the first column of a CSV file; a first line of words is a heading."""
+
+    def wrong(says: str, line: int = 0) -> DrillError:
+        return DrillError([Problem(f"{path}:{line}" if line else str(path), "tick.frames", says)])
+
+    seconds: list[float] = []
+    try:
+        with path.open(newline="", encoding="utf-8-sig") as file:
+            for number, row in enumerate(csv.reader(file), 1):
+                if not row or not row[0].strip():
+                    continue
+                try:
+                    value = float(row[0])
+                except ValueError:
+                    if number == 1:
+                        continue
+                    raise wrong(f"not a number of seconds: {row[0][:40]!r}", number) from None
+                if not 0.0 < value <= 10.0:
+                    raise wrong(f"a frame lasts more than 0 and at most 10 s, not {row[0][:40]}", number)
+                seconds.append(value)
+                if len(seconds) > 1_000_000:
+                    raise wrong("more than 1,000,000 frames", number)
+    except (OSError, UnicodeDecodeError, csv.Error) as error:
+        reason = getattr(error, "strerror", None) or "not a CSV text"
+        raise wrong(f"cannot be read: {reason.lower()}") from None
+    if not seconds:
+        raise wrong("has no frame times")
+    return seconds

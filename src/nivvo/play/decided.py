@@ -1,0 +1,76 @@
+"""The defaults that decided a run: what nobody wrote, and what followed from it all the same."""
+
+from __future__ import annotations
+
+from nivvo.play.run import Run
+from nivvo.spec.drill import Drill
+from nivvo.spec.links import ANYTHING
+
+
+def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
+    """(key, value in words) of each default that had a part in the run."""
+    scene, model = run.scene, run.scene.model
+    unit, world, out = model.world.unit, model.world, []
+
+    def unwritten(table, key: str) -> bool:
+        return key not in table.model_fields_set
+
+    if unwritten(world, "gravity") and scene.frame.vertical:
+        grounds = "" if unit == "m" else f" (9.81 m/s² at {world.metres:g} {unit} a metre)"
+        out.append(("world.gravity", f"{world.pull:g} {unit}/s²{grounds}"))
+    if world.view == "space":
+        for key, value in (("up", "+z"), ("forward", "+x"), ("hand", "right")):
+            if unwritten(world, key):
+                out.append((f"world.{key}", value))
+    for key in ("rate", "step", "touch"):
+        if unwritten(model.tick, key) and not (key == "rate" and model.tick.frames is not None):
+            value = getattr(model.tick, key)
+            out.append((f"tick.{key}", f"{value:g} ticks/s" if key == "rate" else value))
+    for name in dict.fromkeys(shot.shooter for shot in run.fired):
+        shooter = scene.shooters[name]
+        if unwritten(shooter, "at"):
+            out.append((f"shooter.{name}.at", "the origin"))
+        if shooter.facing is None:
+            out.append((f"shooter.{name}.facing", _axis(scene.frame.forward)))
+        if shooter.shape is None:
+            out.append((f"shooter.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
+    for name in dict.fromkeys(shot.ability for shot in run.fired):
+        out += _of_ability(run, name)
+    if drill.case(run.case).input is None:
+        out.append((f"case.{run.case}.input", "one tap of each button at 0 s"))
+    touched = {row["body"] for row in run.rows("contacts")}
+    for name, target in model.target.items():
+        if target.shape is None and (name in touched or not touched):
+            out.append((f"target.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
+    return out
+
+
+def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
+    scene = run.scene
+    ability, unit, out = scene.abilities[name], scene.model.world.unit, []
+    shot = next(shot for shot in run.fired if shot.ability == name)
+    muzzle_name, muzzle, offset = scene.muzzle(ability, shot.shooter)
+    if muzzle.forward is None:
+        where = "muzzle" if muzzle_name == "default" else f"muzzle {muzzle_name}"
+        out.append((f"ability.{name}.muzzle", f"{where} {offset[0]:.4g} {unit} ahead along the aim: just clear of the body"))
+    if ability.shape is None:
+        out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
+    if "by" not in ability.aim.model_fields_set:
+        out.append((f"ability.{name}.aim.by", "facing"))
+    if ability.launch.elevation is None and scene.frame.vertical:
+        out.append((f"ability.{name}.launch.elevation", "along the aim"))
+    mine = [row for row in run.rows("projectiles") if row["ability"] == name]
+    if "life" not in ability.limits.model_fields_set and any("life" in row["reason"] for row in mine):
+        out.append((f"ability.{name}.limits.life", f"{float(ability.limits.life):g} s"))
+    groups = {row["group"] for row in run.rows("contacts") if run.by_key[run.key_of(row["projectile"])].ability == name}
+    for group in sorted(groups):
+        if group not in ability.on and ANYTHING not in ability.on:
+            out.append((f"ability.{name}.on.{group}.then", "end, no damage"))
+    return out
+
+
+def _axis(vector) -> str:
+    for k, name in enumerate("xyz"):
+        if vector[k]:
+            return f"{'+' if vector[k] > 0 else '-'}{name}"
+    return ""

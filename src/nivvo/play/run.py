@@ -1,0 +1,397 @@
+"""The record of a fired case: what was fired, touched and how each projectile ended."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.clock import UNITS, to_seconds
+from nivvo.errors import CallError
+from nivvo.play.path import Path
+from nivvo.spec.ability import Ability
+from nivvo.spec.document import nearest
+
+if TYPE_CHECKING:
+    import pandas as pd
+
+    from nivvo.play.aiming import Shot
+    from nivvo.play.scene import Scene
+
+TABLES = ("shots", "projectiles", "contacts", "effects", "targets", "events")
+
+REASONS = {
+    0: "still flying when the case ended",
+    pool.BY_CONTACT: "touched {body}",
+    pool.BY_LIFE: "its life was over",
+    pool.BY_REACH: "its reach was used up",
+    pool.BY_BOUNDS: "it left the bounds",
+    pool.BY_NUMBERS: "its numbers grew beyond all measure",
+    pool.BY_HOPS: "too many touches in one tick",
+}
+
+
+class Run:
+    """What happened in one case. Tables are built when asked for.
+
+    Lengths are in the drill's unit, times in s from the case's start, angles in degrees. Positions
+    and vectors come out in the drill's own axes.
+
+    Attributes
+    ----------
+    drill, case : names of the drill and the case
+    shots, projectiles, contacts, effects, targets, events : pandas tables
+    """
+
+    def __init__(self, drill: str, case: str, scene: Scene, shots: list[Shot], events, samples, launches, stopped: int, in_hand):
+        self.drill, self.case = drill, case
+        self.scene = scene
+        self.fired = shots
+        self.in_hand: list[str] = in_hand
+        self.stopped = stopped
+        order = np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))
+        self.raw = events[order]
+        self.samples = samples[np.lexsort((samples["t"], samples["key"]))]
+        self.launches = launches
+        self._rows: dict[str, list[dict[str, Any]]] = {}
+        self._paths: dict[str, Path] = {}
+
+    def __repr__(self) -> str:
+        return f"<Run of {self.drill} {self.case}: {len(self.fired)} shots, {len(self.rows('contacts'))} contacts>"
+
+    @cached_property
+    def ids(self) -> dict[int, str]:
+        """Readable id of each projectile, by its key: ability and shot, as "flare-1"."""
+        several = len(self.scene.shooters) > 1
+        return {
+            key: f"{shot.ability}-{shot.number + 1}" if not several else f"{shot.shooter}-{shot.ability}-{shot.number + 1}"
+            for key, shot in self.by_key.items()
+        }
+
+    @cached_property
+    def by_key(self) -> dict[int, Shot]:
+        """The shot of each projectile key."""
+        return dict(zip((int(key) for key in self.launches["key"]), self.fired, strict=True))
+
+    def rows(self, table: str) -> list[dict[str, Any]]:
+        """A table as a list of rows, without pandas. Raises CallError for an unknown table."""
+        if table not in TABLES:
+            raise CallError(f"a run has no table {table!r}; it has {', '.join(TABLES)}. {nearest(table, TABLES)}")
+        if table not in self._rows:
+            self._rows[table] = getattr(self, f"_make_{table}")()
+        return self._rows[table]
+
+    def table(self, name: str) -> pd.DataFrame:
+        """A table as a pandas DataFrame. Raises CallError for an unknown table."""
+        import pandas as pd
+
+        rows = self.rows(name)
+        return pd.DataFrame(rows, columns=list(rows[0]) if rows else columns_of(name, self.scene.frame.size))
+
+    @property
+    def shots(self) -> pd.DataFrame:
+        """One row a shot: when, from where, which way, how fast."""
+        return self.table("shots")
+
+    @property
+    def projectiles(self) -> pd.DataFrame:
+        """One row a projectile: launch, flight, and how it ended."""
+        return self.table("projectiles")
+
+    @property
+    def contacts(self) -> pd.DataFrame:
+        """One row a touch: when, where, the outward normal, speed and angle."""
+        return self.table("contacts")
+
+    @property
+    def effects(self) -> pd.DataFrame:
+        """One row a thing that followed from a touch."""
+        return self.table("effects")
+
+    @property
+    def targets(self) -> pd.DataFrame:
+        """One row a target: health, damage, touches."""
+        return self.table("targets")
+
+    @property
+    def events(self) -> pd.DataFrame:
+        """Everything that happened, in order of time."""
+        return self.table("events")
+
+    def key_of(self, projectile: str) -> int:
+        """Key of a projectile by its id. Raises CallError with the nearest id."""
+        for key, name in self.ids.items():
+            if name == projectile:
+                return key
+        known = list(self.ids.values())
+        raise CallError(f"there is no projectile {projectile!r} in this run. {nearest(projectile, known)}")
+
+    def flight(self, projectile: str) -> Path:
+        """The path of a projectile as an object that answers for any time. Raises CallError."""
+        if projectile not in self._paths:
+            self._paths[projectile] = self._make_path(self.key_of(projectile))
+        return self._paths[projectile]
+
+    def path(self, projectile: str) -> pd.DataFrame:
+        """The recorded path of a projectile: time, position and velocity. Raises CallError."""
+        import pandas as pd
+
+        path, axes = self.flight(projectile), axes_of(self.scene.frame.size)
+        data = {"time": path.t}
+        for k, axis in enumerate(axes):
+            data[axis] = path.p[:, k]
+        for k, axis in enumerate(axes):
+            data[f"v{axis}"] = path.v[:, k]
+        return pd.DataFrame(data)
+
+    def at(self, time: float) -> pd.DataFrame:
+        """Where each projectile in the air is at ``time`` (s), and how fast: exact also between ticks."""
+        import pandas as pd
+
+        axes, rows = axes_of(self.scene.frame.size), []
+        for name in self.ids.values():
+            p, v = self.flight(name).at(time)
+            if np.isfinite(p).all():
+                rows.append({"projectile": name, **_spread("", axes, p), **_spread("v", axes, v)})
+        columns = ["projectile", *axes, *(f"v{axis}" for axis in axes)]
+        return pd.DataFrame(rows, columns=columns)
+
+    @cached_property
+    def digest(self) -> str:
+        """A hash of everything that happened; equal when the run is."""
+        made = hashlib.sha256()
+        for table in TABLES:
+            for row in self.rows(table):
+                for key, value in row.items():
+                    text = float(value).hex() if isinstance(value, float) else str(value)
+                    made.update(f"{table}.{key}={text}\n".encode())
+        names = self.ids
+        for key in sorted(names, key=names.get):
+            own = self.samples[self.samples["key"] == key]
+            made.update(names[key].encode() + own["t"].tobytes() + own["p"].tobytes() + own["v"].tobytes())
+        return made.hexdigest()
+
+    def _make_path(self, key: int) -> Path:
+        shot = self.by_key[key]
+        launch = self.launches[self.launches["key"] == key][0]
+        own = self.samples[self.samples["key"] == key]
+        touches = self.raw[(self.raw["key"] == key) & np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))]
+        t = [np.array([to_seconds(shot.time)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
+        p, v = [shot.at[None], own["p"], touches["p"]], [shot.velocity[None], own["v"], touches["v"]]
+        moves_at = int(launch["moves_at"])
+        if moves_at > shot.time:
+            t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
+        times = np.concatenate(t)
+        _, first = np.unique(times, return_index=True)
+        exact = self.scene.step == pool.EXACT
+        return Path(
+            times[first],
+            np.concatenate(p)[first],
+            np.concatenate(v)[first],
+            launch["a"].copy() if exact else None,
+            to_seconds(moves_at),
+        )
+
+    def _body(self, event: np.void) -> str:
+        return self.scene.names[event["body"]] if event["body"] >= 0 else ""
+
+    def _time(self, event: np.void) -> float:
+        return float(event["start"] / UNITS + event["after"])
+
+    def ability_of(self, key: int) -> Ability:
+        """The ability that sent a projectile."""
+        return self.scene.abilities[self.by_key[key].ability]
+
+    def _make_shots(self) -> list[dict[str, Any]]:
+        frame, axes = self.scene.frame, axes_of(self.scene.frame.size)
+        return [
+            {
+                "shot": self.ids[key],
+                "ability": shot.ability,
+                "shooter": shot.shooter,
+                "muzzle": shot.muzzle,
+                "time": to_seconds(shot.time),
+                "pressed": to_seconds(shot.pressed),
+                **_spread("", axes, shot.at),
+                "direction": float(frame.bearing(shot.velocity)),
+                "elevation": float(frame.elevation(shot.velocity)),
+                "speed": float(np.sqrt(shot.velocity @ shot.velocity)),
+                **_spread("v", axes, shot.velocity),
+                "clearance": shot.clearance,
+                "note": shot.note,
+            }
+            for key, shot in self.by_key.items()
+        ]
+
+    def _make_projectiles(self) -> list[dict[str, Any]]:
+        frame, axes = self.scene.frame, axes_of(self.scene.frame.size)
+        ends = {int(event["key"]): event for event in self.raw if event["kind"] == pool.ENDED}
+        rows = []
+        for key, shot in self.by_key.items():
+            path, end = self.flight(self.ids[key]), ends.get(key)
+            start, stop = to_seconds(shot.time), float(path.t[-1])
+            why = 0 if end is None else int(end["why"])
+            p, v = path.p[-1], path.v[-1]
+            run = frame.level(p - shot.at)
+            rows.append(
+                {
+                    "projectile": self.ids[key],
+                    "ability": shot.ability,
+                    "launched": start,
+                    "ended": stop,
+                    "flight_time": stop - start,
+                    **_spread("end_", axes, p),
+                    "range": float(np.sqrt(run @ run)),
+                    "apex": self._apex(path),
+                    "path_length": self._length(path),
+                    "end_speed": float(np.sqrt(v @ v)),
+                    "reason": REASONS[why].format(body=self._body(end) if end is not None else ""),
+                }
+            )
+        return rows
+
+    def _apex(self, path: Path) -> float:
+        """Greatest height above launch: of the parabola itself in exact step, else of what was recorded."""
+        frame = self.scene.frame
+        if not frame.vertical:
+            return 0.0
+        heights = frame.height(path.p - path.p[0])
+        best = float(heights.max())
+        if path.a is not None:
+            rise, pull = float(path.v[0] @ frame.up), -float(path.a @ frame.up)
+            if rise > 0.0 and pull > 0.0 and path.moves_at + rise / pull <= path.t[-1]:
+                best = max(best, rise * rise / (2.0 * pull))
+        return best
+
+    def _length(self, path: Path) -> float:
+        from nivvo.core.flight import path_length
+
+        if path.a is not None:
+            return path_length(tuple(path.v[0].tolist()), tuple(path.a.tolist()), max(float(path.t[-1]) - path.moves_at, 0.0))
+        steps = path.p[1:] - path.p[:-1]
+        return float(np.sqrt((steps * steps).sum(axis=1)).sum())
+
+    def _make_contacts(self) -> list[dict[str, Any]]:
+        axes, rows = axes_of(self.scene.frame.size), []
+        for event in self.raw:
+            if event["kind"] not in (pool.CONTACT, pool.OVERLAP):
+                continue
+            body = self.scene.bodies[event["body"]]
+            radius = self.scene.radius(self.ability_of(int(event["key"])))
+            point = event["p"] - event["normal"] * (radius + event["left"])
+            relative = event["v"] - body["v"]
+            speed = float(np.sqrt(relative @ relative))
+            into = -float(relative @ event["normal"]) / speed if speed > 0.0 else 0.0
+            group = self.scene.groups[body["group"]]
+            answer = self.ability_of(int(event["key"])).on
+            then = answer.get(group, answer.get("anything"))
+            rows.append(
+                {
+                    "time": self._time(event),
+                    "tick": int(event["tick"]),
+                    "projectile": self.ids[int(event["key"])],
+                    "body": self._body(event),
+                    "group": group,
+                    "then": then.then if then else "end",
+                    **_spread("", axes, point),
+                    **_spread("normal_", axes, event["normal"]),
+                    "speed": speed,
+                    "angle": math.degrees(math.asin(max(-1.0, min(1.0, into)))),
+                    "overlap": max(-float(event["left"]), 0.0) if event["kind"] == pool.OVERLAP else 0.0,
+                }
+            )
+        return rows
+
+    def _make_effects(self) -> list[dict[str, Any]]:
+        return [
+            {
+                "time": self._time(event),
+                "projectile": self.ids[int(event["key"])],
+                "effect": "damage",
+                "body": self._body(event),
+                "amount": float(event["amount"]),
+                "health_left": max(float(event["left"]), 0.0),
+            }
+            for event in self.raw
+            if event["kind"] == pool.DAMAGE
+        ]
+
+    def _make_targets(self) -> list[dict[str, Any]]:
+        contacts, effects = self.rows("contacts"), self.rows("effects")
+        out = {self._body(event): self._time(event) for event in self.raw if event["kind"] == pool.DIED}
+        rows = []
+        for name, kind in zip(self.scene.names, self.scene.kinds, strict=True):
+            if kind != "target":
+                continue
+            body = self.scene.bodies[self.scene.number[name]]
+            damage = sum(row["amount"] for row in effects if row["body"] == name)
+            rows.append(
+                {
+                    "target": name,
+                    "group": self.scene.groups[body["group"]],
+                    "touched": sum(row["body"] == name for row in contacts),
+                    "damage": float(damage),
+                    "health": float(body["health"]),
+                    "health_left": max(float(body["health"]) - damage, 0.0),
+                    "out_at": out.get(name, math.nan),
+                }
+            )
+        return rows
+
+    def _make_events(self) -> list[dict[str, Any]]:
+        rows: list[tuple[tuple, dict[str, Any]]] = []
+
+        def say(order: tuple, time: float, projectile: str, what: str, body: str, detail: str) -> None:
+            row = {"time": time, "projectile": projectile, "what": what, "body": body, "detail": detail}
+            rows.append((order, row))
+
+        for key, shot in self.by_key.items():
+            time = to_seconds(shot.time)
+            say((time, 0, self.ids[key]), time, self.ids[key], "fired", shot.shooter, shot.note)
+        for k, event in enumerate(self.raw):
+            time, name, body = self._time(event), self.ids[int(event["key"])], self._body(event)
+            kind = int(event["kind"])
+            words = {
+                pool.CONTACT: ("touched", ""),
+                pool.OVERLAP: ("overlap", f"{max(-event['left'], 0.0):.4g} deep"),
+                pool.DAMAGE: ("damage", f"{event['amount']:g}"),
+                pool.DIED: ("out", f"{body} has no health left"),
+                pool.ENDED: ("ended", REASONS[int(event["why"])].format(body=body)),
+                pool.SLIPPED: ("slipped through", "a swept test would have touched"),
+            }[kind]
+            say((time, 1, k), time, name, words[0], body, words[1])
+        return [row for _, row in sorted(rows, key=lambda pair: pair[0][:2] + ((pair[0][2] if pair[0][1] else 0),))]
+
+    def slipped(self) -> list[dict[str, Any]]:
+        """Bodies that were passed through between two ticks, where a swept test would have touched."""
+        return [row for row in self.rows("events") if row["what"] == "slipped through"]
+
+
+def axes_of(size: int) -> tuple[str, ...]:
+    """Names of the axes of positions."""
+    return ("x", "y") if size == 2 else ("x", "y", "z")
+
+
+def _spread(prefix: str, axes: tuple[str, ...], vector) -> dict[str, float]:
+    return {f"{prefix}{axis}": float(vector[k]) for k, axis in enumerate(axes)}
+
+
+def columns_of(table: str, size: int) -> list[str]:
+    """Columns of a table that has no rows."""
+    axes = axes_of(size)
+    vector = [f"v{axis}" for axis in axes]
+    return {
+        "shots": ["shot", "ability", "shooter", "muzzle", "time", "pressed", *axes, "direction", "elevation", "speed", *vector, "clearance", "note"],
+        "projectiles": ["projectile", "ability", "launched", "ended", "flight_time", *(f"end_{a}" for a in axes), "range", "apex", "path_length", "end_speed", "reason"],
+        "contacts": ["time", "tick", "projectile", "body", "group", "then", *axes, *(f"normal_{a}" for a in axes), "speed", "angle", "overlap"],
+        "effects": ["time", "projectile", "effect", "body", "amount", "health_left"],
+        "targets": ["target", "group", "touched", "damage", "health", "health_left", "out_at"],
+        "events": ["time", "projectile", "what", "body", "detail"],
+    }[table]
+
+
+__all__ = ["TABLES", "Run", "axes_of", "columns_of"]

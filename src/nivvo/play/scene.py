@@ -1,0 +1,216 @@
+"""The models of a drill turned into core records, once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+
+from nivvo.core import frame as frames
+from nivvo.core import pool
+from nivvo.core.arena import Arena
+from nivvo.core.muzzle import just_clear
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent
+from nivvo.play.clockwork import Ticks
+from nivvo.spec.ability import Ability
+from nivvo.spec.drill import Model
+from nivvo.spec.links import ANYTHING, KEEPER, groups
+from nivvo.spec.scene import Muzzle, Shape, Shooter, default_forward
+
+BODY_SIZE = 0.5
+SHOT_SIZE = 0.1
+MARGIN = 0.01
+"""Metres: radius of a body and of a projectile that no shape is written for; gap of the default muzzle."""
+
+
+class Scene:
+    """Frame, ticks and bodies of one case.
+
+    Bodies are ordered by name, and so are groups and abilities: nothing depends on their order in a file.
+    """
+
+    def __init__(self, model: Model, folder: Path):
+        self.model = model
+        self.frame = frame_of(model)
+        self.metre = model.world.metres
+        self.ticks = Ticks(model.tick, folder)
+        self.step = pool.STEPS[model.tick.step]
+        self.touch = pool.TOUCHES[model.tick.touch]
+        self.shooters: dict[str, Shooter] = dict(model.shooter) or {KEEPER: Shooter()}
+        self.groups = groups(model)
+        self.abilities: dict[str, Ability] = {name: model.ability[name] for name in sorted(model.ability)}
+        kinds = {
+            "shooter": self.shooters,
+            "obstacle": model.obstacle,
+            "target": model.target,
+        }
+        named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
+        self.names = [name for name, _ in named]
+        self.kinds = [kind for _, kind in named]
+        self.number = {name: k for k, name in enumerate(self.names)}
+        self.bodies = pool.zeros(len(named), pool.BODY)
+        for k, (name, kind) in enumerate(named):
+            self._fill(self.bodies[k], k, kinds[kind][name])
+        self.gravity = -model.world.pull * self.frame.up if self.frame.vertical else np.zeros(3)
+        self.size = self._size()
+
+    def _fill(self, row: np.void, k: int, body) -> None:
+        shape = body.shape or Shape(ball=BODY_SIZE * self.metre)
+        at = self.frame.lift(body.at if body.at is not None else [0.0] * self.frame.size)
+        fill_shape(row, shape, at, self.frame)
+        row["key"], row["group"] = k, self.groups.index(body.group)
+        row["health"] = getattr(body, "health", None) or np.inf
+        if body.move is not None:
+            row["v"] = self.frame.lift(body.move.velocity)
+
+    def _size(self) -> float:
+        """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""
+        sizes = np.array([extent(row) for row in self.bodies])
+        sizes = np.where(np.isfinite(sizes) & (sizes < ENDLESS), sizes, 0.0)
+        return max(float(np.max(np.abs(self.bodies["c0"]) + sizes)), self.metre)
+
+    def arena(self, sampled: bool = True) -> Arena:
+        """A fresh engine with these bodies."""
+        bounds = None
+        if self.model.world.bounds is not None:
+            bounds = self.frame.lift(self.model.world.bounds)
+            if self.frame.size == 2:
+                bounds = np.array([[*bounds[0, :2], -ENDLESS], [*bounds[1, :2], ENDLESS]])
+        return Arena(
+            self.bodies,
+            len(self.groups),
+            step=self.step,
+            touch=self.touch,
+            scene=self.size,
+            bounds=bounds,
+            sampled=sampled,
+            flat=self.frame.size == 2,
+        )
+
+    def facing(self, name: str) -> np.ndarray:
+        """Unit vector that a shooter faces."""
+        facing = self.shooters[name].facing
+        if facing is None:
+            return self.frame.forward
+        if isinstance(facing, str):
+            words = {"right": (1, 0, 0), "left": (-1, 0, 0)}
+            y = 1.0 if self.model.world.y == "up" else -1.0
+            return np.array(words.get(facing, (0, y if facing == "up" else -y, 0)), dtype=float)
+        return self.frame.direction(facing)
+
+    def radius(self, ability: Ability) -> float:
+        """Radius of an ability's projectile (units)."""
+        return ability.shape.ball if ability.shape is not None else SHOT_SIZE * self.metre
+
+    def muzzle(self, ability: Ability, shooter: str) -> tuple[str, Muzzle, tuple[float, float, float]]:
+        """Name, model and offset (forward, right, up) of the muzzle that an ability leaves a shooter by."""
+        muzzles = self.shooters[shooter].muzzle
+        name = ability.muzzle or next(iter(muzzles), "")
+        muzzle = muzzles.get(name, Muzzle())
+        forward = muzzle.forward
+        if forward is None:
+            forward = self.clear_forward(ability, shooter)
+        return name or "default", muzzle, (forward, muzzle.right, muzzle.up)
+
+    def clear_forward(self, ability: Ability, shooter: str) -> float:
+        """Forward offset at which the projectile is just clear of the shooter at every aim (units)."""
+        row = self.bodies[self.number[shooter]]
+        half = np.where(row["half"] < ENDLESS, row["half"], 0.0)
+        reach = float(np.sqrt((half * half).sum()) + row["radius"])
+        return just_clear(reach, self.radius(ability), MARGIN * self.metre)
+
+    def answers(self, ability: Ability) -> tuple[list[int], list]:
+        """For each group: what follows a contact, and the damage (a number or a table that depends)."""
+        then, damage = [], []
+        for group in self.groups:
+            answer = ability.on.get(group, ability.on.get(ANYTHING))
+            then.append(pool.THEN[answer.then] if answer else pool.END)
+            damage.append(answer.damage if answer else 0.0)
+        return then, damage
+
+
+def frame_of(model: Model) -> frames.Frame:
+    """The core's frame for a drill's world."""
+    world = model.world
+    if world.view == "side":
+        return frames.side(world.y or "up")
+    if world.view == "top":
+        return frames.top(world.y or "down", world.height)
+    up = world.up or "+z"
+    return frames.space(up, world.forward or default_forward(up), world.hand or "right")
+
+
+def fill_shape(row: np.void, shape: Shape, at: np.ndarray, frame: frames.Frame) -> None:
+    """Write a shape that stands at ``at`` (3,) into a body record."""
+    lift = frame.lift
+    row["axis0"], row["axis1"], row["axis2"] = np.eye(3)
+    endless = ENDLESS if frame.size == 2 else 0.0
+    if shape.ball is not None:
+        row["kind"], row["radius"] = BALL, shape.ball
+    elif shape.capsule is not None:
+        ends = lift(shape.capsule)
+        row["kind"], row["radius"] = CAPSULE, shape.radius
+        at = at + (ends[0] + ends[1]) / 2.0
+        span = ends[1] - ends[0]
+        row["half"] = [np.sqrt(span @ span) / 2.0, 0.0, 0.0]
+        if span.any():
+            row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
+    elif shape.wall is not None:
+        ends = lift(shape.wall)
+        span = ends[1] - ends[0]
+        at = at + (ends[0] + ends[1]) / 2.0
+        row["kind"] = BOX
+        row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
+        row["half"] = [np.sqrt(span @ span) / 2.0, (shape.thick or 0.0) / 2.0, endless]
+        if frame.size == 3:
+            row["half"][2] = shape.tall / 2.0
+            at = at + frame.up * (shape.tall / 2.0)
+    elif shape.box is not None:
+        row["kind"] = BOX
+        row["half"] = [*(size / 2.0 for size in shape.box), endless][:3]
+        row["axis0"], row["axis1"], row["axis2"] = _axes_turned(shape.turned, frame)
+    else:
+        row["kind"] = HALF_SPACE
+        row["axis0"] = frames.unit(_normal(shape.half_space, frame))
+    row["c0"] = row["c"] = at
+
+
+def _normal(word, frame: frames.Frame) -> np.ndarray:
+    if not isinstance(word, str):
+        return frame.lift(word)
+    right = frame.forward if frame.size == 2 else frame.hand * np.cross(frame.forward, frame.up)
+    up = frame.up
+    table = {"up": up, "down": -up, "right": right, "left": -right, "forward": frame.forward, "back": -frame.forward}
+    return table[word] + 0.0
+
+
+def _axes_along(span: np.ndarray, frame: frames.Frame) -> np.ndarray:
+    """Three axes, the first along ``span``, the last as near to up (3D) or out of the plane (2D) as can be."""
+    first = frames.unit(span)
+    last = np.array([0.0, 0.0, 1.0]) if frame.size == 2 else frame.up
+    if abs(first @ last) > 0.999999:
+        last = frame.forward
+    second = frames.unit(np.cross(last, first))
+    return np.array([first, second, np.cross(first, second)])
+
+
+def _axes_turned(turned, frame: frames.Frame) -> np.ndarray:
+    """Axes of a box turned by a direction, or by [direction, elevation, roll] in degrees."""
+    if frame.size == 2:
+        first = frame.direction(turned)
+        return np.array([first, [-first[1], first[0], 0.0], [0.0, 0.0, 1.0]])
+    bearing, elevation, roll = turned if isinstance(turned, list) else (turned, 0.0, 0.0)
+    if not (bearing or elevation or roll):
+        return np.eye(3)
+    flat = frame.direction(bearing)
+    first = frame.raised(flat, elevation)
+    side = np.cross(frame.up, flat)
+    top = np.cross(first, side)
+    s, c = (float(x) for x in frames.sincos(roll))
+    turned_axes = np.array([first, c * side + s * top, c * top - s * side])
+    base = np.array([frame.first, np.cross(frame.up, frame.first), frame.up])
+    order = [int(np.flatnonzero(axis)[0]) for axis in base]
+    axes = np.empty((3, 3))
+    axes[order] = turned_axes
+    return axes
+

@@ -1,0 +1,116 @@
+"""Models of a case: its settings, inputs and checks."""
+
+from __future__ import annotations
+
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, model_validator
+
+from nivvo.spec.values import Name, NotNegative, Number, Positive, Seconds, Table, Vector
+
+
+class Input(Table):
+    """One row of a track of inputs: what changes at a time."""
+
+    t: Seconds = Field(description='seconds from the start, or "90 ticks"')
+    press: Name | None = None
+    release: Name | None = None
+    tap: Name | None = Field(None, description="press and release at once")
+    hold: Name | None = Field(None, description="press, and release when lasts is over")
+    lasts: Seconds | None = Field(None, description="of hold")
+    cursor: Vector | None = Field(None, description="where the cursor is from now on")
+    shooter: Name | None = Field(None, description="whose input it is; default: every shooter's")
+
+    @model_validator(mode="after")
+    def _something(self) -> Input:
+        acts = [key for key in ("press", "release", "tap", "hold") if getattr(self, key) is not None]
+        if len(acts) > 1:
+            raise ValueError(f"one button act a row; given: {', '.join(acts)}")
+        if not acts and self.cursor is None:
+            raise ValueError("nothing happens in this row: give press, release, tap, hold or cursor")
+        if (self.hold is None) != (self.lasts is None):
+            raise ValueError("hold and lasts go together")
+        return self
+
+
+MEASURES = {
+    "shots": "how many shots were fired",
+    "projectiles": "how many projectiles flew",
+    "contacts": "how many touches there were",
+    "damage": "how much damage was dealt",
+    "health": "what health is left",
+    "launch_speed": "speed at launch, units/s",
+    "launch_elevation": "elevation at launch, degrees",
+    "launch_direction": "direction at launch, degrees",
+    "flight_time": "from launch to end, s",
+    "end_time": "when it ended, s",
+    "range": "horizontal distance from launch to end, units",
+    "apex": "greatest height above launch, units",
+    "path_length": "length of the path, units",
+    "impact_time": "when the first touch was, s",
+    "impact_speed": "speed at the first touch, units/s",
+    "impact_angle": "angle between path and surface at the first touch, degrees (90 is head on)",
+    "nearest": "least gap between the surfaces of projectile and body, units",
+}
+"""What a case can measure, with its meaning and unit."""
+
+
+class Check(Table):
+    """One thing that a case demands of its run; its verb is its key."""
+
+    hits: Name | None = Field(None, description="a target or obstacle that must be touched")
+    misses: Name | None = Field(None, description="a body, or anything, that must not be touched")
+    lands: Vector | None = Field(None, description="a point near which the projectile must end")
+    clears: Name | None = Field(None, description="a body that must be passed by a margin")
+    measure: Literal[tuple(MEASURES)] | None = Field(None, description="a number of the run")
+    before: Seconds | None = Field(None, description="hits: at the latest")
+    after: Seconds | None = Field(None, description="hits: at the earliest")
+    times: Annotated[int, Field(ge=1)] | None = Field(None, description="hits: at least so many touches")
+    within: Positive | None = Field(None, description="lands: radius; measure equals: tolerance")
+    by: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
+    of: Name | None = Field(None, description="measure: which body, or which ability")
+    equals: Number | None = None
+    at_least: Number | None = None
+    at_most: Number | None = None
+
+    @model_validator(mode="after")
+    def _one_verb(self) -> Any:
+        given = [verb for verb in VERBS if getattr(self, verb) is not None]
+        if len(given) != 1:
+            what = " and ".join(given) or "none"
+            raise ValueError(f"must have exactly one verb of {', '.join(VERBS)}; given: {what}")
+        verb = given[0]
+        for key in self.model_fields_set - {verb}:
+            if key not in VERBS[verb]:
+                raise ValueError(f"{key} does not go with {verb}; it takes {', '.join(VERBS[verb]) or 'nothing more'}")
+        if verb == "measure" and self.equals is None and self.at_least is None and self.at_most is None:
+            raise ValueError("measure needs equals, at_least or at_most")
+        if self.at_least is not None and self.at_most is not None and self.at_least > self.at_most:
+            raise ValueError(f"at_least ({self.at_least:g}) is more than at_most ({self.at_most:g})")
+        return self
+
+    @property
+    def verb(self) -> str:
+        """Which of the verbs it has."""
+        return next(verb for verb in VERBS if getattr(self, verb) is not None)
+
+
+VERBS = {
+    "hits": ("before", "after", "times", "of"),
+    "misses": ("of",),
+    "lands": ("within", "of"),
+    "clears": ("by", "of"),
+    "measure": ("of", "equals", "at_least", "at_most", "within"),
+}
+"""Each verb and the keys that go with it."""
+
+
+class Case(Table):
+    """One situation: what is set, pressed and demanded."""
+
+    title: str = ""
+    ability: Name | list[Name] | None = Field(None, description="which abilities are in hand; default: all")
+    set: dict[str, Any] = Field(default_factory=dict, description="dotted keys of the drill, changed for this case")
+    input: list[Input] | None = Field(None, description="default: one tap of each button at 0 s")
+    check: list[Check] = Field(default_factory=list)
+    lasts: Seconds | None = Field(None, description="when to stop; default: when nothing flies any more")

@@ -1,0 +1,241 @@
+"""Checks across tables: names that must exist, vectors that must fit the view, buttons somebody must press."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from nivvo.errors import Problem
+from nivvo.spec.document import Document, nearest
+from nivvo.spec.problems import dotted, shown
+
+if TYPE_CHECKING:
+    from nivvo.spec.drill import Model
+
+KEEPER = "keeper"
+"""Name of the shooter that a drill without one gets."""
+
+ANYTHING = "anything"
+MOST_TICKS = 5_000_000
+
+
+class Links:
+    """Problems found across the tables of one drill, or of one case of it."""
+
+    def __init__(self, model: Model, document: Document):
+        self.model, self.document = model, document
+        self.found: list[Problem] = []
+
+    def say(self, key: tuple, says: str, given: object = None, allowed: str = "", hint: str = "") -> None:
+        """Note one problem at a key."""
+        text = "" if given is None else shown(given)
+        self.found.append(Problem(str(self.document.origin(key)), dotted(key), says, text, allowed, hint))
+
+    def name(self, key: tuple, word: str, what: str, known) -> bool:
+        """Note if ``word`` is none of the known names."""
+        if word in known:
+            return True
+        self.say(key, f"there is no {what} of that name", word, ", ".join(known) or f"none: the drill has no {what}", nearest(word, known))
+        return False
+
+    def vector(self, key: tuple, value: list | None) -> None:
+        """Note if a vector has the wrong number of values for the view."""
+        size = self.model.world.size
+        if value is not None and len(value) != size:
+            view = self.model.world.view + (" with height" if self.model.world.height else "")
+            axes = "[x, y]" if size == 2 else "[x, y, height]" if self.model.world.height else "[x, y, z]"
+            self.say(key, f"a {view} view has positions of {size} numbers", value, axes)
+
+
+def check_links(model: Model, document: Document, case: str | None) -> list[Problem]:
+    """Problems of the drill's own tables (``case`` None) or of one case within them."""
+    links = Links(model, document)
+    if case is not None:
+        _case(links, case)
+        if not model.case[case].set and not _changed(document, case):
+            return links.found
+    _world(links)
+    for name, shooter in model.shooter.items():
+        _body(links, ("shooter", name), shooter)
+        _shooter(links, ("shooter", name), shooter)
+    for name, obstacle in model.obstacle.items():
+        _body(links, ("obstacle", name), obstacle)
+    for name, target in model.target.items():
+        _body(links, ("target", name), target)
+    for name, ability in model.ability.items():
+        _ability(links, ("ability", name), ability)
+    _names(links)
+    if not model.ability:
+        links.say(("ability",), "the drill has no ability", allowed="a table [ability.NAME] with launch.speed")
+    return links.found
+
+
+def _changed(document: Document, case: str) -> bool:
+    return any(key[:1] != ("case",) and str(origin).startswith("--set") for key, origin in document.origins.items())
+
+
+def shooters(model: Model) -> list[str]:
+    """Names of the shooters; a drill without any has one."""
+    return list(model.shooter) or [KEEPER]
+
+
+def groups(model: Model) -> list[str]:
+    """Names of all groups, in order of their names."""
+    bodies = [*model.shooter.values(), *model.obstacle.values(), *model.target.values()]
+    named = {body.group for body in bodies}
+    return sorted(named if model.shooter else named | {"shooters"})
+
+
+def bodies(model: Model) -> list[str]:
+    """Names of all bodies."""
+    return [*shooters(model), *model.obstacle, *model.target]
+
+
+def _world(links: Links) -> None:
+    world = links.model.world
+    for k, corner in enumerate(world.bounds or []):
+        links.vector(("world", "bounds", k), corner)
+    if world.bounds and len(world.bounds[0]) == len(world.bounds[1]):
+        low, high = world.bounds
+        if any(a >= b for a, b in zip(low, high, strict=True)):
+            links.say(("world", "bounds"), "the first corner must lie below the second in every number", world.bounds)
+
+
+def _names(links: Links) -> None:
+    """No two bodies share a name, and no group is called like a reserved word."""
+    seen: dict[str, str] = {}
+    for kind in ("shooter", "obstacle", "target"):
+        for name, body in getattr(links.model, kind).items():
+            if name in seen:
+                links.say((kind, name), f"the name is taken: there is a {seen[name]} {name}", hint="name each body differently")
+            seen.setdefault(name, kind)
+            if body.group == ANYTHING:
+                links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
+
+
+def _body(links: Links, key: tuple, body) -> None:
+    links.vector((*key, "at"), body.at)
+    if body.move is not None:
+        links.vector((*key, "move", "velocity"), body.move.velocity)
+    shape = body.shape
+    if shape is None:
+        return
+    size, at = links.model.world.size, (*key, "shape")
+    links.vector((*at, "box"), shape.box)
+    for kind in ("wall", "capsule"):
+        for k, end in enumerate(getattr(shape, kind) or []):
+            links.vector((*at, kind, k), end)
+    if isinstance(shape.half_space, list):
+        links.vector((*at, "half_space"), shape.half_space)
+    elif shape.half_space in ("up", "down") and links.model.world.view == "top" and size == 2:
+        links.say((*at, "half_space"), "a flat top view has no up", shape.half_space, '"left", "right", or a normal as [0, 1]')
+    elif shape.half_space in ("forward", "back") and size == 2:
+        links.say((*at, "half_space"), "forward and back are for space", shape.half_space, '"up", "down", "left", "right"')
+    if isinstance(shape.turned, list) and size == 2:
+        links.say((*at, "turned"), "in 2D a box turns by one angle", shape.turned, "a number of degrees")
+    if shape.tall is not None and size == 2:
+        links.say((*at, "tall"), "a wall is tall only in 3D", shape.tall)
+    if shape.wall is not None and size == 3 and shape.tall is None:
+        links.say((*at, "tall"), "is missing", allowed="how tall the wall is, from its ends upward")
+    if shape.half_space is not None and key[0] == "shooter":
+        links.say((*at, "half_space"), "a shooter has a body with an end", allowed="ball, box or capsule")
+
+
+def _shooter(links: Links, key: tuple, shooter) -> None:
+    world = links.model.world
+    facing = shooter.facing
+    if world.view == "side" and facing not in (None, "left", "right"):
+        links.say((*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"')
+    if world.view != "side" and world.size == 3 and isinstance(facing, str):
+        links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
+    for name, muzzle in shooter.muzzle.items():
+        if world.view == "side" and muzzle.right:
+            links.say((*key, "muzzle", name, "right"), "in side view there is no right, only forward and up", muzzle.right)
+        if world.view == "top" and not world.height and (muzzle.up or muzzle.pivot_up):
+            word = "up" if muzzle.up else "pivot_up"
+            links.say((*key, "muzzle", name, word), "a flat top view has no up, only forward and right", getattr(muzzle, word))
+
+
+def _ability(links: Links, key: tuple, ability) -> None:
+    model = links.model
+    names = shooters(model)
+    if ability.shooter is not None and not links.name((*key, "shooter"), ability.shooter, "shooter", names):
+        return
+    owners = [ability.shooter] if ability.shooter else names
+    if ability.muzzle is not None:
+        for owner in owners:
+            known = list(model.shooter[owner].muzzle) if owner in model.shooter else []
+            if ability.muzzle not in known:
+                allowed = ", ".join(known) or f"none: shooter.{owner} has no muzzle table"
+                links.say((*key, "muzzle"), f"shooter {owner} has no such muzzle", ability.muzzle, allowed, nearest(ability.muzzle, known))
+    known = groups(model)
+    for group in ability.on:
+        if group != ANYTHING and group not in known:
+            owner = next((b for b in bodies(model) if b == group), None)
+            hint = f"{group} is a body; on takes groups" if owner else nearest(group, [*known, ANYTHING])
+            links.say((*key, "on", group), "there is no group of that name", group, ", ".join([*known, ANYTHING]), hint)
+    if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
+        links.say((*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs")
+    if ability.aim.elevation is not None and model.world.size == 2:
+        links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+def _case(links: Links, name: str) -> None:
+    model, key = links.model, ("case", name)
+    case = model.case[name]
+    chosen = [case.ability] if isinstance(case.ability, str) else case.ability
+    known = list(model.ability)
+    for word in chosen or []:
+        links.name((*key, "ability"), word, "ability", known)
+    in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
+    buttons = sorted({ability.firing.button for ability in in_hand})
+    for k, row in enumerate(case.input or []):
+        at = (*key, "input", k)
+        links.vector((*at, "cursor"), row.cursor)
+        if row.shooter is not None:
+            links.name((*at, "shooter"), row.shooter, "shooter", shooters(model))
+        for act in ("press", "release", "tap", "hold"):
+            word = getattr(row, act)
+            if word is not None and word not in buttons:
+                says = "no ability in hand listens to that button"
+                links.say((*at, act), says, word, ", ".join(buttons), nearest(word, buttons))
+    aims = any(ability.aim.by == "cursor" for ability in in_hand)
+    if aims and not any(row.cursor for row in case.input or []):
+        hint = "write one, as input = [{ t = 0, cursor = [10, 2], tap = \"fire\" }]"
+        links.say((*key, "input"), "an ability aims by the cursor, and this case has no cursor", hint=hint)
+    everything = bodies(model)
+    for k, check in enumerate(case.check):
+        at = (*key, "check", k)
+        if check.hits is not None:
+            links.name((*at, "hits"), check.hits, "body", everything)
+        if check.misses is not None and check.misses != ANYTHING:
+            links.name((*at, "misses"), check.misses, "body", everything)
+        if check.clears is not None:
+            links.name((*at, "clears"), check.clears, "body", everything)
+        links.vector((*at, "lands"), check.lands)
+        _measured(links, at, check, everything, known)
+    rate = model.tick.rate
+    if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
+        links.say((*key, "lasts"), f"more than {MOST_TICKS:,} ticks", str(float(case.lasts)), "a shorter time, or a lower tick.rate")
+    if case.lasts is None:
+        for word in chosen or known:
+            if word not in model.ability:
+                continue
+            life = model.ability[word].limits.life
+            if life == "forever" and not model.world.bounds and model.ability[word].limits.reach == "endless":
+                says = "may fly forever: it has no life, no reach, and the world no bounds"
+                links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
+            elif life != "forever" and life.seconds(rate) * rate > MOST_TICKS:
+                links.say(("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life)))
+
+
+def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:
+    if check.verb != "measure":
+        if check.of is not None:
+            links.name((*at, "of"), check.of, "ability", abilities)
+        return
+    bodies_only = ("damage", "health", "nearest", "contacts")
+    if check.measure in ("health", "nearest") and check.of is None:
+        links.say((*at, "of"), "is missing", allowed=f"whose {check.measure}: {', '.join(everything)}")
+    elif check.of is not None:
+        known = everything if check.measure in bodies_only else abilities
+        links.name((*at, "of"), check.of, "body" if check.measure in bodies_only else "ability", known)

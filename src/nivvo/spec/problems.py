@@ -1,0 +1,226 @@
+"""Turning what the models find into problems that a writer can mend from the message alone."""
+
+from __future__ import annotations
+
+import math
+from functools import cache
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from nivvo.errors import Problem
+from nivvo.spec.document import Document, nearest
+
+_LIMITS = {
+    "greater_than": ("gt", "greater than {}"),
+    "greater_than_equal": ("ge", "at least {}"),
+    "less_than": ("lt", "less than {}"),
+    "less_than_equal": ("le", "at most {}"),
+}
+
+_TYPES = {
+    "float_type": "a number",
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "string_type": 'text, in quotes, as "quay"',
+    "bool_type": "true or false",
+    "list_type": "a list, as [1.0, 2.0]",
+    "dict_type": "a table",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+    "finite_number": "a finite number",
+}
+
+
+def of_validation(error: ValidationError, document: Document, model: type[BaseModel]) -> list[Problem]:
+    """The problems of a validation error, in file order, one for each key."""
+    found: dict[tuple, Problem] = {}
+    for one in error.errors(include_url=False):
+        key = _real_key(one["loc"], document.tables, missing=one["type"] == "missing")
+        if key in found and one["type"] != "extra_forbidden":
+            old = found[key]
+            if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
+                allowed = f"{old.allowed}, or {_TYPES[one['type']]}" if old.allowed else _TYPES[one["type"]]
+                found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
+            continue
+        found[key] = _problem(one, key, document, model)
+    return in_order(found, document)
+
+
+def in_order(found: dict[tuple, Problem], document: Document) -> list[Problem]:
+    """Problems sorted by file and line of their keys."""
+
+    def place(item):
+        origin = document.origin(item[0])
+        return origin.file, origin.line
+
+    return [problem for _, problem in sorted(found.items(), key=place)]
+
+
+def dotted(key: tuple) -> str:
+    """A key's path as it is written: names by dots, list places in brackets."""
+    out = ""
+    for part in key:
+        if isinstance(part, int):
+            out += f"[{part}]"
+        else:
+            out += f".{part}" if out else str(part)
+    return out
+
+
+def shown(value: Any) -> str:
+    """A value as a drill would have it, shortened."""
+    if isinstance(value, bool):
+        text = "true" if value else "false"
+    elif isinstance(value, dict):
+        text = "{ " + ", ".join(f"{k} = {shown(v)}" for k, v in list(value.items())[:6]) + " }"
+    elif isinstance(value, list):
+        text = "[" + ", ".join(shown(v) for v in value[:8]) + (", ..." if len(value) > 8 else "") + "]"
+    elif isinstance(value, float):
+        text = "nan" if math.isnan(value) else repr(value)
+    elif isinstance(value, str):
+        text = f'"{value}"'
+    else:
+        text = str(value)
+    return text if len(text) <= 100 else text[:97] + "..."
+
+
+def _real_key(loc: tuple, tables: Any, missing: bool) -> tuple:
+    """The path of a location without the names that unions put into it."""
+    key: list = []
+    node = tables
+    for k, part in enumerate(loc):
+        last = k == len(loc) - 1
+        if (isinstance(node, dict) and part in node) or (
+            isinstance(node, list) and isinstance(part, int) and part < len(node)
+        ):
+            key.append(part)
+            node = node[part]
+        elif missing and last:
+            key.append(part)
+    return tuple(key)
+
+
+def _value(tables: Any, key: tuple) -> Any:
+    for part in key:
+        try:
+            tables = tables[part]
+        except (KeyError, IndexError, TypeError):
+            return None
+    return tables
+
+
+def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) -> Problem:
+    kind, given = one["type"], _value(document.tables, key)
+    where, name = str(document.origin(key)), dotted(key)
+    if kind == "extra_forbidden":
+        return _unknown(key, given, where, model)
+    if kind == "missing":
+        parent = _value(document.tables, key[:-1])
+        described = _described(model, key)
+        return Problem(where, name, "is missing", given=f"{dotted(key[:-1]) or 'the drill'} = {shown(parent)}", allowed=described)
+    if kind in _LIMITS:
+        field, text = _LIMITS[kind]
+        return Problem(where, name, "out of range", shown(given), text.format(f"{one['ctx'][field]:g}"))
+    if kind == "literal_error":
+        allowed = one["ctx"]["expected"].replace("'", '"')
+        words = [word.strip(' "') for word in allowed.replace(" or ", ",").split(",")]
+        return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words))
+    if kind in _TYPES:
+        says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
+        return Problem(where, name, says, shown(given), _TYPES[kind])
+    if kind in ("too_short", "too_long"):
+        context = one["ctx"]
+        bound = f"at least {context['min_length']}" if kind == "too_short" else f"at most {context['max_length']}"
+        return Problem(where, name, "wrong number of values", shown(given), f"{bound} values")
+    if kind.startswith("string_"):
+        rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
+        says = "is not a name" if kind == "string_pattern_mismatch" else "wrong length"
+        return Problem(where, name, says, shown(given), rule if kind == "string_pattern_mismatch" else one["msg"])
+    message = one["msg"].removeprefix("Value error, ")
+    return Problem(where, name, message, given=shown(given))
+
+
+def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Problem:
+    """A key that its table does not have: the nearest that it has, or the table where it belongs."""
+    table, word = _model_at(model, key[:-1]), str(key[-1])
+    allowed = list(table.model_fields) if table else []
+    hint = nearest(word, allowed)
+    if not hint:
+        homes = [path for path, field in _all_keys(model) if field == word]
+        if homes:
+            around = [home for home in homes if key and home.split(".")[0] == key[0]] or homes
+            hint = f"{word} belongs in {' or '.join(around[:3])}"
+        else:
+            hint = nearest(word, {field for _, field in _all_keys(model)})
+            if hint:
+                home = next(path for path, field in _all_keys(model) if hint == f"did you mean {field}?")
+                hint = f"{hint[:-1]} (in {home})?"
+    return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
+
+
+def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
+    """The model of the table at a path; names and list places step into what tables hold."""
+    current: Any = model
+    for part in key:
+        if current is None:
+            return None
+        if isinstance(current, type) and issubclass(current, BaseModel):
+            field = current.model_fields.get(str(part))
+            current = field.annotation if field else None
+        else:
+            current = _held(current)
+    return _first_model(current)
+
+
+def _held(annotation: Any) -> Any:
+    """What a dict or list annotation holds."""
+    from typing import get_args, get_origin
+
+    for option in (annotation, *get_args(annotation)):
+        if get_origin(option) in (dict, list):
+            return get_args(option)[-1]
+        inner = get_args(option)
+        if inner and get_origin(inner[0]) in (dict, list):
+            return get_args(inner[0])[-1]
+    return None
+
+
+def _first_model(annotation: Any) -> type[BaseModel] | None:
+    from typing import get_args, get_origin
+
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    if get_origin(annotation) in (dict, list):
+        return None
+    for option in get_args(annotation):
+        if found := _first_model(option):
+            return found
+    return None
+
+
+def _described(model: type[BaseModel], key: tuple) -> str:
+    table = _model_at(model, key[:-1])
+    field = table.model_fields.get(str(key[-1])) if table else None
+    return (field.description or "") if field else ""
+
+
+@cache
+def _all_keys(model: type[BaseModel]) -> tuple[tuple[str, str], ...]:
+    """(path of the table, key) for every key of every table, named tables shown as NAME."""
+    found: list[tuple[str, str]] = []
+
+    def walk(table: type[BaseModel], path: str, depth: int) -> None:
+        for name, field in table.model_fields.items():
+            found.append((path or "the top of the file", name))
+            if depth > 5:
+                continue
+            below = _first_model(field.annotation)
+            step = f"{path}.{name}" if path else name
+            if below is not None:
+                walk(below, step, depth + 1)
+            elif (held := _held(field.annotation)) is not None and (inside := _first_model(held)) is not None:
+                walk(inside, f"{step}.NAME", depth + 1)
+
+    walk(model, "", 0)
+    return tuple(found)

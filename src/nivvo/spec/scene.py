@@ -1,0 +1,187 @@
+"""Models of the scene: world, tick rules, shapes, shooters with their muzzles, obstacles, targets."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import Field, model_validator
+
+from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Table, Vector
+
+Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
+
+# How many units make a metre, for the defaults of gravity and of sizes only.
+METRES = {"m": 1.0, "cm": 100.0, "mm": 1000.0, "ft": 3.280839895, "px": 100.0}
+GRAVITY = 9.81
+
+
+class World(Table):
+    """The world: how it is seen, which way is up, what a unit is, how strong gravity is."""
+
+    view: Literal["side", "top", "space"] = Field("side", description="from the side, from above, or 3D")
+    y: Literal["up", "down"] | None = Field(None, description="which way y grows; side: up, top: down unless written")
+    height: bool = Field(False, description="top view: positions have a third number, the height above the ground")
+    up: Axis | None = Field(None, description='space: which axis is up (default "+z")')
+    forward: Axis | None = Field(None, description='space: which axis a shooter faces by default (default "+x")')
+    hand: Literal["right", "left"] | None = Field(None, description='space: handedness (default "right")')
+    unit: Annotated[str, Field(min_length=1, max_length=12)] = Field("m", description="label of the length unit")
+    metre: Positive | None = Field(None, description="how many units make a metre; only defaults follow from it")
+    gravity: NotNegative | None = Field(None, description="downward, in units/s²; default 9.81 m/s² in your unit")
+    bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two corners; a projectile that leaves them ends"
+    )
+    seed: Annotated[int, Field(ge=0, lt=2**63)] = Field(0, description="seed of every random draw")
+
+    @model_validator(mode="after")
+    def _fits_view(self) -> World:
+        if self.view == "space":
+            if self.y is not None:
+                raise ValueError('y is for side and top views; in space write up, as up = "+z"')
+            up, forward = self.up or "+z", self.forward or default_forward(self.up or "+z")
+            if up[1] == forward[1]:
+                raise ValueError(f"up ({up}) and forward ({forward}) lie on one axis")
+        else:
+            for key in ("up", "forward", "hand"):
+                if getattr(self, key) is not None:
+                    raise ValueError(f'{key} is for view = "space"; this view is "{self.view}"')
+        if self.height and self.view != "top":
+            raise ValueError('height is for view = "top"')
+        if self.gravity and self.view == "top" and not self.height:
+            raise ValueError("a flat top view has no vertical, so no gravity; write height = true for lobs")
+        return self
+
+    @property
+    def size(self) -> int:
+        """2 or 3: how many numbers a position has."""
+        return 3 if self.view == "space" or self.height else 2
+
+    @property
+    def metres(self) -> float:
+        """How many units make a metre."""
+        return self.metre or METRES.get(self.unit, 1.0)
+
+    @property
+    def pull(self) -> float:
+        """Gravity, units/s², default filled in."""
+        if self.view == "top" and not self.height:
+            return 0.0
+        return GRAVITY * self.metres if self.gravity is None else self.gravity
+
+
+def default_forward(up: str) -> str:
+    """The axis that is forward where only up is written: +x, or +z where up is x."""
+    return "+z" if up[1] == "x" else "+x"
+
+
+class Tick(Table):
+    """How the game ticks."""
+
+    rate: Annotated[float, Field(ge=1, le=100_000)] = Field(60.0, description="ticks a second")
+    frames: str | Annotated[list[Annotated[float, Field(gt=0, le=10)]], Field(min_length=1, max_length=100_000)] | None = (
+        Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
+    )
+    step: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field("exact", description="how motion is stepped")
+    input: Literal["exact", "at ticks"] = Field("exact", description="when an input is seen")
+    first_move: Literal["same tick", "next tick"] = Field(
+        "same tick", description="whether a shot moves in the tick in which it appears"
+    )
+    touch: Literal["swept", "at ticks"] = Field("swept", description="along the path, or overlap at each tick's end")
+
+    @model_validator(mode="after")
+    def _one_clock(self) -> Tick:
+        if self.frames is not None and "rate" in self.model_fields_set:
+            raise ValueError("write rate or frames, not both")
+        return self
+
+
+class Shape(Table):
+    """One of ball, box, capsule, wall, half_space; sizes in units, ends relative to ``at``."""
+
+    ball: Positive | None = Field(None, description="radius")
+    box: Annotated[list[Positive], Field(min_length=2, max_length=3)] | None = Field(None, description="full sizes")
+    capsule: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two ends of its middle line; give radius too"
+    )
+    wall: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two ends; give thick, and in 3D tall"
+    )
+    half_space: Literal["up", "down", "left", "right", "forward", "back"] | Vector | None = Field(
+        None, description='solid behind a plane through at: which way the surface looks, as "up" for a floor'
+    )
+    radius: Positive | None = Field(None, description="of a capsule")
+    thick: NotNegative | None = Field(None, description="thickness of a wall")
+    tall: Positive | None = Field(None, description="height of a wall in 3D, upward from its ends")
+    turned: Degrees | Annotated[list[Degrees], Field(min_length=3, max_length=3)] = Field(
+        0.0, description="of a box: direction it is turned by; in 3D also [direction, elevation, roll]"
+    )
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> Shape:
+        given = [kind for kind in KINDS if getattr(self, kind) is not None]
+        if len(given) != 1:
+            what = " and ".join(given) or "none"
+            raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
+        extras = {"radius": "capsule", "thick": "wall", "tall": "wall", "turned": "box"}
+        for key, kind in extras.items():
+            if key in self.model_fields_set and kind != given[0]:
+                raise ValueError(f"{key} is for a {kind}, not a {given[0]}")
+        if self.capsule is not None and self.radius is None:
+            raise ValueError("a capsule needs radius")
+        if self.wall is not None and self.wall[0] == self.wall[1]:
+            raise ValueError("the two ends of the wall are one point")
+        if isinstance(self.half_space, list) and not any(self.half_space):
+            raise ValueError("the normal of the half_space has no length")
+        return self
+
+
+KINDS = ("ball", "box", "capsule", "wall", "half_space")
+
+
+class Move(Table):
+    """How a body moves."""
+
+    velocity: Vector = Field(description="constant, units/s")
+
+
+class Muzzle(Table):
+    """A spawn point in the shooter's own frame; it mirrors and turns by itself."""
+
+    forward: Number | None = Field(None, description="ahead; default: just clear of the body")
+    right: Number = Field(0.0, description="to the right (not in side view)")
+    up: Number = Field(0.0, description="upward (not in a flat top view)")
+    follows: Literal["body", "aim"] = Field("aim", description="what the offset turns with")
+    pivot_forward: Number = Field(0.0, description="the point it turns about, from the shooter's place: ahead")
+    pivot_up: Number = Field(0.0, description="and upward")
+
+
+class Shooter(Table):
+    """Who fires."""
+
+    at: Vector | None = Field(None, description="place of its middle; default: the origin")
+    facing: Literal["left", "right", "up", "down"] | Degrees | None = Field(
+        None, description='side: "left" or "right"; else a direction in degrees'
+    )
+    shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    group: Name = "shooters"
+    health: Positive | None = Field(None, description="without it, it cannot be put out")
+    move: Move | None = None
+    muzzle: dict[Name, Muzzle] = Field(default_factory=dict)
+
+
+class Obstacle(Table):
+    """A body that stops or lets pass, and has no health."""
+
+    at: Vector | None = Field(None, description="place of its middle; default: the origin")
+    shape: Shape
+    group: Name = "obstacles"
+    move: Move | None = None
+
+
+class Target(Table):
+    """A body to hit."""
+
+    at: Vector = Field(description="place of its middle")
+    shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    group: Name = "targets"
+    health: Positive | None = Field(None, description="without it, it only counts damage")
+    move: Move | None = None
