@@ -8,11 +8,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from nivvo.core.pool import SLIPPED
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
 from nivvo.show.files import write_whole
+from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
 
 if TYPE_CHECKING:
@@ -21,7 +23,7 @@ if TYPE_CHECKING:
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
 PICTURES = (".png", ".svg")
-MOST_PATHS, MOST_LABELS = 400, 12
+MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
 
 
 @dataclass(frozen=True)
@@ -81,19 +83,20 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
     if len(given) != len(needed):
         raise CallError(f"this run is drawn on {len(needed)} axes, not {len(given)}")
     for ax, view in zip(given, needed, strict=True):
-        _draw_view(ax, view, run, preview)
+        _draw_view(ax, view, run, preview, worded=ax is given[0])
     _legend(given, run, preview)
     return given[0] if len(given) == 1 else given
 
 
-def new_figure(count: int) -> Figure:
-    """A figure of ``count`` axes, 1280 x 800 pixels, that needs no screen."""
+def new_figure(count: int, tall: float = 8.0) -> Figure:
+    """A figure of ``count`` axes, 1280 pixels wide and ``tall`` hundred high, that needs no screen."""
     from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.figure import Figure
 
-    figure = Figure(figsize=(12.8, 8.0), dpi=100, layout="constrained")
+    figure = Figure(figsize=(12.8, tall), dpi=100)
     FigureCanvasAgg(figure)
     figure.subplots(count, 1)
+    figure.subplots_adjust(left=0.06, right=0.985, top=1 - 0.78 / tall, bottom=0.6 / tall, hspace=0.25)
     return figure
 
 
@@ -102,9 +105,16 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
     path = FilePath(path)
     if path.suffix.lower() not in PICTURES:
         raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
-    figure = new_figure(len(views(run)))
+    needed = views(run)
+    tall = 8.0
+    if len(needed) == 1:
+        low, high = _limits(needed[0], run)
+        wide = high - low
+        tall = min(max(11.8 * wide[1] / wide[0] + 1.4, 4.5), 8.0)
+    figure = new_figure(len(needed), tall)
     draw(run, figure.axes, preview)
-    figure.suptitle(f"{FilePath(run.drill).stem} · {run.case}", x=0.01, ha="left", color=INK, fontsize=13, fontweight="bold")
+    title = f"{FilePath(run.drill).stem} · {run.case}"
+    figure.text(0.012, 1 - 0.12 / tall, title, color=INK, fontsize=13, fontweight="bold", va="top")
     from matplotlib import rc_context
 
     plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
@@ -112,29 +122,33 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
         return write_whole(path, lambda made: figure.savefig(made, metadata=plain))
 
 
-def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None) -> None:
-    low, high = _limits(view, run, preview)
+def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: bool) -> None:
+    low, high = _filled(ax, *_limits(view, run))
     ax.set_aspect("equal", adjustable="box")
     ax.set_xlim(low[0], high[0])
     ax.set_ylim(*((high[1], low[1]) if view.flipped else (low[1], high[1])))
     ax.set_xlabel(view.labels[0], color=INK)
     ax.set_ylabel(view.labels[1], color=INK)
-    ax.set_title(view.title, loc="right", fontsize=9, color=STONE)
     ax.grid(color="#e4e8eb", linewidth=0.6)
     ax.set_axisbelow(True)
     for spine in ax.spines.values():
         spine.set_color("#c3cad0")
-    _bodies(ax, view, run, low, high)
-    _flights(ax, view, run, float(max(high - low)))
+    ax.apply_aspect()
+    labels = Labels(ax)
+    labels.fixed(ax.text(0.992, 0.975, view.title, transform=ax.transAxes, ha="right", va="top", fontsize=9, color="#5f6a73"))
+    outlines = _bodies(ax, view, run, low, high)
+    _flights(ax, view, run, float(max(high - low)), labels)
     if preview is not None and len(preview.points):
         dots = flat(run.scene.frame.lift(preview.points), view.across, view.upward)
-        ax.plot(dots[:, 0], dots[:, 1], "o", ms=5, mfc="white", mec=AMBER, mew=1.3, ls="none", zorder=5)
+        ax.plot(dots[:, 0], dots[:, 1], "o", ms=6, mfc="white", mec=AMBER, mew=1.5, ls="none", zorder=7)
         if preview.landing is not None:
             point = flat(run.scene.frame.lift(preview.landing.point), view.across, view.upward)
-            ax.plot(*point, marker="D", ms=11, mfc="none", mec=AMBER, mew=2.0, zorder=7)
+            ax.plot(*point, marker="D", ms=13, mfc="none", mec=AMBER, mew=2.0, zorder=9)
+    _names(outlines, labels)
+    _ends(view, run, labels, ax, worded)
 
 
-def _limits(view: View, run: Run, preview: Preview | None) -> tuple[np.ndarray, np.ndarray]:
+def _limits(view: View, run: Run) -> tuple[np.ndarray, np.ndarray]:
     """Corners of the picture: all that matters, and a margin."""
     points = [flat(shot.at, view.across, view.upward)[None] for shot in run.fired]
     points += [flat(run.flight(name).p, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
@@ -162,7 +176,17 @@ def _limits(view: View, run: Run, preview: Preview | None) -> tuple[np.ndarray, 
     return low - short - margin, high + short + margin
 
 
-def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -> None:
+def _filled(ax: Axes, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Limits widened so that the picture fills its axes."""
+    room = ax.get_window_extent()
+    wide = high - low
+    wanted = np.maximum(wide, wide[::-1] * np.array([room.width / room.height, room.height / room.width]))
+    more = (wanted - wide) / 2.0
+    return low - more, high + more
+
+
+def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -> list[tuple[str, np.ndarray, bool]]:
+    """Draw all bodies; tell (name, outline, endless) of those that are to be named."""
     from matplotlib.patches import Polygon
 
     styles = {
@@ -170,47 +194,40 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         "target": {"facecolor": "#fdf1d0", "edgecolor": RUST, "linewidth": 2.2, "linestyle": (0, (3, 1.5))},
         "shooter": {"facecolor": "#c8dccf", "edgecolor": MOSS, "linewidth": 2.2},
     }
-    labels = 0
+    named: list[tuple[str, np.ndarray, bool]] = []
+    obstacles = 0
     for row, name, kind in zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True):
-        if row["kind"] == HALF_SPACE:
+        endless = row["kind"] == HALF_SPACE
+        if endless:
             normal = flat(row["axis0"], view.across, view.upward)
             if np.sqrt(normal @ normal) < 1e-9:
                 continue
             edge = half_plane(normal, flat(row["c0"], view.across, view.upward), low, high)
             if len(edge) < 3:
                 continue
-            inner = edge.mean(axis=0)
         else:
             edge = outline(row, row["c0"], view.across, view.upward)
-            inner = edge.mean(axis=0)
         ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind]))
         if row["v"].any() and len(run.fired):
             _drift(ax, view, run, row, edge)
         if kind == "target":
-            ax.plot(*inner, marker="x", ms=5, color=RUST, zorder=4)
-        if kind == "obstacle":
-            labels += 1
-        if kind != "obstacle" or labels <= MOST_LABELS:
-            _name(ax, view, name, edge, inner, row["kind"] == HALF_SPACE)
+            ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
+        obstacles += kind == "obstacle"
+        seen = (edge.max(axis=0) > low).all() and (edge.min(axis=0) < high).all()
+        if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
+            named.append((name, edge, endless))
+    return named
 
 
-def _name(ax: Axes, view: View, name: str, edge: np.ndarray, inner: np.ndarray, endless: bool) -> None:
-    """Write a body's name: inside what has no end, above all else."""
-    top = edge[:, 1].min() if view.flipped else edge[:, 1].max()
-    place = (inner[0], inner[1]) if endless else (inner[0], top)
-    ax.annotate(
-        name,
-        place,
-        xytext=(0, 0 if endless else 4),
-        textcoords="offset points",
-        ha="center",
-        va="center" if endless else "bottom",
-        fontsize=9,
-        color=INK,
-        zorder=9,
-        bbox={"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.75},
-        annotation_clip=True,
-    )
+def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None:
+    """Write each body's name beside it; inside what has no end."""
+    for _, edge, endless in outlines:
+        if not endless:
+            labels.avoid(np.concatenate([edge, edge.mean(axis=0)[None], (edge + edge.mean(axis=0)) / 2.0]))
+    for name, edge, endless in outlines:
+        place = edge.mean(axis=0)[None] if endless else edge
+        plate = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.85}
+        labels.place(name, place, fontsize=9, color=INK, zorder=5, bbox=plate)
 
 
 def _drift(ax: Axes, view: View, run: Run, row: np.void, edge: np.ndarray) -> None:
@@ -224,64 +241,60 @@ def _drift(ax: Axes, view: View, run: Run, row: np.void, edge: np.ndarray) -> No
     ax.annotate("", middle + go, middle, arrowprops={"arrowstyle": "->", "color": RUST, "lw": 1.0}, zorder=3)
 
 
-def _flights(ax: Axes, view: View, run: Run, size: float) -> None:
+def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:
     ids = list(run.ids.items())[:MOST_PATHS]
-    few = len(ids) <= 6
+    few = len(ids) <= FEW
     for key, name in ids:
         shot, path = run.by_key[key], run.flight(name)
         times = path.t
         if path.a is not None:
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
         line = flat(path.at(times)[0], view.across, view.upward)
-        ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.0 if few else 0.9, zorder=6, solid_capstyle="round")
+        labels.avoid(line)
+        ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.2 if few else 0.9, zorder=6, solid_capstyle="round")
         muzzle = flat(shot.at, view.across, view.upward)
         ax.plot(*muzzle, marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
         if few:
-            aim = flat(shot.heading, view.across, view.upward) * size * 0.12
-            tip = muzzle + aim
+            tip = muzzle + flat(shot.heading, view.across, view.upward) * size * 0.12
             if shot.cursor is not None:
                 tip = flat(shot.cursor, view.across, view.upward)
                 ax.plot(*tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
+            labels.avoid(muzzle + np.linspace(0.0, 1.0, 60)[:, None] * (tip - muzzle))
             ax.plot([muzzle[0], tip[0]], [muzzle[1], tip[1]], color=INK, linewidth=1.0, linestyle=(0, (6, 2, 1, 2)), zorder=5)
-    _touches(ax, view, run, size, few)
-    _ends(ax, view, run, ids, few)
+    _touches(ax, view, run, size, few, labels)
+    _slips(ax, view, run)
 
 
-def _touches(ax: Axes, view: View, run: Run, size: float, few: bool) -> None:
+def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Labels) -> None:
     for row in run.rows("contacts")[:MOST_PATHS]:
         axes = "xyz"[: run.scene.frame.size]
         lift = run.scene.frame.lift
         point = flat(lift([row[axis] for axis in axes]), view.across, view.upward)
-        normal = flat(lift([row[f"normal_{axis}"] for axis in axes]), view.across, view.upward) * size * 0.06
+        normal = flat(lift([row[f"normal_{axis}"] for axis in axes]), view.across, view.upward) * size * 0.05
         ax.plot(*point, marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
+        labels.avoid(point + np.linspace(0.0, 1.0, 12)[:, None] * normal)
         if few:
             ax.annotate("", point + normal, point, arrowprops={"arrowstyle": "-|>", "color": RUST, "lw": 1.6}, zorder=10)
 
 
-def _ends(ax: Axes, view: View, run: Run, ids, few: bool) -> None:
-    """How each flight ended, in words beside its end; equal places share one label."""
-    if not few:
-        return
-    rows = {row["projectile"]: row for row in run.rows("projectiles")}
-    placed: list[np.ndarray] = []
-    for _, name in ids:
+def _slips(ax: Axes, view: View, run: Run) -> None:
+    """Where a projectile passed through a body between two ticks."""
+    for event in run.raw[run.raw["kind"] == SLIPPED][:MOST_PATHS]:
+        ax.plot(*flat(event["p"], view.across, view.upward), marker="^", ms=10, mfc="white", mec=INK, mew=1.6, zorder=10)
+
+
+def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
+    """Where each flight ended, and in words how."""
+    rows = run.rows("projectiles")
+    for row in rows[:FEW] if len(rows) <= FEW else []:
+        name = row["projectile"]
         end = flat(run.flight(name).p[-1], view.across, view.upward)
         ax.plot(*end, marker="s", ms=6, mfc="white", mec=SEA, mew=1.6, zorder=9)
-        near = sum(float(np.abs(ax.transData.transform(end) - other).max()) < 60 for other in placed)
-        placed.append(ax.transData.transform(end))
-        left = (end[0] - ax.get_xlim()[0]) / (ax.get_xlim()[1] - ax.get_xlim()[0]) > 0.5
-        ax.annotate(
-            f"{name}: {rows[name]['reason']} at {rows[name]['ended']:.3g} s",
-            end,
-            xytext=(-12 if left else 12, -20 - 15 * near),
-            textcoords="offset points",
-            ha="right" if left else "left",
-            va="top",
-            fontsize=9,
-            color=SEA,
-            zorder=11,
-            bbox={"boxstyle": "round,pad=0.2", "fc": "white", "ec": SEA, "lw": 0.6, "alpha": 0.9},
-        )
+        if not worded:
+            continue
+        plate = {"boxstyle": "round,pad=0.2", "fc": "white", "ec": SEA, "lw": 0.6, "alpha": 0.9}
+        text = f"{name}: {row['reason']} at {row['ended']:.3g} s"
+        labels.place(text, end, fontsize=9, color=SEA, zorder=11, bbox=plate)
 
 
 def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
@@ -304,6 +317,8 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
             entries.append(Line2D([], [], marker="D", mfc="none", mec=AMBER, mew=2, ls="none", ms=9, label="landing mark"))
     if run.rows("contacts"):
         entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="touch, normal"))
+    if run.slipped():
+        entries.append(Line2D([], [], marker="^", mfc="white", mec=INK, mew=1.6, ls="none", ms=9, label="slipped through"))
     entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))

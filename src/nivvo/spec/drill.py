@@ -21,6 +21,7 @@ from nivvo.spec.scene import Obstacle, Shooter, Target, Tick, World
 from nivvo.spec.values import Name, Table
 
 ENTRIES = 10_000
+NAMED = ("shooter", "obstacle", "target", "ability", "case")
 
 
 class Model(Table):
@@ -93,6 +94,8 @@ class Drill:
             if not all(parts):
                 raise CallError(f"--set {key}: not a dotted key, as ability.flare.launch.speed")
             tables = put(tables, parts, value)
+            for size in range(1, len(parts) + 1):
+                origins.setdefault(tuple(parts[:size]), Origin("--set", 0))
             origins[tuple(parts)] = Origin("--set", 0)
         changed = Document(self.document.name, self.document.folder, tables, origins)
         drill = _validated(changed)
@@ -138,7 +141,7 @@ def _validated(document: Document) -> Drill:
         raise DrillError([first, *rest])
     model, problems = _model(document)
     if model is None:
-        raise DrillError(problems)
+        raise DrillError(problems + _beside(document, problems))
     drill = Drill(document, model)
     for name, case in model.case.items():
         if not case.set:
@@ -152,6 +155,36 @@ def _validated(document: Document) -> Drill:
     if problems:
         raise DrillError(list(dict.fromkeys(problems)))
     return drill
+
+
+def _beside(document: Document, problems: list[Problem]) -> list[Problem]:
+    """What is wrong across the tables that are valid, where others are not; nothing about those others."""
+    tables, lost = dict(document.tables), set()
+    for problem in problems:
+        kind, _, rest = problem.key.partition(".")
+        name = rest.partition(".")[0].partition("[")[0]
+        if isinstance(tables.get(kind), dict) and name in tables[kind] and kind in NAMED:
+            tables[kind] = {other: body for other, body in tables[kind].items() if other != name}
+            lost.add(name)
+        else:
+            tables.pop(kind, None)
+            if kind in NAMED:
+                return []
+    tables["nivvo"] = 1
+    try:
+        _validated(Document(document.name, document.folder, tables, document.origins))
+    except DrillError as error:
+        known = {problem.key for problem in problems}
+        shaky = "world" not in tables and "world" in document.tables
+        return [
+            problem
+            for problem in error.problems
+            if problem.key not in known
+            and not shaky
+            and problem.given.strip('"') not in lost
+            and not ("no ability" in problem.says and lost)
+        ]
+    return []
 
 
 def _problems(tables: dict[str, Any], document: Document) -> list[Problem]:
@@ -171,6 +204,8 @@ def _with_case(document: Document, name: str, case: Case) -> tuple[Model | None,
     problems: list[Problem] = []
     for key, value in case.set.items():
         parts, at = key.split("."), ("case", name, "set", key)
+        for size in range(1, len(parts) + 1):
+            origins.setdefault(tuple(parts[:size]), document.origin(at))
         origins[tuple(parts)] = document.origin(at)
         if parts[0] in ("case", "nivvo", "use") or not all(parts):
             says = "a case sets keys of the scene, the tick rules and the abilities"

@@ -11,6 +11,7 @@ from nivvo.spec.document import Document, Key
 from nivvo.spec.drill import Drill, Model
 from nivvo.spec.links import KEEPER
 from nivvo.spec.problems import dotted, shown
+from nivvo.spec.scene import Shape
 from nivvo.spec.values import Duration
 
 DEFAULT = "default"
@@ -49,7 +50,7 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
 
 
 def _walk(table: BaseModel, key: Key, document: Document, changed: dict[Key, str], rows: list[Effective]) -> None:
-    for name in type(table).model_fields:
+    for name in type(table).model_fields if not isinstance(table, Shape) else sorted(table.model_fields_set):
         value = getattr(table, name)
         _value(value, (*key, name), document, changed, rows)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from functools import cache
 from typing import Any
 
@@ -77,7 +76,7 @@ def shown(value: Any) -> str:
     elif isinstance(value, list):
         text = "[" + ", ".join(shown(v) for v in value[:8]) + (", ..." if len(value) > 8 else "") + "]"
     elif isinstance(value, float):
-        text = "nan" if math.isnan(value) else repr(value)
+        text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e15 else repr(value)
     elif isinstance(value, str):
         text = f'"{value}"'
     else:
@@ -145,17 +144,14 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     """A key that its table does not have: the nearest that it has, or the table where it belongs."""
     table, word = _model_at(model, key[:-1]), str(key[-1])
     allowed = list(table.model_fields) if table else []
-    hint = nearest(word, allowed)
-    if not hint:
-        homes = [path for path, field in _all_keys(model) if field == word]
-        if homes:
-            around = [home for home in homes if key and home.split(".")[0] == key[0]] or homes
-            hint = f"{word} belongs in {' or '.join(around[:3])}"
-        else:
-            hint = nearest(word, {field for _, field in _all_keys(model)})
-            if hint:
-                home = next(path for path, field in _all_keys(model) if hint == f"did you mean {field}?")
-                hint = f"{hint[:-1]} (in {home})?"
+    homes = [path for path, field in _all_keys(model) if field == word]
+    if homes:
+        around = [home for home in homes if home.split(".")[0] == str(key[0])] or homes
+        hint = f"{word} belongs in {' or '.join(around[:3])}"
+    elif not (hint := nearest(word, allowed)):
+        near = nearest(word, {field for _, field in _all_keys(model)})
+        home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
+        hint = f"{near[:-1]} (in {home})?" if near else ""
     return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
 
 

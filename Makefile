@@ -1,0 +1,32 @@
+# make demo, make test: each sets up a project-local .venv when it has to, and is quick the second time.
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint bench pictures clean
+
+demo: $(READY)
+	$(BIN)/nivvo demo
+
+test: $(READY)
+	$(BIN)/python -m tests
+
+lint: $(READY)
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+
+bench: $(READY)
+	$(BIN)/python -m benchmarks
+
+pictures: $(READY)
+	$(BIN)/python docs/pictures.py
+
+$(READY): pyproject.toml
+	$(PYTHON) -c 'import sys; sys.exit("Nivvo needs Python 3.11 or newer; call make PYTHON=python3.11" if sys.version_info < (3, 11) else 0)'
+	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	touch $(READY)
+
+clean:
+	rm -rf $(VENV) nivvo-demo .ruff_cache .hypothesis

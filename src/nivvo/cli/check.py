@@ -1,0 +1,82 @@
+"""``nivvo check``."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+
+from nivvo.cli.common import cases_of, console, drill_argument, format_option, print_rows, read_drill, set_option
+
+MOST_REMEDIES = 5
+
+
+@click.command("check")
+@drill_argument
+@click.option("--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: all. May be given often.")
+@set_option
+@click.option("--remedies/--no-remedies", default=True, show_default=True, help="Look for a small change under which a failed check passes.")
+@format_option
+def command(drill, cases, settings, remedies, format_) -> None:
+    """Fire the cases of DRILL and judge their checks. Exit 0 if all pass, 1 if one fails.
+
+    A failed check tells the nearest miss, when and by how much, and a small change of speed or
+    elevation under which it passes, if there is one (each was fired, not guessed).
+
+    \b
+    nivvo check quay.toml
+    nivvo check quay.toml --case lantern --set ability.lantern.launch.speed=13
+    """
+    from nivvo.judge.case import check
+    from nivvo.judge.remedy import remedies as remedies_of
+    from nivvo.play.engine import fire
+
+    read = read_drill(drill, settings)
+    rows, tried = [], 0
+    for name in cases_of(read, cases, True):
+        run = fire(read, name)
+        for number, outcome in enumerate(check(read, name, run)):
+            helps: list[str] = []
+            if remedies and not outcome.passed and tried < MOST_REMEDIES:
+                tried += 1
+                helps = remedies_of(read, name, number)
+            rows.append(
+                {
+                    "case": name,
+                    "check": outcome.check,
+                    "passed": outcome.passed,
+                    "found": outcome.found,
+                    "margin": outcome.margin,
+                    "unit": outcome.unit,
+                    "nearest": outcome.nearest,
+                    "remedy": "; or ".join(helps),
+                }
+            )
+    if format_ == "table":
+        _tell(rows)
+    else:
+        print_rows(rows, format_, ["case", "check", "passed", "found", "margin", "unit", "nearest", "remedy"])
+    if not rows:
+        click.echo(f"{drill}: no case has a check, so nothing was judged", err=True)
+        sys.exit(1)
+    sys.exit(0 if all(row["passed"] for row in rows) else 1)
+
+
+def _tell(rows) -> None:
+    out, case = console(), None
+    for row in rows:
+        if row["case"] != case:
+            case = row["case"]
+            out.print(case, style="bold", soft_wrap=True)
+        mark = "pass" if row["passed"] else "FAIL"
+        margin = row["margin"]
+        by = "" if margin != margin else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
+        out.print(f"  {mark}  {row['check']}", style="bold red" if mark == "FAIL" else None, soft_wrap=True)
+        out.print(f"        {row['found']}{by}", soft_wrap=True)
+        if not row["passed"]:
+            if row["nearest"]:
+                out.print(f"        {row['nearest']}", soft_wrap=True)
+            if row["remedy"]:
+                out.print(f"        {row['remedy']}", soft_wrap=True)
+    failed = sum(not row["passed"] for row in rows)
+    out.print(f"\n{len(rows)} checks: {len(rows) - failed} passed, {failed} failed", soft_wrap=True)

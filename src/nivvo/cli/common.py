@@ -1,0 +1,97 @@
+"""Options and printing that several commands share."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import sys
+from collections.abc import Callable
+from typing import Any
+
+import click
+
+from nivvo.errors import CallError
+from nivvo.spec.drill import Drill, load, value_of_text
+
+drill_argument = click.argument("drill", type=click.Path(), metavar="DRILL")
+format_option = click.option(
+    "--format", "format_", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True, help="How data is printed."
+)
+
+
+def set_option(function: Callable) -> Callable:
+    """``--set KEY=VALUE``, as often as wanted."""
+    return click.option(
+        "--set",
+        "settings",
+        multiple=True,
+        metavar="KEY=VALUE",
+        help="Change one dotted key for this call, as ability.flare.launch.speed=20. May be given often.",
+    )(function)
+
+
+def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
+    """The drill at a path with the settings of a command line. Raises DrillError, CallError."""
+    drill = load(path)
+    changes: dict[str, Any] = {}
+    for setting in settings:
+        key, equals, value = setting.partition("=")
+        if not equals or not key.strip():
+            raise CallError(f"--set {setting}: must be KEY=VALUE, as --set ability.flare.launch.speed=20")
+        changes[key.strip()] = value_of_text(value.strip())
+    return drill.with_settings(changes) if changes else drill
+
+
+def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | None = None, title: str = "") -> None:
+    """Print rows to stdout as a table, JSON or CSV."""
+    columns = columns or (list(rows[0]) if rows else [])
+    if format_ == "json":
+        from nivvo.show.files import plain_row
+
+        click.echo(json.dumps([plain_row(row) for row in rows], indent=1, allow_nan=False))
+    elif format_ == "csv":
+        text = io.StringIO()
+        writer = csv.DictWriter(text, columns, lineterminator="\n", extrasaction="ignore")
+        writer.writeheader()
+        writer.writerows(rows)
+        click.echo(text.getvalue(), nl=False)
+    else:
+        print_table(rows, columns, title)
+
+
+def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "") -> None:
+    """Print rows as a table for a person."""
+    from rich import box
+    from rich.table import Table
+
+    table = Table(box=box.SIMPLE_HEAD, title=title or None, title_justify="left", pad_edge=False, header_style="bold")
+    for column in columns:
+        number = bool(rows) and all(isinstance(row.get(column), (int, float)) for row in rows)
+        table.add_column(column.replace("_", " "), justify="right" if number else "left", overflow="fold")
+    for row in rows:
+        table.add_row(*(cell(row.get(column)) for column in columns))
+    console().print(table)
+
+
+def console() -> Any:
+    """A console on stdout: as wide as the terminal, wide where there is none."""
+    from rich.console import Console
+
+    return Console(file=sys.stdout, width=None if sys.stdout.isatty() else 160, highlight=False, markup=False, soft_wrap=False)
+
+
+def cell(value: Any) -> str:
+    """A value for a person: five significant digits, nothing for nothing."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, float):
+        return "" if value != value else f"{value:.5g}"
+    return "" if value is None else str(value)
+
+
+def cases_of(drill: Drill, asked: tuple[str, ...], everything: bool) -> list[str]:
+    """The cases that a call means. Raises CallError for an unknown one."""
+    for name in asked:
+        drill.case(name)
+    return list(asked) or (drill.cases if everything else drill.cases[:1])

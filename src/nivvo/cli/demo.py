@@ -1,0 +1,58 @@
+"""``nivvo demo``."""
+
+from __future__ import annotations
+
+import sys
+from importlib.resources import as_file, files
+from pathlib import Path
+
+import click
+
+from nivvo.cli.common import print_table
+
+DRILLS = ("quay", "deck", "breakwater")
+
+
+@click.command("demo")
+@click.argument("folder", type=click.Path(), default="nivvo-demo")
+def command(folder) -> None:
+    """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
+
+    The quay is seen from the side, the deck from above, the breakwater is in space. The drill files
+    are copied there too, to change and fire again.
+    """
+    from nivvo.judge.case import check
+    from nivvo.play.engine import fire
+    from nivvo.show.figure import save_figure
+    from nivvo.show.files import save, write_text
+    from nivvo.show.sight import preview_of
+    from nivvo.spec.drill import load
+
+    rows, good, out = [], True, Path(folder)
+    for name in DRILLS:
+        with as_file(files("nivvo.demo").joinpath(f"{name}.toml")) as source:
+            copy = write_text(out / f"{name}.toml", source.read_text(encoding="utf-8"))
+        drill = load(copy)
+        for case in drill.cases:
+            run = fire(drill, case)
+            outcomes = check(drill, case, run)
+            passed = sum(outcome.passed for outcome in outcomes)
+            good = good and passed == len(outcomes)
+            save(run, out / name)
+            picture = save_figure(run, out / f"{name}.{case}.png", preview_of(run))
+            last = run.rows("projectiles")[-1]
+            rows.append(
+                {
+                    "drill": name,
+                    "case": case,
+                    "shots": len(run.fired),
+                    "last one": f"{last['projectile']}: {last['reason']}",
+                    "at (s)": last["ended"],
+                    "checks": f"{passed} of {len(outcomes)} pass",
+                    "figure": picture.name,
+                }
+            )
+    print_table(rows, list(rows[0]))
+    click.echo(f"Drills, figures and tables are in {out.resolve()}")
+    click.echo(f"Next: nivvo fire {out / 'quay.toml'} --set ability.flare.launch.speed=16")
+    sys.exit(0 if good else 1)

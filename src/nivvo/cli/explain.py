@@ -1,0 +1,32 @@
+"""``nivvo explain``."""
+
+from __future__ import annotations
+
+import click
+
+from nivvo.cli.common import drill_argument, format_option, print_rows, read_drill, set_option
+from nivvo.errors import CallError
+
+
+@click.command("explain")
+@drill_argument
+@click.argument("key", required=False)
+@click.option("--case", "-c", metavar="NAME", help="With the settings of this case.")
+@set_option
+@format_option
+def command(drill, key, case, settings, format_) -> None:
+    """Tell each effective value of DRILL and where it came from: file and line, inherited, case, or default.
+
+    KEY limits it to one key or all below it, as ability.flare or world.gravity.
+    """
+    from nivvo.spec.document import nearest
+    from nivvo.spec.explain import effective
+
+    rows = [{"key": row.key, "value": row.value, "origin": row.origin} for row in effective(read_drill(drill, settings), case)]
+    if key:
+        kept = [row for row in rows if row["key"] == key or row["key"].startswith((f"{key}.", f"{key}["))]
+        if not kept:
+            names = {row["key"] for row in rows} | {row["key"].rpartition(".")[0] for row in rows}
+            raise CallError(f"{drill} has no value at {key}. {nearest(key, names)}".strip())
+        rows = kept
+    print_rows(rows, format_, ["key", "value", "origin"])

@@ -1,0 +1,72 @@
+"""A run in words and numbers, line by line."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from nivvo.play.run import Run
+
+
+def told(run: Run) -> list[str]:
+    """What happened, in order of time, one line each."""
+    unit, axes = run.scene.model.world.unit, "xyz"[: run.scene.frame.size]
+    shots = {row["shot"]: row for row in run.rows("shots")}
+    flown = {row["projectile"]: row for row in run.rows("projectiles")}
+    touches, effects = iter(run.rows("contacts")), iter(run.rows("effects"))
+    lines = []
+    for event in run.rows("events"):
+        name, what = event["projectile"], event["what"]
+        if what == "fired":
+            text = _fired(shots[name], unit, axes, run.scene.frame.vertical)
+        elif what in ("touched", "overlap"):
+            row = next(touches)
+            text = (
+                f"{name} touched {row['body']} at {point(row, axes)} {unit}, "
+                f"{row['speed']:.5g} {unit}/s, {row['angle']:.3g}° to the surface"
+            )
+            if row["overlap"] > 0.0:
+                text += f", {row['overlap']:.3g} {unit} deep inside"
+            if row["then"] == "pass":
+                text += ", and flew on"
+        elif what == "damage":
+            row = next(effects)
+            left = row["health_left"]
+            text = f"{row['body']} took {row['amount']:g} damage"
+            text += f", {left:g} health left" if left < float("inf") else ""
+        elif what == "out":
+            text = f"{event['body']} is out: no health left"
+        elif what == "ended":
+            row = flown[name]
+            text = (
+                f"{name} ended: {row['reason']}; flew {row['flight_time']:.4g} s, {row['path_length']:.5g} {unit} of path, "
+                f"range {row['range']:.5g} {unit}"
+            )
+            if run.scene.frame.vertical:
+                text += f", apex {row['apex']:.4g} {unit} above the muzzle"
+        else:
+            text = f"{name} slipped through {event['body']} between two ticks: a swept test would have touched it"
+        lines.append(f"{event['time']:8.4f} s  {text}")
+    for row in flown.values():
+        if row["reason"].startswith("still flying"):
+            lines.append(f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}")
+    if not shots:
+        lines.append("nothing was fired")
+    return lines
+
+
+def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
+    angles = f"elevation {row['elevation']:.4g}°, " if vertical else ""
+    text = (
+        f"{row['shot']} fired by {row['shooter']} from the {row['muzzle']} muzzle at {point(row, axes)} {unit}, "
+        f"{row['speed']:.5g} {unit}/s, {angles}direction {row['direction']:.4g}°"
+    )
+    if row["clearance"] < 0.0:
+        text += f"; it starts {-row['clearance']:.3g} {unit} deep inside its shooter"
+    if row["note"]:
+        text += f"; {row['note']}"
+    return text
+
+
+def point(row: dict[str, Any], axes: str) -> str:
+    """A row's position, as [x, y]."""
+    return "[" + ", ".join(f"{row[axis]:.4g}" for axis in axes) + "]"
