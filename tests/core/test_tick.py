@@ -241,7 +241,7 @@ class Touch(unittest.TestCase):
 class Grid(unittest.TestCase):
     def brute(self, bodies, p, v, radius, a, span):
         """First touch among all bodies by tiny time steps and bisection; no grid, no planes."""
-        times = np.linspace(0, span, 1500)
+        times = np.linspace(0, span, 500)
         best = np.inf
         for row in bodies:
             def gap(t, row=row):

@@ -1,0 +1,122 @@
+"""What a gameplay programmer would write instead: (b) and (b') in Python, (c) with SciPy, (d) in C."""
+
+from __future__ import annotations
+
+import ctypes
+import math
+import subprocess
+import tempfile
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.scenes import GRAVITY, RADIUS, RATE
+from nivvo.core import pool
+from nivvo.core.contact import first_contact
+
+
+
+def python_swept(bodies, p, v, ticks: int) -> int:
+    """(b) One projectile in plain Python: the same swept test against every body, each tick; tell the ticks flown."""
+    p, v = list(p), list(v)
+    h = 1.0 / RATE
+    a = tuple(GRAVITY)
+    for tick in range(ticks):
+        best = math.inf
+        for b in bodies:
+            c = b["c"]
+            rel = (p[0] - c[0], p[1] - c[1], p[2] - c[2])
+            what, t = first_contact(b, rel, tuple(v), a, RADIUS, h, 1e-12)
+            if what and t < best:
+                best = t
+        if best <= h:
+            return tick + 1
+        for k in range(3):
+            p[k] += v[k] * h + 0.5 * a[k] * h * h
+            v[k] += a[k] * h
+    return ticks
+
+
+def python_overlap(bodies, p, v, ticks: int) -> int:
+    """(b') The same with an overlap test at each tick's end, bodies unpacked once, as game scripts have it."""
+    unpacked = [
+        (
+            int(b["kind"]),
+            *(float(x) for x in b["c"][:2]),
+            float(b["radius"]),
+            *(float(x) for x in b["axis0"][:2]),
+            *(float(x) for x in b["half"][:2]),
+        )
+        for b in bodies
+    ]
+    x, y, vx, vy = float(p[0]), float(p[1]), float(v[0]), float(v[1])
+    h, g = 1.0 / RATE, float(GRAVITY[1])
+    for tick in range(ticks):
+        vy += g * h
+        x += vx * h
+        y += vy * h
+        for kind, cx, cy, radius, ex, ey, hx, hy in unpacked:
+            dx, dy = x - cx, y - cy
+            if kind != 0:
+                along, across = dx * ex + dy * ey, dy * ex - dx * ey
+                dx = along - min(max(along, -hx), hx)
+                dy = across - min(max(across, -hy), hy)
+            if dx * dx + dy * dy <= (radius + RADIUS) ** 2:
+                return tick + 1
+    return ticks
+
+
+def scipy_event(bodies, p, v, ticks: int) -> int:
+    """(c) An adaptive solver with one terminal event: the least gap to any body, in NumPy; tell the ticks flown."""
+    from scipy.integrate import solve_ivp
+
+    centre, radius = bodies["c"][:, :2].copy(), bodies["radius"].copy()
+    axis, half = bodies["axis0"][:, :2].copy(), bodies["half"][:, :2].copy()
+
+    def touch(_, y):
+        d = y[:2] - centre
+        along = (d * axis).sum(axis=1)
+        across = d[:, 1] * axis[:, 0] - d[:, 0] * axis[:, 1]
+        ox = along - np.clip(along, -half[:, 0], half[:, 0])
+        oy = across - np.clip(across, -half[:, 1], half[:, 1])
+        return (np.sqrt(ox * ox + oy * oy) - radius).min() - RADIUS
+
+    touch.terminal = True
+    g = float(GRAVITY[1])
+    start = [p[0], p[1], v[0], v[1]]
+    # Steps no longer than a tick, or it would fly past bodies unseen.
+    flight = solve_ivp(lambda t, y: [y[2], y[3], 0.0, g], (0, ticks / RATE), start, events=touch, max_step=1.0 / RATE)
+    return max(1, math.ceil(flight.t[-1] * RATE - 1e-9))
+
+
+class CLoop:
+    """(d) ``loop.c``, compiled on the spot, on the arrays of an arena."""
+
+    def __init__(self):
+        self.folder = tempfile.TemporaryDirectory()
+        library = Path(self.folder.name) / "loop.so"
+        source = Path(__file__).with_name("loop.c")
+        flags = ["-O3", "-march=native", "-ffp-contract=off", "-shared", "-fPIC"]
+        subprocess.run(["gcc", *flags, str(source), "-o", str(library), "-lm"], check=True)
+        self.advance = ctypes.CDLL(str(library)).advance
+        self.advance.restype = ctypes.c_int64
+
+    def run(self, arena, rows) -> tuple[int, int]:
+        """Advance an arena by rows of ticks; tell the projectile-ticks done and the events written."""
+        world, flown, events = arena.world[0], ctypes.c_int64(0), ctypes.c_int64(0)
+        keep = [np.ascontiguousarray(world[name]) for name in ("origin", "per_cell", "cells")]
+
+        def at(array):
+            return ctypes.c_void_p(array.ctypes.data)
+
+        live = self.advance(
+            ctypes.c_int64(arena.live), at(arena.flight), at(arena.params), at(arena.answers), ctypes.c_int(arena.groups),
+            at(arena.bodies), at(arena.boxes), at(arena.start), at(arena.items), at(arena.apart), at(arena.scratch),
+            at(arena.pending), at(arena.events), ctypes.byref(events), at(rows), ctypes.c_int64(len(rows)),
+            at(keep[0]), at(keep[1]), at(keep[2]), ctypes.c_double(float(world["skin"])), ctypes.byref(flown),
+        )  # fmt: skip
+        arena.counters[pool.LIVE], arena.counters[pool.EVENTS] = live, events.value
+        return flown.value, events.value
+
+
+__all__ = ["CLoop", "python_overlap", "python_swept", "scipy_event"]
