@@ -183,7 +183,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 int j = scratch[m], out = 0;
                 const Body *b = &bodies[j];
                 if (b->gone || j == par->spares || answers[(int64_t)q->param * groups + b->group].then == 2) continue;
-                for (int c = 0; c < 6; c++) if (q->inside[c] == j) out = 1;
+                for (int c = 0; c < 6 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
                 if (out) continue;
                 double rel[3], t;
                 for (int c = 0; c < 3; c++) rel[c] = q->p[c] - b->c[c];
@@ -214,12 +214,13 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
         for (int64_t i = 0; i < live; i++) {
             Flight *q = &flight[i];
             if (q->end) continue;
-            for (int c = 0; c < 6; c++) {
+            for (int c = 0, held = 0; c < 6; c++) {
                 int j = q->inside[c];
-                if (j < 0) continue;
+                if (j < 0) break;
                 double d[3], n[3];
                 for (int x = 0; x < 3; x++) d[x] = q->p[x] - bodies[j].c[x];
-                if (distance(&bodies[j], d, n) - params[q->param].radius > skin || bodies[j].gone) q->inside[c] = -1;
+                q->inside[c] = -1;
+                if (distance(&bodies[j], d, n) - params[q->param].radius <= skin && !bodies[j].gone) q->inside[held++] = j;
             }
             if (ended && kept != i) flight[kept] = *q;
             kept++;

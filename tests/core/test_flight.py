@@ -9,6 +9,7 @@ from scipy.integrate import quad
 
 from nivvo.core import clock
 from nivvo.core.flight import box_of_arc, path_length, time_of_length, time_to_leave
+from nivvo.core.vec import arc
 
 vectors = st.tuples(*[st.floats(-50, 50)] * 3)
 
@@ -56,7 +57,8 @@ class Limits(unittest.TestCase):
 
     @given(vectors, vectors, st.floats(0, 1), st.floats(1.01, 3))
     def test_the_box_of_an_arc_holds_it_tightly(self, v, a, t0, t1):
-        low, high = box_of_arc((1.0, 2.0, 3.0), v, a, t0, t1, 0.0)
+        p = (1.0, 2.0, 3.0)
+        low, high = box_of_arc(p, v, a, t0, t1, arc(p, v, a, t0), arc(p, v, a, t1), 0.0)
         times = np.linspace(t0, t1, 3001)
         p = np.array([1.0, 2.0, 3.0]) + np.outer(times, v) + np.outer(times * times / 2, a)
         scale = 1e-9 * (1 + np.abs(p).max())

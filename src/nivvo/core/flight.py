@@ -125,9 +125,8 @@ def time_to_leave(p, v, a, low, high, span):
 
 
 @inner
-def box_of_arc(p, v, a, t0, t1, more):
-    """Lower and upper corner of the box that a parabola sweeps from t0 to t1, widened by ``more``."""
-    q0, q1 = arc(p, v, a, t0), arc(p, v, a, t1)
+def box_of_arc(p, v, a, t0, t1, q0, q1, more):
+    """Lower and upper corner of the box that a parabola sweeps from t0 (at q0) to t1 (at q1), widened by ``more``."""
     x0, x1 = span_of_axis(p[0], v[0], a[0], q0[0], q1[0], t0, t1)
     y0, y1 = span_of_axis(p[1], v[1], a[1], q0[1], q1[1], t0, t1)
     z0, z1 = span_of_axis(p[2], v[2], a[2], q0[2], q1[2], t0, t1)

@@ -7,8 +7,6 @@ a list apart and always asked. Queries and bodies outside the grid count as in i
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from nivvo.core._jit import inner
@@ -23,7 +21,7 @@ MOST_CELLS = 1 << 20
 @inner
 def cell(x, origin, per_cell, cells):
     """Number of the cell along one axis, the nearest where ``x`` lies outside."""
-    return int(math.floor(min(max((x - origin) * per_cell, 0.0), cells - 0.5)))
+    return int(min(max((x - origin) * per_cell, 0.0), cells - 0.5))
 
 
 @inner

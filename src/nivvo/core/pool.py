@@ -30,7 +30,7 @@ FLIGHT = np.dtype(
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
-inside: bodies (index) left out of contact tests until clear of them; -1 is free."""
+inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
 PARAMS = np.dtype(
     [

@@ -78,6 +78,7 @@ def advance(
             counters[WHY] = FULL
             return
         now = ticks[k]
+        edge, next_edge, dt = int(now["start"]), int(now["end"]), float(now["dt"])
         place_bodies(w, bodies, boxes, start, items, apart, now, counters)
         fresh, waiting, ended = 0, 0, 0
         while True:
@@ -100,11 +101,11 @@ def advance(
             else:
                 break
             q = flight[i]
-            if q["t0"] >= now["end"]:
+            if q["t0"] >= next_edge:
                 continue
             par = params[int(q["param"])]
-            late, h, v, a = piece_of(q, par, now, step)
-            span, why, gone = limit(w, q, par, now, late, h, v, a)
+            late, h, v, a = piece_of(q, par, edge, dt, step)
+            span, why, gone = limit(w, q, par, edge, next_edge, late, h, v, a)
             t, body_key, j = look(
                 w, q, par, answers, bodies, boxes, start, items, apart, scratch,
                 late, v, a, span, why, hops, now, events, counters,
@@ -150,20 +151,20 @@ def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
 
 
 @inner
-def piece_of(q, par, now, step):
+def piece_of(q, par, edge, dt, step):
     """How late in the tick a projectile begins to move, for how long, and on which piece."""
-    late = (q["t0"] - now["start"]) / UNITS if q["t0"] > now["start"] else 0.0
-    h = float(now["dt"]) - late
+    late = (q["t0"] - edge) / UNITS if q["t0"] > edge else 0.0
+    h = dt - late
     v, a = piece(step, vec(q["p"]), vec(q["v"]), vec(par["a"]), h)
     return late, h, v, a
 
 
 @inner
-def limit(w, q, par, now, late, h, v, a):
+def limit(w, q, par, edge, next_edge, late, h, v, a):
     """For how long the piece lasts before a limit cuts it, which one (0: none), and its path length if kept."""
     span, why, gone = h, 0, 0.0
-    if par["life"] >= 0 and q["born"] + par["life"] <= now["end"]:
-        span = min(max((q["born"] + par["life"] - now["start"]) / UNITS - late, 0.0), h)
+    if par["life"] >= 0 and q["born"] + par["life"] <= next_edge:
+        span = min(max((q["born"] + par["life"] - edge) / UNITS - late, 0.0), h)
         why = BY_LIFE
     if w["length"] != 0 or par["reach"] < math.inf:
         gone = path_length(v, a, span)
@@ -185,10 +186,13 @@ def look(
     p, radius, skin = vec(q["p"]), float(par["radius"]), float(w["skin"])
     swept = w["touch"] == SWEPT
     best, best_key, hit = math.inf, 0, -1
-    chunks = chunks_of(w, p, v, a, span, radius)
+    chunks = chunks_of(w, v, a, span, radius)
+    c0, from_point = 0.0, p
     for chunk in range(chunks):
-        c0, c1 = span * (chunk / chunks), span * ((chunk + 1) / chunks)
-        found = gather(w, p, v, a, c0, c1, radius + 4.0 * skin, boxes, start, items, apart, scratch, chunk == 0)
+        c1 = span if chunk == chunks - 1 else span * ((chunk + 1) / chunks)
+        to_point = arc(p, v, a, c1)
+        low, high = box_of_arc(p, v, a, c0, c1, from_point, to_point, radius + 4.0 * skin)
+        found = gather(w, low, high, boxes, start, items, apart, scratch, chunk == 0)
         for m in range(found):
             j = int(scratch[m])
             b = bodies[j]
@@ -216,6 +220,7 @@ def look(
                 best, best_key, hit = t, int(b["key"]), j
         if swept and best <= c1:
             break
+        c0, from_point = c1, to_point
     return best, best_key, hit
 
 
@@ -240,20 +245,21 @@ def leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, co
 
 
 @inner
-def chunks_of(w, p, v, a, span, radius):
+def chunks_of(w, v, a, span, radius):
     """Into how many pieces of about two cells a path is cut, to look along it in order of time."""
-    low, high = box_of_arc(p, v, a, 0.0, span, radius)
-    most = 0.0
-    for k in range(3):
-        most = max(most, (high[k] - low[k]) * float(w["per_cell"][k]))
+    per_cell, half, more = vec(w["per_cell"]), 0.5 * span, 2.0 * radius
+    x = ((abs(v[0]) + abs(a[0]) * half) * span + more) * per_cell[0]
+    y = ((abs(v[1]) + abs(a[1]) * half) * span + more) * per_cell[1]
+    z = ((abs(v[2]) + abs(a[2]) * half) * span + more) * per_cell[2]
+    most = max(x, max(y, z))
     if not most > 3.0:
         return 1
     return min(int(most * 0.5) + 1, MOST_CHUNKS)
 
 
 @inner
-def gather(w, p, v, a, t0, t1, more, boxes, start, items, apart, scratch, with_apart):
-    """Write to ``scratch`` the bodies whose cells and box the path meets from t0 to t1; tell how many.
+def gather(w, low, high, boxes, start, items, apart, scratch, with_apart):
+    """Write to ``scratch`` the bodies in the cells of the box low..high whose own box meets it; tell how many.
 
     A body that lies in several of these cells is taken once; those apart from the grid are all taken.
     """
@@ -262,16 +268,18 @@ def gather(w, p, v, a, t0, t1, more, boxes, start, items, apart, scratch, with_a
         found = int(apart[0])
         for m in range(found):
             scratch[m] = apart[2 + m]
-    low, high = box_of_arc(p, v, a, t0, t1, more)
     origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
     nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
     x0, x1 = cell(low[0], origin[0], per_cell[0], nx), cell(high[0], origin[0], per_cell[0], nx)
     y0, y1 = cell(low[1], origin[1], per_cell[1], ny), cell(high[1], origin[1], per_cell[1], ny)
-    z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
+    z0, z1 = 0, 0
+    if nz > 1:
+        z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
+    layers = 2 if apart[1] > 0 else 1
     for z in range(z0, z1 + 1):
         for y in range(y0, y1 + 1):
             row = (z * ny + y) * nx
-            for layer in range(2):
+            for layer in range(layers):
                 for m in range(start[layer, row + x0], start[layer, row + x1 + 1]):
                     j = items[layer, m]
                     if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
@@ -294,6 +302,8 @@ def left_out(q, j):
     """Whether body ``j`` is among those that the projectile is inside of."""
     inside = q["inside"]
     for k in range(INSIDE_MOST):
+        if inside[k] < 0:
+            return False
         if inside[k] == j:
             return True
     return False
@@ -365,7 +375,7 @@ def answer(q, params, answers, bodies, j, now, t, step, skin, events, counters):
     par = params[int(q["param"])]
     b = bodies[j]
     ans = answers[int(q["param"]), int(b["group"])]
-    late, _, v, a = piece_of(q, par, now, step)
+    late, _, v, a = piece_of(q, par, int(now["start"]), float(now["dt"]), step)
     fallen = path_length(v, a, t - late)
     p = arc(vec(q["p"]), v, a, t - late)
     v = along(v, a, t - late)
@@ -411,16 +421,18 @@ def settle(flight, params, bodies, live, ended, now, skin, sampled, samples, cou
         q = flight[i]
         if q["end"] != 0:
             continue
-        inside = q["inside"]
+        inside, held = q["inside"], 0
         for k in range(INSIDE_MOST):
             j = int(inside[k])
             if j < 0:
-                continue
+                break
             b = bodies[j]
             centre = along(vec(b["c"]), vec(b["v"]), float(now["dt"]))
             gap, _ = distance(b, sub(vec(q["p"]), centre))
-            if gap - params[int(q["param"])]["radius"] > skin or b["gone"] != 0:
-                inside[k] = -1
+            inside[k] = -1
+            if gap - params[int(q["param"])]["radius"] <= skin and b["gone"] == 0:
+                inside[held] = j
+                held += 1
         if sampled != 0:
             s = samples[counters[SAMPLES]]
             counters[SAMPLES] += 1
