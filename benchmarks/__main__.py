@@ -75,7 +75,10 @@ def against_others(loop) -> None:
     """(a) against (b), (b'), (c) and (d) at 10, 200 and 2,000 obstacles."""
     count, rows = 10_000, ticks(FLIGHT_TICKS)
     print(f"{count:,} shots of at most {FLIGHT_TICKS} ticks each, ended at the first touch; ns a projectile-tick")
-    print(f"{'obstacles':>10} {'(a) nivvo':>10} {'(d) C':>8} {'a/d':>6} {'(b) swept':>12} {'b/a':>8} {'(b2) overlap':>13} {'b2/a':>7} {'(c) scipy':>12} {'c/a':>8}")
+    print(
+        f"{'obstacles':>10} {'(a) nivvo':>10} {'(d) C':>8} {'a/d':>6} {'(b) swept':>12} {'b/a':>8} "
+        f"{'(b2) overlap':>13} {'b2/a':>7} {'(c) scipy':>12} {'c/a':>8}"
+    )
     for number in (10, 200, 2_000):
         bodies, side = obstacles(number)
         once_nivvo(bodies, side, 100, rows)
@@ -116,7 +119,7 @@ def compare_events(a: np.ndarray, d: np.ndarray) -> str:
 
 
 def growth() -> None:
-    """Cost with more obstacles of one density, and with more projectiles, shots passing on so that all stay in the air."""
+    """Cost with more obstacles of one density, and with more projectiles; shots pass on, so that all stay in the air."""
     rows = ticks(10)
 
     def cost(number: int, count: int):

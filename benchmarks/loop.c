@@ -152,7 +152,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             if (par->life >= 0 && q->born + par->life <= now.end) { span = (q->born + par->life - now.start) / UNITS; why = 2; }
             double best = INFINITY;
             int hit = -1, best_key = 0, found = 0;
-            for (int m = 0; m < apart[0]; m++) scratch[found++] = apart[2 + m];
+            for (int m = 0; m < apart[0]; m++) scratch[found++] = apart[3 + m];
             double low[3], high[3], end[3];
             arc(q->p, q->v, par->a, span, end);
             for (int c = 0; c < 3; c++) {

@@ -15,7 +15,6 @@ from nivvo.core import pool
 from nivvo.core.contact import first_contact
 
 
-
 def python_swept(bodies, p, v, ticks: int) -> int:
     """(b) One projectile in plain Python: the same swept test against every body, each tick; tell the ticks flown."""
     p, v = list(p), list(v)
@@ -110,7 +109,8 @@ class CLoop:
             return ctypes.c_void_p(array.ctypes.data)
 
         live = self.advance(
-            ctypes.c_int64(arena.live), at(arena.flight), at(arena.params), at(arena.answers), ctypes.c_int(arena.groups),
+            ctypes.c_int64(arena.live), at(arena.flight), at(arena.params), at(arena.answers),
+            ctypes.c_int(arena.groups),
             at(arena.bodies), at(arena.boxes), at(arena.start), at(arena.items), at(arena.apart), at(arena.scratch),
             at(arena.pending), at(arena.events), ctypes.byref(events), at(rows), ctypes.c_int64(len(rows)),
             at(keep[0]), at(keep[1]), at(keep[2]), ctypes.c_double(float(world["skin"])), ctypes.byref(flown),

@@ -173,5 +173,7 @@ class FirstContact(unittest.TestCase):
                 for k in range(3):
                     other[f"axis{k}"] = row[f"axis{k}"] * mirror
                 here = first_contact(row, p, v, a, radius, span, SKIN)
-                there = first_contact(other, three(p * mirror), three(v * mirror), three(a * mirror), radius, span, SKIN)
+                there = first_contact(
+                    other, three(p * mirror), three(v * mirror), three(a * mirror), radius, span, SKIN
+                )
                 self.assertEqual(here, there)

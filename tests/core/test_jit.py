@@ -79,7 +79,7 @@ class Store(unittest.TestCase):
 
     def test_an_edited_callee_or_constant_never_runs_stale(self):
         self.run_once()
-        stamp = os.stat(self.package / "constants.py")
+        stamp = (self.package / "constants.py").stat()
         (self.package / "constants.py").write_text("FACTOR = 3.0\n")
         os.utime(self.package / "constants.py", (stamp.st_atime, stamp.st_mtime))
         self.assertEqual(self.run_once()[0][:2], ["30.0", "30.0"])

@@ -37,7 +37,8 @@ class Distance(unittest.TestCase):
                 if far < 0.05:
                     continue
                 slope = [
-                    (distance(row, tuple(np.add(d, e * h)))[0] - distance(row, tuple(np.subtract(d, e * h)))[0]) / (2 * h)
+                    (distance(row, tuple(np.add(d, e * h)))[0] - distance(row, tuple(np.subtract(d, e * h)))[0])
+                    / (2 * h)
                     for e in np.eye(3)
                 ]
                 np.testing.assert_allclose(n, slope, atol=1e-4, err_msg=name)

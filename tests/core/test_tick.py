@@ -31,7 +31,12 @@ def recurrence(step, p, v, a, h, count):
             v = v + a * h
         else:
             t = Fraction(n, round(1 / h))
-            p = np.array([float(Fraction(x) + Fraction(u) * t + Fraction(b) * t * t / 2) for x, u, b in zip(p0, v0, a, strict=True)])
+            p = np.array(
+                [
+                    float(Fraction(x) + Fraction(u) * t + Fraction(b) * t * t / 2)
+                    for x, u, b in zip(p0, v0, a, strict=True)
+                ]
+            )
             v = np.array([float(Fraction(u) + Fraction(b) * t) for u, b in zip(v0, a, strict=True)])
         rows.append((p.copy(), v.copy()))
     return rows
@@ -71,7 +76,9 @@ class Steps(unittest.TestCase):
         for step in pool.STEPS:
             base = self.fly(step)
             for mirror in (np.array([-1.0, 1, 1]), np.array([1.0, -1, 1])):
-                other = self.fly(step, p=np.array([0.3, 1.7, 0]) * mirror, v=np.array([11.0, 13, 0]) * mirror, a=G * mirror)
+                other = self.fly(
+                    step, p=np.array([0.3, 1.7, 0]) * mirror, v=np.array([11.0, 13, 0]) * mirror, a=G * mirror
+                )
                 np.testing.assert_array_equal(other["p"], base["p"] * mirror)
 
     def test_the_exact_step_does_not_depend_on_the_rate(self):
@@ -102,7 +109,9 @@ class Ends(unittest.TestCase):
             life = clock.from_seconds(seconds)
             events, _ = self.one(launch={"life": life})
             self.assertEqual(events[-1]["why"], pool.BY_LIFE)
-            self.assertAlmostEqual(events[-1]["start"] / clock.UNITS + events[-1]["after"], life / clock.UNITS, delta=1e-15)
+            self.assertAlmostEqual(
+                events[-1]["start"] / clock.UNITS + events[-1]["after"], life / clock.UNITS, delta=1e-15
+            )
 
     def test_reach_ends_after_that_much_path(self):
         for step in ("exact", "semi-implicit"):
@@ -244,6 +253,7 @@ class Grid(unittest.TestCase):
         times = np.linspace(0, span, 500)
         best = np.inf
         for row in bodies:
+
             def gap(t, row=row):
                 d = p + v * t + a * t * t / 2 - row["c0"] - row["v"] * t
                 return distance(row, tuple(float(x) for x in d))[0] - radius

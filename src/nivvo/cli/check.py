@@ -13,9 +13,16 @@ MOST_REMEDIES = 5
 
 @click.command("check")
 @drill_argument
-@click.option("--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: all. May be given often.")
+@click.option(
+    "--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: all. May be given often."
+)
 @set_option
-@click.option("--remedies/--no-remedies", default=True, show_default=True, help="Look for a small change under which a failed check passes.")
+@click.option(
+    "--remedies/--no-remedies",
+    default=True,
+    show_default=True,
+    help="Look for a small change under which a failed check passes.",
+)
 @format_option
 def command(drill, cases, settings, remedies, format_) -> None:
     """Fire the cases of DRILL and judge their checks. Exit 0 if all pass, 1 if one fails.
@@ -70,7 +77,11 @@ def _tell(rows) -> None:
             out.print(case, style="bold", soft_wrap=True)
         mark = "pass" if row["passed"] else "FAIL"
         margin = row["margin"]
-        by = "" if margin != margin else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
+        by = (
+            ""
+            if margin != margin
+            else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
+        )
         out.print(f"  {mark}  {row['check']}", style="bold red" if mark == "FAIL" else None, soft_wrap=True)
         out.print(f"        {row['found']}{by}", soft_wrap=True)
         if not row["passed"]:

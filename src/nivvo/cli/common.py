@@ -16,7 +16,12 @@ from nivvo.spec.drill import Drill, load, value_of_text
 
 drill_argument = click.argument("drill", type=click.Path(), metavar="DRILL")
 format_option = click.option(
-    "--format", "format_", type=click.Choice(["table", "json", "csv"]), default="table", show_default=True, help="How data is printed."
+    "--format",
+    "format_",
+    type=click.Choice(["table", "json", "csv"]),
+    default="table",
+    show_default=True,
+    help="How data is printed.",
 )
 
 
@@ -78,7 +83,9 @@ def console() -> Any:
     """A console on stdout: as wide as the terminal, wide where there is none."""
     from rich.console import Console
 
-    return Console(file=sys.stdout, width=None if sys.stdout.isatty() else 160, highlight=False, markup=False, soft_wrap=False)
+    return Console(
+        file=sys.stdout, width=None if sys.stdout.isatty() else 160, highlight=False, markup=False, soft_wrap=False
+    )
 
 
 def cell(value: Any) -> str:

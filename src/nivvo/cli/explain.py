@@ -22,7 +22,10 @@ def command(drill, key, case, settings, format_) -> None:
     from nivvo.spec.document import nearest
     from nivvo.spec.explain import effective
 
-    rows = [{"key": row.key, "value": row.value, "origin": row.origin} for row in effective(read_drill(drill, settings), case)]
+    rows = [
+        {"key": row.key, "value": row.value, "origin": row.origin}
+        for row in effective(read_drill(drill, settings), case)
+    ]
     if key:
         kept = [row for row in rows if row["key"] == key or row["key"].startswith((f"{key}.", f"{key}["))]
         if not kept:

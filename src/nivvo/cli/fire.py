@@ -12,13 +12,19 @@ from nivvo.errors import CallError
 
 @click.command("fire")
 @drill_argument
-@click.option("--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: the first. May be given often.")
+@click.option(
+    "--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: the first. May be given often."
+)
 @click.option("--all", "everything", is_flag=True, help="Every case of the drill.")
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the run, with the preview of its first shot, into a file.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
-    "--save-format", type=click.Choice(["csv", "json", "parquet"]), default="csv", show_default=True, help="How they are saved."
+    "--save-format",
+    type=click.Choice(["csv", "json", "parquet"]),
+    default="csv",
+    show_default=True,
+    help="How they are saved.",
 )
 @click.option(
     "--table",
@@ -50,7 +56,11 @@ def command(drill, cases, everything, settings, figure, folder, save_format, tab
         out = [as_tables(run) for run in runs]
         click.echo(json.dumps(out[0] if len(out) == 1 else out, indent=1, allow_nan=False))
     elif table or format_ == "csv":
-        rows = [{"case": run.case, **row} if len(runs) > 1 else row for run in runs for row in run.rows(table or "projectiles")]
+        rows = [
+            {"case": run.case, **row} if len(runs) > 1 else row
+            for run in runs
+            for row in run.rows(table or "projectiles")
+        ]
         from nivvo.play.run import columns_of
 
         columns = columns_of(table or "projectiles", runs[0].scene.frame.size)

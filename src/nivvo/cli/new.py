@@ -12,7 +12,13 @@ from nivvo.errors import CallError
 
 @click.command("new")
 @click.argument("file", type=click.Path())
-@click.option("--view", type=click.Choice(["side", "top", "space"]), default="side", show_default=True, help="How the world is seen.")
+@click.option(
+    "--view",
+    type=click.Choice(["side", "top", "space"]),
+    default="side",
+    show_default=True,
+    help="How the world is seen.",
+)
 @click.option("--force", is_flag=True, help="Overwrite a file that is there.")
 def command(file, view, force) -> None:
     """Write a small drill to FILE to start from: one ability, one target, one case, all commented.

@@ -209,7 +209,7 @@ def _store(function: Callable, folder: Path) -> Any:
             return cls()
 
     class Impl(caching.CompileResultCacheImpl):
-        _locator_classes = [Locator]
+        _locator_classes = (Locator,)
 
     class Store(caching.FunctionCache):
         _impl_class = Impl
@@ -260,7 +260,7 @@ def _mine(place: Path) -> bool:
 @contextlib.contextmanager
 def _lock(path: Path) -> Iterator[None]:
     """Hold a file lock, so that of several first runs one compiles and the others wait for it."""
-    with open(path, "a") as file:
+    with path.open("a") as file:
         with contextlib.suppress(ImportError, OSError):
             import fcntl
 

@@ -35,7 +35,17 @@ class Arena:
     """
 
     def __init__(
-        self, bodies, groups, *, step=pool.EXACT, touch=pool.SWEPT, scene=1.0, bounds=None, sampled=True, length=True, flat=False
+        self,
+        bodies,
+        groups,
+        *,
+        step=pool.EXACT,
+        touch=pool.SWEPT,
+        scene=1.0,
+        bounds=None,
+        sampled=True,
+        length=True,
+        flat=False,
     ):
         self.world = pool.zeros(1, pool.WORLD)
         self.world["step"], self.world["touch"] = step, touch
@@ -70,7 +80,8 @@ class Arena:
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
         large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["gone"] == 0))
         moving = np.flatnonzero(np.any(self.bodies["v"] != 0.0, axis=1))
-        self.apart = np.array([len(large), len(moving), *large, *moving], dtype=np.int32)
+        binned = np.count_nonzero(self.bodies["layer"] == pool.MOVING)
+        self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
         self.counters[pool.STALE] = 1
 

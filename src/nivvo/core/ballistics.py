@@ -78,7 +78,7 @@ def envelope(speed, gravity, run):
 
 
 def greatest_range(speed, gravity, rise=0.0):
-    """Greatest horizontal distance to ``rise`` above the muzzle over all elevations (units), or nan; inf without gravity."""
+    """Greatest horizontal distance at which ``rise`` is reached (units), or nan; inf without gravity."""
     speed, gravity, rise = (np.asarray(x, dtype=float) for x in (speed, gravity, rise))
     with np.errstate(divide="ignore", invalid="ignore"):
         reach = speed * np.sqrt(speed * speed - 2.0 * gravity * rise) / gravity

@@ -68,7 +68,8 @@ BODY = np.dtype(
         ("pad", "i4"),
     ]
 )
-"""c: centre at the tick's start; c0 at t0. v: velocity. size: half of its axis-aligned box. layer: STILL, MOVING (both in the grid) or LARGE."""
+"""c: centre at the tick's start; c0 at t0. v: velocity. size: half of its axis-aligned box.
+layer: STILL, MOVING (both in the grid) or LARGE (kept apart)."""
 
 EVENT = np.dtype(
     [

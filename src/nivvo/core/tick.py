@@ -12,7 +12,7 @@ import math
 
 from nivvo.core._jit import inner, kernel
 from nivvo.core.clock import UNITS
-from nivvo.core.contact import INSIDE, NONE, first_contact
+from nivvo.core.contact import NONE, first_contact
 from nivvo.core.flight import box_of_arc, path_length, piece, stepped, time_of_length, time_to_leave
 from nivvo.core.grid import bin_layer, cell
 from nivvo.core.pool import (
@@ -58,14 +58,29 @@ NOWHERE = (0.0, 0.0, 0.0)
 
 @kernel
 def advance(
-    world, flight, params, answers, bodies, boxes, start, items, apart, scratch, pending, events, samples, ticks, counters
+    world,
+    flight,
+    params,
+    answers,
+    bodies,
+    boxes,
+    start,
+    items,
+    apart,
+    scratch,
+    pending,
+    events,
+    samples,
+    ticks,
+    counters,
 ):
     """Advance the pool by ``ticks``, from tick number counters[TICK] on, until none is left in the air.
 
     Arguments are the arrays of ``pool``. ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are
     rewritten for bodies that move. ``apart``: how many bodies are kept out of the grid, how many
-    move, then their indices. counters[WHY] tells why it came back: DONE, EMPTY, or FULL (grow events
-    or samples, call again with the ticks that are left).
+    move, how many of those are in the grid, then the indices of the first two kinds. counters[WHY]
+    tells why it came back: DONE, EMPTY, or FULL (grow events or samples, call again with the ticks
+    that are left).
     """
     w = world[0]
     step, sampled, skin = int(w["step"]), int(w["sampled"]), float(w["skin"])
@@ -134,7 +149,7 @@ def advance(
 def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
     """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed."""
     for m in range(apart[1]):
-        j = int(apart[2 + apart[0] + m])
+        j = int(apart[3 + apart[0] + m])
         b = bodies[j]
         if b["gone"] != 0:
             continue
@@ -145,7 +160,7 @@ def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
             wide, go = float(b["size"][k]), u[k] * float(now["dt"])
             boxes[j, k], boxes[j, k + 3] = centre[k] - wide + min(go, 0.0), centre[k] + wide + max(go, 0.0)
     for layer in range(2):
-        if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[1] > 0):
+        if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
             bin_layer(layer, w, bodies, boxes, start, items)
     counters[STALE] = 0
 
@@ -267,7 +282,7 @@ def gather(w, low, high, boxes, start, items, apart, scratch, with_apart):
     if with_apart:
         found = int(apart[0])
         for m in range(found):
-            scratch[m] = apart[2 + m]
+            scratch[m] = apart[3 + m]
     origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
     nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
     x0, x1 = cell(low[0], origin[0], per_cell[0], nx), cell(high[0], origin[0], per_cell[0], nx)
@@ -275,7 +290,7 @@ def gather(w, low, high, boxes, start, items, apart, scratch, with_apart):
     z0, z1 = 0, 0
     if nz > 1:
         z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
-    layers = 2 if apart[1] > 0 else 1
+    layers = 2 if apart[2] > 0 else 1
     for z in range(z0, z1 + 1):
         for y in range(y0, y1 + 1):
             row = (z * ny + y) * nx
@@ -439,8 +454,7 @@ def settle(flight, params, bodies, live, ended, now, skin, sampled, samples, cou
             s["t"], s["key"] = now["end"], q["key"]
             put(s["p"], vec(q["p"]))
             put(s["v"], vec(q["v"]))
-        if ended != 0:
-            if kept != i:
-                flight[kept] = flight[i]
+        if kept != i:
+            flight[kept] = flight[i]
         kept += 1
     return kept

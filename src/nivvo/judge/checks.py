@@ -85,7 +85,8 @@ def _hits(run: Run, check: Check) -> Outcome:
     wanted = check.times or 1
     if len(good) >= wanted:
         first = good[0]
-        found = f"{first['projectile']} touched it at {number(first['time'], 's')} with {number(first['speed'], unit + '/s')}"
+        speed = number(first["speed"], f"{unit}/s")
+        found = f"{first['projectile']} touched it at {number(first['time'], 's')} with {speed}"
         if wanted > 1:
             found = f"{len(good)} touches, the first: {found}"
         slack = min(high - good[wanted - 1]["time"], first["time"] - low)
@@ -134,7 +135,8 @@ def _lands(run: Run, check: Check) -> Outcome:
         off = point - wanted
         far = float(np.sqrt(off @ off))
         where = ", ".join(f"{x:.5g}" for x in frame.drop(point))
-        words = f"{row['projectile']} landed at [{where}] {unit} on {touches[-1]['body']}, {number(far, unit)} from the point"
+        words = f"{row['projectile']} landed at [{where}] {unit} on {touches[-1]['body']}"
+        words += f", {number(far, unit)} from the point"
         if worst is None or far > worst[0]:
             worst = (far, words)
     if worst is None:

@@ -88,7 +88,7 @@ def _valley(f, low: float, high: float) -> float:
 def _side(run: Run, path, row, t: float) -> str:
     """Where the projectile is from the body's nearest point: above or below, short or beyond, left or right."""
     frame = run.scene.frame
-    p, v = path.at(t)
+    p = path.at(t)[0]
     d = p - row["c0"] - row["v"] * t
     normal = np.array(distance(row, (float(d[0]), float(d[1]), float(d[2])))[1])
     words = []

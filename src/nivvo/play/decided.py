@@ -52,7 +52,9 @@ def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
     muzzle_name, muzzle, offset = scene.muzzle(ability, shot.shooter)
     if muzzle.forward is None:
         where = "muzzle" if muzzle_name == "default" else f"muzzle {muzzle_name}"
-        out.append((f"ability.{name}.muzzle", f"{where} {offset[0]:.4g} {unit} ahead along the aim: just clear of the body"))
+        out.append(
+            (f"ability.{name}.muzzle", f"{where} {offset[0]:.4g} {unit} ahead along the aim: just clear of the body")
+        )
     if ability.shape is None:
         out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
     if "by" not in ability.aim.model_fields_set:
@@ -63,10 +65,8 @@ def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
     if "life" not in ability.limits.model_fields_set and any("life" in row["reason"] for row in mine):
         out.append((f"ability.{name}.limits.life", f"{float(ability.limits.life):g} s"))
     groups = {row["group"] for row in run.rows("contacts") if run.by_key[run.key_of(row["projectile"])].ability == name}
-    for group in sorted(groups):
-        if group not in ability.on and ANYTHING not in ability.on:
-            out.append((f"ability.{name}.on.{group}.then", "end, no damage"))
-    return out
+    bare = sorted(group for group in groups if group not in ability.on and ANYTHING not in ability.on)
+    return out + [(f"ability.{name}.on.{group}.then", "end, no damage") for group in bare]
 
 
 def _axis(vector) -> str:

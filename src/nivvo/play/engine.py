@@ -135,7 +135,9 @@ class Runner:
         last = MOST_TICKS if self.lasts is None else self.scene.ticks.holding(self.lasts)
         self._advance_to(last)
         if self.arena.live and self.lasts is None:
-            raise NivvoError(f"a projectile was still flying after {MOST_TICKS:,} ticks; give it a life, a reach or bounds")
+            raise NivvoError(
+                f"a projectile was still flying after {MOST_TICKS:,} ticks; give it a life, a reach or bounds"
+            )
 
     def _advance_to(self, tick: int) -> None:
         while self.tick < tick and self.arena.live:
@@ -147,5 +149,13 @@ class Runner:
         launches = np.array(self.launches, dtype=LAUNCHES)
         stopped = self.scene.ticks.edge(self.tick)
         return Run(
-            drill, case, self.scene, self.shots, self.arena.take_events(), self.arena.take_samples(), launches, stopped, in_hand
+            drill,
+            case,
+            self.scene,
+            self.shots,
+            self.arena.take_events(),
+            self.arena.take_samples(),
+            launches,
+            stopped,
+            in_hand,
         )

@@ -47,7 +47,9 @@ class Run:
     shots, projectiles, contacts, effects, targets, events : pandas tables
     """
 
-    def __init__(self, drill: str, case: str, scene: Scene, shots: list[Shot], events, samples, launches, stopped: int, in_hand):
+    def __init__(
+        self, drill: str, case: str, scene: Scene, shots: list[Shot], events, samples, launches, stopped: int, in_hand
+    ):
         self.drill, self.case = drill, case
         self.scene = scene
         self.fired = shots
@@ -68,7 +70,9 @@ class Run:
         """Readable id of each projectile, by its key: ability and shot, as "flare-1"."""
         several = len(self.scene.shooters) > 1
         return {
-            key: f"{shot.ability}-{shot.number + 1}" if not several else f"{shot.shooter}-{shot.ability}-{shot.number + 1}"
+            key: f"{shot.ability}-{shot.number + 1}"
+            if not several
+            else f"{shot.shooter}-{shot.ability}-{shot.number + 1}"
             for key, shot in self.by_key.items()
         }
 
@@ -179,7 +183,9 @@ class Run:
         shot = self.by_key[key]
         launch = self.launches[self.launches["key"] == key][0]
         own = self.samples[self.samples["key"] == key]
-        touches = self.raw[(self.raw["key"] == key) & np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))]
+        touches = self.raw[
+            (self.raw["key"] == key) & np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))
+        ]
         t = [np.array([to_seconds(shot.time)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
         p, v = [shot.at[None], own["p"], touches["p"]], [shot.velocity[None], own["v"], touches["v"]]
         moves_at = int(launch["moves_at"])
@@ -271,7 +277,9 @@ class Run:
         from nivvo.core.flight import path_length
 
         if path.a is not None:
-            return path_length(tuple(path.v[0].tolist()), tuple(path.a.tolist()), max(float(path.t[-1]) - path.moves_at, 0.0))
+            return path_length(
+                tuple(path.v[0].tolist()), tuple(path.a.tolist()), max(float(path.t[-1]) - path.moves_at, 0.0)
+            )
         steps = path.p[1:] - path.p[:-1]
         return float(np.sqrt((steps * steps).sum(axis=1)).sum())
 
@@ -385,9 +393,47 @@ def columns_of(table: str, size: int) -> list[str]:
     axes = axes_of(size)
     vector = [f"v{axis}" for axis in axes]
     return {
-        "shots": ["shot", "ability", "shooter", "muzzle", "time", "pressed", *axes, "direction", "elevation", "speed", *vector, "clearance", "note"],
-        "projectiles": ["projectile", "ability", "launched", "ended", "flight_time", *(f"end_{a}" for a in axes), "range", "apex", "path_length", "end_speed", "reason"],
-        "contacts": ["time", "tick", "projectile", "body", "group", "then", *axes, *(f"normal_{a}" for a in axes), "speed", "angle", "overlap"],
+        "shots": [
+            "shot",
+            "ability",
+            "shooter",
+            "muzzle",
+            "time",
+            "pressed",
+            *axes,
+            "direction",
+            "elevation",
+            "speed",
+            *vector,
+            "clearance",
+            "note",
+        ],
+        "projectiles": [
+            "projectile",
+            "ability",
+            "launched",
+            "ended",
+            "flight_time",
+            *(f"end_{a}" for a in axes),
+            "range",
+            "apex",
+            "path_length",
+            "end_speed",
+            "reason",
+        ],
+        "contacts": [
+            "time",
+            "tick",
+            "projectile",
+            "body",
+            "group",
+            "then",
+            *axes,
+            *(f"normal_{a}" for a in axes),
+            "speed",
+            "angle",
+            "overlap",
+        ],
         "effects": ["time", "projectile", "effect", "body", "amount", "health_left"],
         "targets": ["target", "group", "touched", "damage", "health", "health_left", "out_at"],
         "events": ["time", "projectile", "what", "body", "detail"],

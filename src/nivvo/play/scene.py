@@ -213,4 +213,3 @@ def _axes_turned(turned, frame: frames.Frame) -> np.ndarray:
     axes = np.empty((3, 3))
     axes[order] = turned_axes
     return axes
-

@@ -135,7 +135,9 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
         spine.set_color("#c3cad0")
     ax.apply_aspect()
     labels = Labels(ax)
-    labels.fixed(ax.text(0.992, 0.975, view.title, transform=ax.transAxes, ha="right", va="top", fontsize=9, color="#5f6a73"))
+    labels.fixed(
+        ax.text(0.992, 0.975, view.title, transform=ax.transAxes, ha="right", va="top", fontsize=9, color="#5f6a73")
+    )
     outlines = _bodies(ax, view, run, low, high)
     _flights(ax, view, run, float(max(high - low)), labels)
     if preview is not None and len(preview.points):
@@ -260,7 +262,14 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
                 tip = flat(shot.cursor, view.across, view.upward)
                 ax.plot(*tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
             labels.avoid(muzzle + np.linspace(0.0, 1.0, 60)[:, None] * (tip - muzzle))
-            ax.plot([muzzle[0], tip[0]], [muzzle[1], tip[1]], color=INK, linewidth=1.0, linestyle=(0, (6, 2, 1, 2)), zorder=5)
+            ax.plot(
+                [muzzle[0], tip[0]],
+                [muzzle[1], tip[1]],
+                color=INK,
+                linewidth=1.0,
+                linestyle=(0, (6, 2, 1, 2)),
+                zorder=5,
+            )
     _touches(ax, view, run, size, few, labels)
     _slips(ax, view, run)
 
@@ -274,13 +283,17 @@ def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Lab
         ax.plot(*point, marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
         labels.avoid(point + np.linspace(0.0, 1.0, 12)[:, None] * normal)
         if few:
-            ax.annotate("", point + normal, point, arrowprops={"arrowstyle": "-|>", "color": RUST, "lw": 1.6}, zorder=10)
+            ax.annotate(
+                "", point + normal, point, arrowprops={"arrowstyle": "-|>", "color": RUST, "lw": 1.6}, zorder=10
+            )
 
 
 def _slips(ax: Axes, view: View, run: Run) -> None:
     """Where a projectile passed through a body between two ticks."""
     for event in run.raw[run.raw["kind"] == SLIPPED][:MOST_PATHS]:
-        ax.plot(*flat(event["p"], view.across, view.upward), marker="^", ms=10, mfc="white", mec=INK, mew=1.6, zorder=10)
+        ax.plot(
+            *flat(event["p"], view.across, view.upward), marker="^", ms=10, mfc="white", mec=INK, mew=1.6, zorder=10
+        )
 
 
 def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
@@ -314,11 +327,15 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     if preview is not None:
         entries.append(Line2D([], [], marker="o", mfc="white", mec=AMBER, ls="none", label="preview"))
         if preview.landing is not None:
-            entries.append(Line2D([], [], marker="D", mfc="none", mec=AMBER, mew=2, ls="none", ms=9, label="landing mark"))
+            entries.append(
+                Line2D([], [], marker="D", mfc="none", mec=AMBER, mew=2, ls="none", ms=9, label="landing mark")
+            )
     if run.rows("contacts"):
         entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="touch, normal"))
     if run.slipped():
-        entries.append(Line2D([], [], marker="^", mfc="white", mec=INK, mew=1.6, ls="none", ms=9, label="slipped through"))
+        entries.append(
+            Line2D([], [], marker="^", mfc="white", mec=INK, mew=1.6, ls="none", ms=9, label="slipped through")
+        )
     entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))

@@ -64,7 +64,9 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
     for name, frame in frames.items():
         path = folder / f"{name}.{format}"
         if format == "csv":
-            done.append(write_whole(path, lambda made, frame=frame: frame.to_csv(made, index=False, lineterminator="\n")))
+            done.append(
+                write_whole(path, lambda made, frame=frame: frame.to_csv(made, index=False, lineterminator="\n"))
+            )
         else:
             done.append(write_whole(path, lambda made, frame=frame: frame.to_parquet(made, index=False)))
     return done

@@ -58,7 +58,12 @@ def _turn(o, a, b) -> float:
 
 def half_plane(normal: np.ndarray, point: np.ndarray, low: np.ndarray, high: np.ndarray) -> np.ndarray:
     """The part (n, 2) of the picture low..high behind a line with outward ``normal``; empty if there is none."""
-    corners = [np.array([low[0], low[1]]), np.array([high[0], low[1]]), np.array([high[0], high[1]]), np.array([low[0], high[1]])]
+    corners = [
+        np.array([low[0], low[1]]),
+        np.array([high[0], low[1]]),
+        np.array([high[0], high[1]]),
+        np.array([low[0], high[1]]),
+    ]
     depth = [float((corner - point) @ normal) for corner in corners]
     inside: list[np.ndarray] = []
     for k in range(4):

@@ -38,17 +38,19 @@ def told(run: Run) -> list[str]:
         elif what == "ended":
             row = flown[name]
             text = (
-                f"{name} ended: {row['reason']}; flew {row['flight_time']:.4g} s, {row['path_length']:.5g} {unit} of path, "
-                f"range {row['range']:.5g} {unit}"
+                f"{name} ended: {row['reason']}; flew {row['flight_time']:.4g} s, "
+                f"{row['path_length']:.5g} {unit} of path, range {row['range']:.5g} {unit}"
             )
             if run.scene.frame.vertical:
                 text += f", apex {row['apex']:.4g} {unit} above the muzzle"
         else:
             text = f"{name} slipped through {event['body']} between two ticks: a swept test would have touched it"
         lines.append(f"{event['time']:8.4f} s  {text}")
-    for row in flown.values():
-        if row["reason"].startswith("still flying"):
-            lines.append(f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}")
+    lines += [
+        f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}"
+        for row in flown.values()
+        if row["reason"].startswith("still flying")
+    ]
     if not shots:
         lines.append("nothing was fired")
     return lines

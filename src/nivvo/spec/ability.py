@@ -74,7 +74,9 @@ class Ability(Table):
     """What one button does."""
 
     shooter: Name | None = Field(None, description="who has it; default: every shooter")
-    muzzle: Name | None = Field(None, description="which muzzle of the shooter; default: its first, else one made clear")
+    muzzle: Name | None = Field(
+        None, description="which muzzle of the shooter; default: its first, else one made clear"
+    )
     firing: Firing = Field(default_factory=Firing)
     aim: Aim = Field(default_factory=Aim)
     launch: Launch

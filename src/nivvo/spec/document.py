@@ -206,7 +206,9 @@ def _inherit_one(document, kind, name, entries, done, inside, problems) -> dict[
         if not isinstance(like, str) or like not in entries:
             others = sorted(set(entries) - {name})
             problems.append(
-                Problem(where, key, f"there is no {kind} of that name", repr(like), ", ".join(others), nearest(like, others))
+                Problem(
+                    where, key, f"there is no {kind} of that name", repr(like), ", ".join(others), nearest(like, others)
+                )
             )
             done[name] = own
             return own

@@ -76,7 +76,9 @@ class Drill:
         if name not in self.model.case:
             if not self.model.case and name == "default":
                 return Case()
-            raise CallError(f"{self.name} has no case {name!r}; it has {', '.join(self.cases)}. {nearest(name, self.cases)}")
+            raise CallError(
+                f"{self.name} has no case {name!r}; it has {', '.join(self.cases)}. {nearest(name, self.cases)}"
+            )
         return self.model.case[name]
 
     def of_case(self, name: str) -> Model:

@@ -34,7 +34,13 @@ class Links:
         """Note if ``word`` is none of the known names."""
         if word in known:
             return True
-        self.say(key, f"there is no {what} of that name", word, ", ".join(known) or f"none: the drill has no {what}", nearest(word, known))
+        self.say(
+            key,
+            f"there is no {what} of that name",
+            word,
+            ", ".join(known) or f"none: the drill has no {what}",
+            nearest(word, known),
+        )
         return False
 
     def vector(self, key: tuple, value: list | None) -> None:
@@ -106,7 +112,11 @@ def _names(links: Links) -> None:
     for kind in ("shooter", "obstacle", "target"):
         for name, body in getattr(links.model, kind).items():
             if name in seen:
-                links.say((kind, name), f"the name is taken: there is a {seen[name]} {name}", hint="name each body differently")
+                links.say(
+                    (kind, name),
+                    f"the name is taken: there is a {seen[name]} {name}",
+                    hint="name each body differently",
+                )
             seen.setdefault(name, kind)
             if body.group == ANYTHING:
                 links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
@@ -127,9 +137,13 @@ def _body(links: Links, key: tuple, body) -> None:
     if isinstance(shape.half_space, list):
         links.vector((*at, "half_space"), shape.half_space)
     elif shape.half_space in ("up", "down") and links.model.world.view == "top" and size == 2:
-        links.say((*at, "half_space"), "a flat top view has no up", shape.half_space, '"left", "right", or a normal as [0, 1]')
+        links.say(
+            (*at, "half_space"), "a flat top view has no up", shape.half_space, '"left", "right", or a normal as [0, 1]'
+        )
     elif shape.half_space in ("forward", "back") and size == 2:
-        links.say((*at, "half_space"), "forward and back are for space", shape.half_space, '"up", "down", "left", "right"')
+        links.say(
+            (*at, "half_space"), "forward and back are for space", shape.half_space, '"up", "down", "left", "right"'
+        )
     if isinstance(shape.turned, list) and size == 2:
         links.say((*at, "turned"), "in 2D a box turns by one angle", shape.turned, "a number of degrees")
     if shape.tall is not None and size == 2:
@@ -149,10 +163,14 @@ def _shooter(links: Links, key: tuple, shooter) -> None:
         links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
     for name, muzzle in shooter.muzzle.items():
         if world.view == "side" and muzzle.right:
-            links.say((*key, "muzzle", name, "right"), "in side view there is no right, only forward and up", muzzle.right)
+            links.say(
+                (*key, "muzzle", name, "right"), "in side view there is no right, only forward and up", muzzle.right
+            )
         if world.view == "top" and not world.height and (muzzle.up or muzzle.pivot_up):
             word = "up" if muzzle.up else "pivot_up"
-            links.say((*key, "muzzle", name, word), "a flat top view has no up, only forward and right", getattr(muzzle, word))
+            links.say(
+                (*key, "muzzle", name, word), "a flat top view has no up, only forward and right", getattr(muzzle, word)
+            )
 
 
 def _ability(links: Links, key: tuple, ability) -> None:
@@ -166,7 +184,13 @@ def _ability(links: Links, key: tuple, ability) -> None:
             known = list(model.shooter[owner].muzzle) if owner in model.shooter else []
             if ability.muzzle not in known:
                 allowed = ", ".join(known) or f"none: shooter.{owner} has no muzzle table"
-                links.say((*key, "muzzle"), f"shooter {owner} has no such muzzle", ability.muzzle, allowed, nearest(ability.muzzle, known))
+                links.say(
+                    (*key, "muzzle"),
+                    f"shooter {owner} has no such muzzle",
+                    ability.muzzle,
+                    allowed,
+                    nearest(ability.muzzle, known),
+                )
     known = groups(model)
     for group in ability.on:
         if group != ANYTHING and group not in known:
@@ -174,7 +198,9 @@ def _ability(links: Links, key: tuple, ability) -> None:
             hint = f"{group} is a body; on takes groups" if owner else nearest(group, [*known, ANYTHING])
             links.say((*key, "on", group), "there is no group of that name", group, ", ".join([*known, ANYTHING]), hint)
     if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
-        links.say((*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs")
+        links.say(
+            (*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs"
+        )
     if ability.aim.elevation is not None and model.world.size == 2:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
 
@@ -200,7 +226,7 @@ def _case(links: Links, name: str) -> None:
                 links.say((*at, act), says, word, ", ".join(buttons), nearest(word, buttons))
     aims = any(ability.aim.by == "cursor" for ability in in_hand)
     if aims and not any(row.cursor for row in case.input or []):
-        hint = "write one, as input = [{ t = 0, cursor = [10, 2], tap = \"fire\" }]"
+        hint = 'write one, as input = [{ t = 0, cursor = [10, 2], tap = "fire" }]'
         links.say((*key, "input"), "an ability aims by the cursor, and this case has no cursor", hint=hint)
     everything = bodies(model)
     for k, check in enumerate(case.check):
@@ -215,7 +241,12 @@ def _case(links: Links, name: str) -> None:
         _measured(links, at, check, everything, known)
     rate = model.tick.rate
     if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
-        links.say((*key, "lasts"), f"more than {MOST_TICKS:,} ticks", str(float(case.lasts)), "a shorter time, or a lower tick.rate")
+        links.say(
+            (*key, "lasts"),
+            f"more than {MOST_TICKS:,} ticks",
+            str(float(case.lasts)),
+            "a shorter time, or a lower tick.rate",
+        )
     if case.lasts is None:
         for word in chosen or known:
             if word not in model.ability:
@@ -225,7 +256,9 @@ def _case(links: Links, name: str) -> None:
                 says = "may fly forever: it has no life, no reach, and the world no bounds"
                 links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
             elif life != "forever" and life.seconds(rate) * rate > MOST_TICKS:
-                links.say(("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life)))
+                links.say(
+                    ("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life))
+                )
 
 
 def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:

@@ -117,7 +117,9 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
     if kind == "missing":
         parent = _value(document.tables, key[:-1])
         described = _described(model, key)
-        return Problem(where, name, "is missing", given=f"{dotted(key[:-1]) or 'the drill'} = {shown(parent)}", allowed=described)
+        return Problem(
+            where, name, "is missing", given=f"{dotted(key[:-1]) or 'the drill'} = {shown(parent)}", allowed=described
+        )
     if kind in _LIMITS:
         field, text = _LIMITS[kind]
         return Problem(where, name, "out of range", shown(given), text.format(f"{one['ctx'][field]:g}"))

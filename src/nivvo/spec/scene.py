@@ -77,9 +77,9 @@ class Tick(Table):
     """How the game ticks."""
 
     rate: Annotated[float, Field(ge=1, le=100_000)] = Field(60.0, description="ticks a second")
-    frames: str | Annotated[list[Annotated[float, Field(gt=0, le=10)]], Field(min_length=1, max_length=100_000)] | None = (
-        Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
-    )
+    frames: (
+        str | Annotated[list[Annotated[float, Field(gt=0, le=10)]], Field(min_length=1, max_length=100_000)] | None
+    ) = Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
     step: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field("exact", description="how motion is stepped")
     input: Literal["exact", "at ticks"] = Field("exact", description="when an input is seen")
     first_move: Literal["same tick", "next tick"] = Field(
