@@ -119,7 +119,7 @@ def compare_events(a: np.ndarray, d: np.ndarray) -> str:
 
 
 def growth() -> None:
-    """Cost with more obstacles of one density, and with more projectiles; shots pass on, so that all stay in the air."""
+    """Cost with more obstacles of one density, and with more projectiles; shots pass on, so all stay in the air."""
     rows = ticks(10)
 
     def cost(number: int, count: int):

@@ -99,5 +99,5 @@ def _turned_through(frame: Frame, to: np.ndarray, offset, facing) -> np.ndarray 
 
 
 def just_clear(reach: float, radius: float, margin: float) -> float:
-    """Forward offset at which a ball of ``radius`` clears, at every aim, a body that reaches ``reach`` from its middle."""
+    """Forward offset at which a ball of ``radius`` clears, at every aim, a body that reaches ``reach``."""
     return reach + radius + margin

@@ -201,13 +201,15 @@ def look(
     p, radius, skin = vec(q["p"]), float(par["radius"]), float(w["skin"])
     swept = w["touch"] == SWEPT
     best, best_key, hit = math.inf, 0, -1
-    chunks = chunks_of(w, v, a, span, radius)
-    c0, from_point = 0.0, p
-    for chunk in range(chunks):
+    chunks, chunk, c0, from_point = 1, 0, 0.0, p
+    while chunk < chunks:
         c1 = span if chunk == chunks - 1 else span * ((chunk + 1) / chunks)
         to_point = arc(p, v, a, c1)
         low, high = box_of_arc(p, v, a, c0, c1, from_point, to_point, radius + 4.0 * skin)
-        found = gather(w, low, high, boxes, start, items, apart, scratch, chunk == 0)
+        found = gather(w, low, high, boxes, start, items, apart, scratch, chunk == 0, chunks == 1)
+        if found < 0:
+            chunks = -found
+            continue
         for m in range(found):
             j = int(scratch[m])
             b = bodies[j]
@@ -235,7 +237,7 @@ def look(
                 best, best_key, hit = t, int(b["key"]), j
         if swept and best <= c1:
             break
-        c0, from_point = c1, to_point
+        c0, from_point, chunk = c1, to_point, chunk + 1
     return best, best_key, hit
 
 
@@ -260,29 +262,13 @@ def leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, co
 
 
 @inner
-def chunks_of(w, v, a, span, radius):
-    """Into how many pieces of about two cells a path is cut, to look along it in order of time."""
-    per_cell, half, more = vec(w["per_cell"]), 0.5 * span, 2.0 * radius
-    x = ((abs(v[0]) + abs(a[0]) * half) * span + more) * per_cell[0]
-    y = ((abs(v[1]) + abs(a[1]) * half) * span + more) * per_cell[1]
-    z = ((abs(v[2]) + abs(a[2]) * half) * span + more) * per_cell[2]
-    most = max(x, max(y, z))
-    if not most > 3.0:
-        return 1
-    return min(int(most * 0.5) + 1, MOST_CHUNKS)
-
-
-@inner
-def gather(w, low, high, boxes, start, items, apart, scratch, with_apart):
+def gather(w, low, high, boxes, start, items, apart, scratch, with_apart, may_split):
     """Write to ``scratch`` the bodies in the cells of the box low..high whose own box meets it; tell how many.
 
     A body that lies in several of these cells is taken once; those apart from the grid are all taken.
+    If the box covers many cells and ``may_split``, nothing is written, and the answer is minus the
+    number of pieces of about two cells into which the path should be cut, to look along it in order.
     """
-    found = 0
-    if with_apart:
-        found = int(apart[0])
-        for m in range(found):
-            scratch[m] = apart[3 + m]
     origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
     nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
     x0, x1 = cell(low[0], origin[0], per_cell[0], nx), cell(high[0], origin[0], per_cell[0], nx)
@@ -290,6 +276,16 @@ def gather(w, low, high, boxes, start, items, apart, scratch, with_apart):
     z0, z1 = 0, 0
     if nz > 1:
         z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
+    if may_split and max(x1 - x0, max(y1 - y0, z1 - z0)) > 3:
+        most = 0.0
+        for k in range(3):
+            most = max(most, (high[k] - low[k]) * per_cell[k])
+        return -max(2, min(int(min(most, 1e9) * 0.5) + 1, MOST_CHUNKS))
+    found = 0
+    if with_apart:
+        found = int(apart[0])
+        for m in range(found):
+            scratch[m] = apart[3 + m]
     layers = 2 if apart[2] > 0 else 1
     for z in range(z0, z1 + 1):
         for y in range(y0, y1 + 1):

@@ -165,9 +165,11 @@ def _beside(document: Document, problems: list[Problem]) -> list[Problem]:
     for problem in problems:
         kind, _, rest = problem.key.partition(".")
         name = rest.partition(".")[0].partition("[")[0]
+        if (kind, name) in lost:
+            continue
         if isinstance(tables.get(kind), dict) and name in tables[kind] and kind in NAMED:
             tables[kind] = {other: body for other, body in tables[kind].items() if other != name}
-            lost.add(name)
+            lost.add((kind, name))
         else:
             tables.pop(kind, None)
             if kind in NAMED:
@@ -183,7 +185,7 @@ def _beside(document: Document, problems: list[Problem]) -> list[Problem]:
             for problem in error.problems
             if problem.key not in known
             and not shaky
-            and problem.given.strip('"') not in lost
+            and problem.given.strip('"') not in {name for _, name in lost}
             and not ("no ability" in problem.says and lost)
         ]
     return []

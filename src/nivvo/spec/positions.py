@@ -62,7 +62,8 @@ class Scanner:
                     count = self._tables.get(prefix, 0)
                     self._tables[prefix] = count + 1
                     prefix = (*prefix, count)
-                self._note(prefix)
+                for size in range(1, len(prefix) + 1):
+                    self._note(prefix[:size])
                 self._skip(re.compile(r"[ \t]*\]{0,2}"))
             elif not self._pair(prefix, 0):
                 return self.lines

@@ -41,6 +41,10 @@ def of_validation(error: ValidationError, document: Document, model: type[BaseMo
             if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
                 allowed = f"{old.allowed}, or {_TYPES[one['type']]}" if old.allowed else _TYPES[one["type"]]
                 found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
+            elif one["type"] == "value_error":
+                said = one["msg"].removeprefix("Value error, ").removeprefix("must be ")
+                allowed = f"{old.allowed}, or {said}" if old.allowed else said
+                found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
             continue
         found[key] = _problem(one, key, document, model)
     return in_order(found, document)

@@ -1,0 +1,139 @@
+"""Drill files that are wrong, each with words that its message must have so that the writer can mend it."""
+
+GOOD = """nivvo = 1
+[shooter.keeper]
+at = [0, 1]
+muzzle.hand.forward = 0.8
+[obstacle.wall]
+shape.wall = [[14, 0], [14, 3]]
+[target.wisp]
+at = [32.5, 1.5]
+group = "wisps"
+[ability.flare]
+launch.speed = 18
+launch.elevation = 40
+[case.tap]
+check = [{ hits = "wisp" }]
+"""
+
+
+def plus(text):
+    """The good drill and some lines more."""
+    return GOOD + text
+
+
+def instead(old, new):
+    """The good drill with something in place of something."""
+    assert old in GOOD, old
+    return GOOD.replace(old, new)
+
+
+BROKEN = {
+    # Not a drill at all.
+    "empty": ("", ["is empty", "nivvo = 1"]),
+    "only a comment": ("# nothing\n", ["is empty"]),
+    "no version": (GOOD.replace("nivvo = 1\n", ""), ["nivvo", "is missing", "nivvo = 1"]),
+    "other version": (instead("nivvo = 1", "nivvo = 2"), [":1", "nivvo", "1"]),
+    "version as text": (instead("nivvo = 1", 'nivvo = "1"'), [":1", "nivvo"]),
+    "no ability": ("nivvo = 1\n[target.wisp]\nat = [1, 2]\n", ["no ability", "launch.speed"]),
+    "grammar": (plus("[case.b\n"), [":15", "TOML"]),
+    "key twice": (plus("[case.tap]\n"), [":15", "TOML"]),
+    "no value": (plus("[case.b]\nlasts =\n"), [":16", "TOML"]),
+    "brackets": ("nivvo = 1\na = " + "[" * 5000, [":2", "nest deeper"]),
+    "braces": ("nivvo = 1\na = " + "{a=" * 5000, [":2", "nest deeper"]),
+    "endless key": ("nivvo = 1\n" + ".".join("a" * 8000) + " = 1\n", [":2", "more than 16 parts"]),
+    "number beyond measure": (plus("[case.b]\nlasts = " + "9" * 5000 + "\n"), ["number"]),
+    # Numbers.
+    "nan": (instead("speed = 18", "speed = nan"), [":11", "ability.flare.launch.speed", "nan"]),
+    "infinite": (instead("speed = 18", "speed = inf"), [":11", "launch.speed", "inf"]),
+    "negative speed": (instead("speed = 18", "speed = -18"), [":11", "greater than 0", "-18"]),
+    "zero speed": (instead("speed = 18", "speed = 0"), [":11", "greater than 0"]),
+    "speed as text": (instead("speed = 18", 'speed = "18"'), [":11", "a number", '"18"']),
+    "speed as truth": (instead("speed = 18", "speed = true"), [":11", "a number", "true"]),
+    "speed as date": (instead("speed = 18", "speed = 2026-01-01"), [":11", "a number"]),
+    "huge speed": (instead("speed = 18", "speed = 1e300"), [":11", "at most 1e+12"]),
+    "no speed": (instead("launch.speed = 18\n", ""), ["ability.flare.launch.speed", "is missing", "units/s"]),
+    "steep": (instead("elevation = 40", "elevation = 140"), [":12", "at most 90", "140"]),
+    "nan place": (instead("at = [32.5, 1.5]", "at = [nan, 1.5]"), [":8", "target.wisp.at[0]", "nan"]),
+    "negative size": (plus("[target.b]\nat = [1, 1]\nshape.ball = -0.5\n"), [":17", "greater than 0"]),
+    "negative gravity": (plus("[world]\ngravity = -9.81\n"), [":16", "world.gravity", "at least 0"]),
+    "negative life": (instead("launch.speed", "limits.life = -1\nlaunch.speed"), ["limits.life", "-1", "86400"]),
+    "life as words": (instead("launch.speed", 'limits.life = "long"\nlaunch.speed'), ["limits.life", '"long"', "90 ticks"]),
+    "endless ticks": (instead("launch.speed", 'limits.life = "999999999 ticks"\nlaunch.speed'), ["limits.life", "5,000,000"]),
+    "10^9 ticks a second": (plus("[tick]\nrate = 1e9\n"), [":16", "tick.rate", "at most 100000"]),
+    "10^9 ticks in a case": (plus("lasts = 86400\n[tick]\nrate = 100000\n"), ["case.tap.lasts", "5,000,000 ticks"]),
+    "flies forever": (instead("launch.speed", 'limits.life = "forever"\nlaunch.speed'), ["fly forever", "bounds"]),
+    "whole number": (plus("[world]\nseed = 1.5\n"), ["world.seed", "whole number"]),
+    # Keys.
+    "unknown key": (instead("launch.speed", "launch.sped"), [":11", "launch.sped", "unknown key", "speed, elevation", "did you mean speed"]),
+    "key in the wrong table": (plus("[ability.b]\nspeed = 3\n"), [":16", "ability.b.speed", "belongs in ability.NAME.launch"]),
+    "key of another word": (instead("launch.speed", "gravity = 2\nlaunch.speed"), ["gravity belongs in ability.NAME.flight"]),
+    "unknown table": (plus("[abilty.b]\nlaunch.speed = 3\n"), [":15", "abilty", "did you mean ability"]),
+    "unknown shape": (plus("[target.b]\nat = [1, 1]\nshape.sphere = 1\n"), [":17", "sphere", "ball"]),
+    "two shapes": (plus("[target.b]\nat = [1, 1]\nshape = { ball = 1, box = [1, 1] }\n"), [":17", "exactly one", "ball and box"]),
+    "no shape": (plus("[obstacle.b]\nat = [1, 1]\n"), ["obstacle.b.shape", "is missing"]),
+    "empty shape": (plus("[target.b]\nat = [1, 1]\nshape = {}\n"), [":17", "exactly one", "none"]),
+    "radius of a ball": (plus("[target.b]\nat = [1, 1]\nshape = { ball = 1, radius = 2 }\n"), [":17", "radius is for a capsule"]),
+    "wall without length": (plus("[obstacle.b]\nshape.wall = [[1, 1], [1, 1]]\n"), [":16", "one point"]),
+    "wall of one end": (plus("[obstacle.b]\nshape.wall = [[1, 1]]\n"), [":16", "at least 2 values"]),
+    "capsule without radius": (plus("[obstacle.b]\nshape.capsule = [[0, 0], [1, 1]]\n"), ["capsule needs radius"]),
+    "projectile as box": (instead("launch.speed", "shape.box = [1, 1]\nlaunch.speed"), ["a projectile is a ball"]),
+    "unknown choice": (plus('[tick]\nstep = "semi"\n'), [":16", "tick.step", "semi-implicit", "verlet"]),
+    "unknown aim": (instead("launch.speed", 'aim.by = "mouse"\nlaunch.speed'), ["aim.by", "cursor", "facing"]),
+    "aim without direction": (instead("launch.speed", 'aim.by = "fixed"\nlaunch.speed'), ["needs direction"]),
+    "direction of a cursor": (instead("launch.speed", "aim.direction = 20\nlaunch.speed"), ["direction is for aim", "fixed"]),
+    "bad name": (plus('[target."1 wisp"]\nat = [1, 1]\n'), ["a letter, then letters"]),
+    "table as number": ("nivvo = 1\nability = 3\n", [":2", "ability", "a table"]),
+    "list as number": (instead("at = [32.5, 1.5]", "at = 32.5"), [":8", "a list"]),
+    # Views.
+    "three numbers in 2D": (instead("at = [32.5, 1.5]", "at = [32.5, 1.5, 0]"), [":8", "2 numbers", "[x, y]"]),
+    "two numbers in 3D": (plus('[world]\nview = "space"\n'), ["target.wisp.at", "3 numbers", "[x, y, z]"]),
+    "y in space": (plus('[world]\nview = "space"\ny = "up"\n'), ["y is for side and top"]),
+    "up in a side view": (plus('[world]\nup = "+z"\n'), ['up is for view = "space"']),
+    "up and forward on one axis": (plus('[world]\nview = "space"\nup = "+x"\nforward = "-x"\n'), ["lie on one axis"]),
+    "gravity from above": (plus('[world]\nview = "top"\ngravity = 9\n'), ["no vertical", "height = true"]),
+    "right in a side view": (instead("hand.forward", "hand.right = 1\nmuzzle.hand.forward"), ["no right"]),
+    "facing up in a side view": (instead("at = [0, 1]", 'at = [0, 1]\nfacing = "up"'), ['"left", "right"', '"up"']),
+    "bounds upside down": (plus("[world]\nbounds = [[0, 0], [-1, 5]]\n"), [":16", "below the second"]),
+    "rate and frames": (plus("[tick]\nrate = 60\nframes = [0.016]\n"), ["rate or frames"]),
+    "frames that are not there": (plus('[tick]\nframes = "frames.csv"\n'), ["frames.csv", "cannot be read"]),
+    # Names that do not meet.
+    "hits nobody": (instead('hits = "wisp"', 'hits = "wips"'), [":14", "case.tap.check[0].hits", '"wips"', "did you mean wisp"]),
+    "unknown muzzle": (instead("launch.speed", 'muzzle = "hnad"\nlaunch.speed'), [":11", "did you mean hand"]),
+    "unknown shooter": (instead("launch.speed", 'shooter = "keper"\nlaunch.speed'), ["did you mean keeper"]),
+    "unknown group": (instead("launch.speed", "on.wips.damage = 3\nlaunch.speed"), [":11", "on.wips", "did you mean wisps"]),
+    "body as group": (instead("launch.speed", "on.wisp.damage = 3\nlaunch.speed"), ["wisp is a body", "wisps"]),
+    "button of nobody": (plus('input = [{ t = 0, tap = "throw" }]\n'), [":15", "throw", "fire"]),
+    "unknown ability in hand": (plus('ability = "flar"\n'), ["did you mean flare"]),
+    "no cursor": (instead("launch.speed", 'aim.by = "cursor"\nlaunch.speed'), ["no cursor", "cursor = [10, 2]"]),
+    "one name twice": (plus("[target.wall]\nat = [1, 1]\n"), [":15", "the name is taken", "obstacle wall"]),
+    "reserved group": (plus('[target.b]\nat = [1, 1]\ngroup = "anything"\n'), ["reserved word"]),
+    "like nobody": (plus('[ability.b]\nlike = "flar"\n'), [":16", "did you mean flare"]),
+    "like itself": (plus('[ability.b]\nlike = "b"\n'), ["circle", "b -> b"]),
+    "like in a circle": (plus('[ability.b]\nlike = "c"\n[ability.c]\nlike = "b"\n'), ["circle"]),
+    "without nothing": (plus('[ability.b]\nlike = "flare"\nwithout = ["launch.spin"]\n'), [":17", "launch.spin is not set"]),
+    "set of nobody": (plus('set = { "ability.flar.launch.speed" = 3 }\n'), [":15", "did you mean flare"]),
+    "set out of range": (plus('set = { "ability.flare.launch.speed" = -3 }\n'), [":15", "greater than 0"]),
+    "set a check": (plus('set = { "case.tap.lasts" = 3 }\n'), [":15", "a case sets keys of"]),
+    "use itself": (plus("").replace("nivvo = 1", 'nivvo = 1\nuse = ["drill.toml"]'), [":2", "circle"]),
+    "use nothing there": (plus("").replace("nivvo = 1", 'nivvo = 1\nuse = ["gone.toml"]'), [":2", "gone.toml", "no such file"]),
+    "use a number": (plus("").replace("nivvo = 1", "nivvo = 1\nuse = 3"), [":2", "list of file names"]),
+    # Inputs and checks.
+    "no verb": (instead('{ hits = "wisp" }', "{ before = 3 }"), [":14", "exactly one verb", "hits, misses, lands"]),
+    "two verbs": (instead('{ hits = "wisp" }', '{ hits = "wisp", misses = "wall" }'), ["exactly one verb", "hits and misses"]),
+    "key of another verb": (instead('{ hits = "wisp" }', '{ hits = "wisp", by = 2 }'), ["by does not go with hits"]),
+    "measure nothing": (instead('{ hits = "wisp" }', '{ measure = "damage" }'), ["equals, at_least or at_most"]),
+    "measure the unknown": (instead('{ hits = "wisp" }', '{ measure = "damge", equals = 1 }'), ["damage", "did you mean damage"]),
+    "health of whom": (instead('{ hits = "wisp" }', '{ measure = "health", equals = 1 }'), ["check[0].of", "is missing", "wisp"]),
+    "an empty row": (plus("input = [{ t = 0 }]\n"), [":15", "nothing happens"]),
+    "two acts in a row": (plus('input = [{ t = 0, tap = "fire", press = "fire" }]\n'), ["one button act"]),
+    "hold for how long": (plus('input = [{ t = 0, hold = "fire" }]\n'), ["hold and lasts go together"]),
+    "time before the start": (plus('input = [{ t = -1, tap = "fire" }]\n'), [":15", "input[0].t"]),
+    # Numbers that depend.
+    "depends on nothing known": (instead("speed = 18", 'speed = { by = "moon", start = 1 }'), [":11", "by", "shot"]),
+    "depends on no numbers": (instead("speed = 18", 'speed = { by = "shot" }'), ["points or start"]),
+    "depends out of range": (instead("speed = 18", 'speed = { by = "shot", points = [[0, 5], [3, -5]] }'), ["greater than 0", "-5"]),
+    "points that go back": (instead("speed = 18", 'speed = { by = "shot", points = [[3, 5], [0, 5]] }'), ["must go up"]),
+    "cap below start": (instead("speed = 18", 'speed = { by = "shot", start = 9, step = 1, cap = 3 }'), ["cap lies on the other side"]),
+}  # fmt: skip
+"""Name of what is wrong: (the text, words that the message must have)."""

@@ -1,0 +1,123 @@
+"""Broken drill files: exit code 2, a message that lets the writer mend it, no traceback, little time and memory."""
+
+import contextlib
+import io
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+import unittest
+from pathlib import Path
+
+import nivvo
+from nivvo.cli import main
+from tests.spec.broken import BROKEN, GOOD
+
+
+def call(*args):
+    """Exit code, stdout and stderr of a command line run in this process."""
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            main([str(arg) for arg in args])
+        except SystemExit as stop:
+            return int(stop.code or 0), out.getvalue(), err.getvalue()
+    raise AssertionError("main returns only by exit")
+
+
+class Broken(unittest.TestCase):
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+    def test_the_good_drill_is_good(self):
+        path = self.folder / "drill.toml"
+        path.write_text(GOOD)
+        code, out, err = call("check", path)
+        self.assertEqual((code, err), (0, ""), out)
+
+    def test_each_is_told_so_that_it_can_be_mended(self):
+        self.assertGreaterEqual(len(BROKEN), 60)
+        path = self.folder / "drill.toml"
+        for name, (text, words) in BROKEN.items():
+            with self.subTest(name):
+                path.write_text(text)
+                started = time.perf_counter()
+                code, out, err = call("fire", path)
+                self.assertLess(time.perf_counter() - started, 3.0)
+                self.assertEqual((code, out), (2, ""), err)
+                self.assertTrue(err.startswith(str(path)) or str(self.folder) in err, err)
+                for word in words:
+                    self.assertIn(word, err)
+                self.assertNotIn("Traceback", err)
+
+    def test_all_problems_of_a_file_are_told_at_once_in_its_order(self):
+        text = GOOD.replace("speed = 18", "sped = 18").replace('hits = "wisp"', 'hits = "wips"')
+        text = text.replace("at = [32.5, 1.5]", "at = [1, 2, 3]")
+        with self.assertRaises(nivvo.DrillError) as caught:
+            nivvo.parse(text)
+        keys = [problem.key for problem in caught.exception.problems]
+        self.assertIn("ability.flare.launch.sped", keys)
+        self.assertIn("case.tap.check[0].hits", keys)
+        self.assertIn("target.wisp.at", keys)
+
+    def test_files_that_are_none(self):
+        (self.folder / "latin.toml").write_bytes('nivvo = 1\ntitle = "caf\xe9"\n'.encode("latin-1"))
+        (self.folder / "drill.toml").write_text(GOOD)
+        (self.folder / "large.toml").write_bytes(b"[" * 50_000_000)
+        (self.folder / "zero.toml").write_bytes(b"\0" * 100)
+        for name, words in (
+            ("latin.toml", ["latin.toml:2", "UTF-8", "0xe9"]),
+            (".", ["a folder"]),
+            ("dril.toml", ["no such file", "did you mean", "drill.toml"]),
+            ("gone/drill.toml", ["no such file"]),
+            ("large.toml", ["larger than 1,000,000 bytes"]),
+            ("zero.toml", ["TOML"]),
+        ):
+            code, out, err = call("fire", self.folder / name)
+            self.assertEqual((code, out), (2, ""), name)
+            for word in words:
+                self.assertIn(word, err)
+
+    @unittest.skipIf(os.name != "posix", "needs limits of processes")
+    def test_hostile_files_take_little_time_and_memory(self):
+        def limited():
+            resource.setrlimit(resource.RLIMIT_AS, (3 << 30, 3 << 30))
+
+        hostile = {
+            "brackets.toml": b"a = " + b"[" * 990_000,
+            "dotted.toml": b"a" + b".a" * 490_000 + b" = 1",
+            "tables.toml": b"nivvo = 1\n" + b"".join(b"[target.t%d]\nat = [1, 1]\n" % k for k in range(30_000)),
+            "quotes.toml": b'a = """' + b'\\"' * 400_000,
+        }
+        for name, data in hostile.items():
+            path = self.folder / name
+            path.write_bytes(data)
+            done = subprocess.run(
+                [sys.executable, "-m", "nivvo", "fire", str(path)],
+                capture_output=True,
+                text=True,
+                timeout=20,
+                preexec_fn=limited,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            )
+            self.assertEqual(done.returncode, 2, name + done.stderr[-500:])
+            self.assertNotIn("Traceback", done.stderr)
+
+    def test_settings_of_the_call_are_checked_like_a_file(self):
+        path = self.folder / "drill.toml"
+        path.write_text(GOOD)
+        for setting, words in (
+            ("ability.flare.launch.sped=3", ["--set", "did you mean speed"]),
+            ("ability.flare.launch.speed=fast", ["--set", "a number", '"fast"']),
+            ("ability.flare.launch.speed=nan", ["nan"]),
+            ("ability.flare.launch.speed", ["KEY=VALUE"]),
+            ("=3", ["KEY=VALUE"]),
+            ("ability..speed=3", ["not a dotted key"]),
+            ("wold.gravity=3", ["did you mean world"]),
+        ):
+            code, out, err = call("fire", path, "--set", setting)
+            self.assertEqual((code, out), (2, ""), setting)
+            for word in words:
+                self.assertIn(word, err)
