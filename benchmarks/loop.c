@@ -156,14 +156,9 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             double low[3], high[3], end[3];
             arc(q->p, q->v, par->a, span, end);
             for (int c = 0; c < 3; c++) {
-                low[c] = end[c] < q->p[c] ? end[c] : q->p[c];
-                high[c] = end[c] < q->p[c] ? q->p[c] : end[c];
-                if (q->v[c] * (q->v[c] + par->a[c] * span) < 0.0) {
-                    double turn = q->p[c] - 0.5 * q->v[c] * q->v[c] / par->a[c];
-                    low[c] = turn < low[c] ? turn : low[c];
-                    high[c] = turn > high[c] ? turn : high[c];
-                }
-                low[c] -= radius + 4 * skin; high[c] += radius + 4 * skin;
+                double stray = fabs(par->a[c]) * (0.125 * span * span) + radius + 4 * skin;
+                low[c] = (end[c] < q->p[c] ? end[c] : q->p[c]) - stray;
+                high[c] = (end[c] < q->p[c] ? q->p[c] : end[c]) + stray;
             }
             int x0 = cell(low[0], origin[0], per_cell[0], cells[0]), x1 = cell(high[0], origin[0], per_cell[0], cells[0]);
             int y0 = cell(low[1], origin[1], per_cell[1], cells[1]), y1 = cell(high[1], origin[1], per_cell[1], cells[1]);

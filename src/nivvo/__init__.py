@@ -27,8 +27,6 @@ from __future__ import annotations
 import importlib
 from typing import TYPE_CHECKING, Any
 
-import numpy as _numpy  # the one heavy import that every use needs
-
 __version__ = "0.1.0"
 
 _HOMES = {

@@ -1,7 +1,5 @@
 """Broken drill files: exit code 2, a message that lets the writer mend it, no traceback, little time and memory."""
 
-import contextlib
-import io
 import os
 import resource
 import subprocess
@@ -12,19 +10,8 @@ import unittest
 from pathlib import Path
 
 import nivvo
-from nivvo.cli import main
+from tests.cli.calls import call
 from tests.spec.broken import BROKEN, GOOD
-
-
-def call(*args):
-    """Exit code, stdout and stderr of a command line run in this process."""
-    out, err = io.StringIO(), io.StringIO()
-    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
-        try:
-            main([str(arg) for arg in args])
-        except SystemExit as stop:
-            return int(stop.code or 0), out.getvalue(), err.getvalue()
-    raise AssertionError("main returns only by exit")
 
 
 class Broken(unittest.TestCase):

@@ -19,7 +19,9 @@ from tests.spec.broken import BROKEN, GOOD
 DEMO = Path(nivvo.__file__).parent / "demo"
 
 names = st.sampled_from(["a", "b", "speed", "wall-1", '"a b"', "'x.y'"])
-scalars = st.sampled_from(["1", "-2.5", "true", '"text # ] }"', "'lit'", "[1, 2]", "{ q = 1, r = [3] }", '"""\nlong\n"""'])
+scalars = st.sampled_from(
+    ["1", "-2.5", "true", '"text # ] }"', "'lit'", "[1, 2]", "{ q = 1, r = [3] }", '"""\nlong\n"""']
+)
 
 
 class Positions(unittest.TestCase):
@@ -36,7 +38,7 @@ class Positions(unittest.TestCase):
         for key, line in expected.items():
             self.assertEqual(found[key], line, text)
 
-    @given(st.text(alphabet='[]{}="\'\\\n,.a1# ', max_size=200))
+    @given(st.text(alphabet="[]{}=\"'\\\n,.a1# ", max_size=200))
     def test_any_text_is_walked_to_an_end(self, text):
         try:
             Scanner(text).scan()
@@ -70,7 +72,8 @@ class Merging(unittest.TestCase):
         self.write("quay.toml", "tick.rate = 50\n[target.wisp]\nat = [1, 1]\ngroup = 'a'\n")
         path = self.write(
             "drill.toml",
-            'nivvo = 1\nuse = ["rules.toml", "quay.toml"]\n[ability.flare]\nlaunch.speed = 3\n[target.wisp]\ngroup = "b"\n',
+            'nivvo = 1\nuse = ["rules.toml", "quay.toml"]\n'
+            '[ability.flare]\nlaunch.speed = 3\n[target.wisp]\ngroup = "b"\n',
         )
         drill = nivvo.load(path)
         self.assertEqual((drill.model.tick.rate, drill.model.tick.step), (50, "verlet"))
@@ -92,7 +95,9 @@ class Merging(unittest.TestCase):
         self.assertEqual(rows["ability.b.launch.speed"], "drill:11, like flare")
 
     def test_a_shape_is_replaced_whole(self):
-        drill = nivvo.parse(GOOD + '[target.b]\nlike = "wisp"\nshape.ball = 2\n[target.c]\nlike = "b"\nshape.box = [1, 2]\n')
+        drill = nivvo.parse(
+            GOOD + '[target.b]\nlike = "wisp"\nshape.ball = 2\n[target.c]\nlike = "b"\nshape.box = [1, 2]\n'
+        )
         self.assertIsNone(drill.model.target["c"].shape.ball)
 
     def test_a_case_sets_and_the_command_line_wins(self):

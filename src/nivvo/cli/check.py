@@ -87,7 +87,7 @@ def _tell(rows) -> None:
         if not row["passed"]:
             if row["nearest"]:
                 out.print(f"        {row['nearest']}", soft_wrap=True)
-            if row["remedy"]:
-                out.print(f"        {row['remedy']}", soft_wrap=True)
+            for remedy in row["remedy"].split("; or ") if row["remedy"] else []:
+                out.print(f"        {remedy}", soft_wrap=True)
     failed = sum(not row["passed"] for row in rows)
     out.print(f"\n{len(rows)} checks: {len(rows) - failed} passed, {failed} failed", soft_wrap=True)

@@ -75,6 +75,7 @@ class Arena:
             self.bodies["gone"] = 1
         origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
+        self.world["last"] = cells - 0.5
         self.boxes = np.ascontiguousarray(boxes)
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)

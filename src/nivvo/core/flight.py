@@ -125,19 +125,14 @@ def time_to_leave(p, v, a, low, high, span):
 
 
 @inner
-def box_of_arc(p, v, a, t0, t1, q0, q1, more):
-    """Lower and upper corner of the box that a parabola sweeps from t0 (at q0) to t1 (at q1), widened by ``more``."""
-    x0, x1 = span_of_axis(p[0], v[0], a[0], q0[0], q1[0], t0, t1)
-    y0, y1 = span_of_axis(p[1], v[1], a[1], q0[1], q1[1], t0, t1)
-    z0, z1 = span_of_axis(p[2], v[2], a[2], q0[2], q1[2], t0, t1)
-    return (x0 - more, y0 - more, z0 - more), (x1 + more, y1 + more, z1 + more)
+def box_of_arc(a, t, q0, q1, more):
+    """Lower and upper corner of a box around a parabola of ``t`` seconds from q0 to q1, widened by ``more``.
 
-
-@inner
-def span_of_axis(p, v, a, q0, q1, t0, t1):
-    """Least and greatest of p + v t + a t²/2 on t0..t1, whose ends are q0 and q1."""
-    low, high = min(q0, q1), max(q0, q1)
-    if (v + a * t0) * (v + a * t1) < 0.0:
-        turn = p - 0.5 * v * v / a
-        low, high = min(low, turn), max(high, turn)
-    return low, high
+    A parabola strays from its chord by at most a t²/8 along each axis.
+    """
+    eighth = 0.125 * t * t
+    x, y, z = abs(a[0]) * eighth + more, abs(a[1]) * eighth + more, abs(a[2]) * eighth + more
+    return (
+        (min(q0[0], q1[0]) - x, min(q0[1], q1[1]) - y, min(q0[2], q1[2]) - z),
+        (max(q0[0], q1[0]) + x, max(q0[1], q1[1]) + y, max(q0[2], q1[2]) + z),
+    )

@@ -23,25 +23,34 @@ FEW_MOVING = 4
 
 
 @inner
-def cell(x, origin, per_cell, cells):
-    """Number of the cell along one axis, the nearest where ``x`` lies outside."""
-    return int(min(max((x - origin) * per_cell, 0.0), cells - 0.5))
+def cell(x, origin, per_cell, last):
+    """Number of the cell along one axis, the nearest where ``x`` lies outside; ``last`` lies in the last cell."""
+    return int(min(max((x - origin) * per_cell, 0.0), last))
 
 
 @inner
 def bin_layer(layer, w, bodies, boxes, start, items):
     """Sort the bodies of one layer into cells: a counting sort, ascending inside each cell."""
-    origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
-    nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
     for c in range(start.shape[1]):
         start[layer, c] = 0
     for fill in range(2):
         for j in range(bodies.shape[0]):
             if bodies[j]["layer"] != layer or bodies[j]["gone"] != 0:
                 continue
-            x0, x1 = cell(boxes[j, 0], origin[0], per_cell[0], nx), cell(boxes[j, 3], origin[0], per_cell[0], nx)
-            y0, y1 = cell(boxes[j, 1], origin[1], per_cell[1], ny), cell(boxes[j, 4], origin[1], per_cell[1], ny)
-            z0, z1 = cell(boxes[j, 2], origin[2], per_cell[2], nz), cell(boxes[j, 5], origin[2], per_cell[2], nz)
+            x0, x1 = (
+                cell(boxes[j, 0], origin[0], per_cell[0], last[0]),
+                cell(boxes[j, 3], origin[0], per_cell[0], last[0]),
+            )
+            y0, y1 = (
+                cell(boxes[j, 1], origin[1], per_cell[1], last[1]),
+                cell(boxes[j, 4], origin[1], per_cell[1], last[1]),
+            )
+            z0, z1 = (
+                cell(boxes[j, 2], origin[2], per_cell[2], last[2]),
+                cell(boxes[j, 5], origin[2], per_cell[2], last[2]),
+            )
             for z in range(z0, z1 + 1):
                 for y in range(y0, y1 + 1):
                     for x in range(x0, x1 + 1):

@@ -102,6 +102,7 @@ WORLD = np.dtype(
         ("high", "f8", 3),
         ("origin", "f8", 3),
         ("per_cell", "f8", 3),
+        ("last", "f8", 3),
         ("cells", "i4", 3),
         ("step", "i4"),
         ("touch", "i4"),
@@ -111,8 +112,8 @@ WORLD = np.dtype(
         ("skin", "f8"),
     ]
 )
-"""low, high: bounds. origin, per_cell, cells: the grid. sampled: keep a sample a tick. length: keep
-the path length. skin: how near is on the surface."""
+"""low, high: bounds. origin, per_cell, cells: the grid; last: within the last cell.
+sampled: keep a sample a tick. length: keep the path length. skin: how near is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}

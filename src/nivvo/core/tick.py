@@ -201,14 +201,14 @@ def look(
     p, radius, skin = vec(q["p"]), float(par["radius"]), float(w["skin"])
     swept = w["touch"] == SWEPT
     best, best_key, hit = math.inf, 0, -1
-    chunks, chunk, c0, from_point = 1, 0, 0.0, p
+    chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
     while chunk < chunks:
-        c1 = span if chunk == chunks - 1 else span * ((chunk + 1) / chunks)
+        c1 = span if chunk == chunks - 1 else span * (share * (chunk + 1))
         to_point = arc(p, v, a, c1)
-        low, high = box_of_arc(p, v, a, c0, c1, from_point, to_point, radius + 4.0 * skin)
+        low, high = box_of_arc(a, c1 - c0, from_point, to_point, radius + 4.0 * skin)
         found = gather(w, low, high, boxes, start, items, apart, scratch, chunk == 0, chunks == 1)
         if found < 0:
-            chunks = -found
+            chunks, share = -found, 1.0 / -found
             continue
         for m in range(found):
             j = int(scratch[m])
@@ -269,13 +269,13 @@ def gather(w, low, high, boxes, start, items, apart, scratch, with_apart, may_sp
     If the box covers many cells and ``may_split``, nothing is written, and the answer is minus the
     number of pieces of about two cells into which the path should be cut, to look along it in order.
     """
-    origin, per_cell = vec(w["origin"]), vec(w["per_cell"])
-    nx, ny, nz = int(w["cells"][0]), int(w["cells"][1]), int(w["cells"][2])
-    x0, x1 = cell(low[0], origin[0], per_cell[0], nx), cell(high[0], origin[0], per_cell[0], nx)
-    y0, y1 = cell(low[1], origin[1], per_cell[1], ny), cell(high[1], origin[1], per_cell[1], ny)
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], last[0]), cell(high[0], origin[0], per_cell[0], last[0])
+    y0, y1 = cell(low[1], origin[1], per_cell[1], last[1]), cell(high[1], origin[1], per_cell[1], last[1])
     z0, z1 = 0, 0
-    if nz > 1:
-        z0, z1 = cell(low[2], origin[2], per_cell[2], nz), cell(high[2], origin[2], per_cell[2], nz)
+    if last[2] > 1.0:
+        z0, z1 = cell(low[2], origin[2], per_cell[2], last[2]), cell(high[2], origin[2], per_cell[2], last[2])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
     if may_split and max(x1 - x0, max(y1 - y0, z1 - z0)) > 3:
         most = 0.0
         for k in range(3):

@@ -15,6 +15,9 @@ from nivvo.spec.case import Check
 LANDS_WITHIN = 0.5
 """Metres: radius of ``lands`` where none is written."""
 
+EQUAL = 1e-6
+"""How near counts as equal where no ``within`` is written: relative, absolute below 1."""
+
 
 @dataclass(frozen=True)
 class Outcome:
@@ -170,8 +173,11 @@ def _measure(run: Run, check: Check) -> Outcome:
         return Outcome(text, False, f"there is no {check.measure}: {_nothing(run, check.measure)}", math.nan, unit)
     margins = []
     if check.equals is not None:
-        tolerance = check.within if check.within is not None else 1e-6 * max(1.0, abs(check.equals))
-        margins.append(tolerance - abs(value - check.equals))
+        tolerance = check.within if check.within is not None else EQUAL * max(1.0, abs(check.equals))
+        off = abs(value - check.equals)
+        if check.within is None and off <= tolerance:
+            return Outcome(text, True, f"{check.measure} is {number(value, unit)}", math.nan, unit)
+        margins.append(tolerance - off)
     if check.at_least is not None:
         margins.append(value - check.at_least)
     if check.at_most is not None:

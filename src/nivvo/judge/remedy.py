@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from nivvo.errors import NivvoError
 from nivvo.judge.checks import judge, number
 from nivvo.play.engine import fire
@@ -9,6 +11,7 @@ from nivvo.spec.drill import Drill
 
 SPEED_STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5)
 ELEVATION_STEPS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 25.0)
+REFINEMENTS = 8
 
 
 def remedies(drill: Drill, case: str, check: int) -> list[str]:
@@ -36,15 +39,36 @@ def remedies(drill: Drill, case: str, check: int) -> list[str]:
 
 
 def _first_that_helps(drill: Drill, case: str, check: int, key: str, now: float, steps, unit: str) -> list[str]:
-    settings = drill.case(case).set
+    """The first of ``steps`` that passes; else one between the best of them and its neighbours, if any does."""
+    margins: dict[float, float] = {now: _margin(drill, case, check, key, now)[1]}
     for value in steps:
-        changed = {f"case.{case}.set": {**settings, key: value}}
-        try:
-            other = drill.with_settings(changed)
-            run = fire(other, case)
-            outcome = judge(run, [other.case(case).check[check]])[0]
-        except NivvoError:
-            continue
-        if outcome.passed:
-            return [f"{key} = {number(value, unit)} (now {number(now, unit)}) would pass"]
+        passed, margins[value] = _margin(drill, case, check, key, value)
+        if passed:
+            return [_said(key, value, now, unit)]
+    known = sorted(value for value, margin in margins.items() if margin > -math.inf)
+    if len(known) < 3:
+        return []
+    k = max(range(len(known)), key=lambda i: margins[known[i]])
+    low, high = known[max(k - 1, 0)], known[min(k + 1, len(known) - 1)]
+    for _ in range(REFINEMENTS):
+        a, b = low + (high - low) / 3.0, high - (high - low) / 3.0
+        (good_a, margin_a), (good_b, margin_b) = (_margin(drill, case, check, key, value) for value in (a, b))
+        if good_a or good_b:
+            return [_said(key, a if good_a else b, now, unit)]
+        low, high = (low, b) if margin_a >= margin_b else (a, high)
     return []
+
+
+def _said(key: str, value: float, now: float, unit: str) -> str:
+    return f"{key} = {number(value, unit)} (now {number(now, unit)}) would pass"
+
+
+def _margin(drill: Drill, case: str, check: int, key: str, value: float) -> tuple[bool, float]:
+    """Whether the check passes with a key at ``value`` as it would be told, and its margin."""
+    value = float(number(value))
+    try:
+        other = drill.with_settings({f"case.{case}.set": {**drill.case(case).set, key: value}})
+        outcome = judge(fire(other, case), [other.case(case).check[check]])[0]
+    except NivvoError:
+        return False, -math.inf
+    return outcome.passed, outcome.margin if math.isfinite(outcome.margin) else -math.inf

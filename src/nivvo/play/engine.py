@@ -8,7 +8,7 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.arena import Arena
-from nivvo.errors import NivvoError
+from nivvo.errors import CallError, NivvoError
 from nivvo.play.aiming import Shot, shoot
 from nivvo.play.run import Run
 from nivvo.play.scene import Scene
@@ -51,8 +51,10 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
     case : its name; None takes the first
     keep : "paths" (position and velocity at each tick) or "contacts" (less memory, no path between events)
 
-    Raises CallError for an unknown case, DrillError if something that the drill names cannot be read.
+    Raises CallError for an unknown case or keep, DrillError if something that the drill names cannot be read.
     """
+    if keep not in ("paths", "contacts"):
+        raise CallError(f'keep is "paths" or "contacts", not {keep!r}')
     name = case or drill.cases[0]
     described = drill.case(name)
     scene = scene_of(drill, name)

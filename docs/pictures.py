@@ -1,0 +1,93 @@
+"""Make the pictures of docs/screenshots anew from the demo drills: ``make pictures``.
+
+Figures need nothing more. Pictures of a terminal need Xvfb, xterm and ImageMagick's ``import``.
+"""
+
+from __future__ import annotations
+
+import os
+import shlex
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+HERE = Path(__file__).parent / "screenshots"
+NIVVO = Path(sys.executable).with_name("nivvo")
+DISPLAY = ":87"
+
+FIGURES = {
+    "fire-quay-lantern": ("quay", "lantern"),
+    "fire-deck-through-the-rail": ("deck", "through_the_rail"),
+    "fire-breakwater-over-the-blocks": ("breakwater", "over_the_blocks"),
+}
+
+TERMINALS = {
+    "demo": "nivvo demo",
+    "fire": "nivvo fire nivvo-demo/quay.toml --case lantern",
+    "check": "nivvo check nivvo-demo/quay.toml --set ability.flare.launch.speed=15",
+    "explain": "nivvo explain nivvo-demo/quay.toml ability.lantern",
+    "new": "nivvo new my.toml && cat my.toml && nivvo fire my.toml",
+}
+
+
+def figures(folder: Path) -> None:
+    """Draw the figures with the command line."""
+    for name, (drill, case) in FIGURES.items():
+        path = folder / "nivvo-demo" / f"{drill}.toml"
+        subprocess.run(
+            [NIVVO, "fire", path, "--case", case, "--figure", HERE / f"{name}.png"],
+            check=True,
+            stdout=subprocess.DEVNULL,
+        )
+
+
+def terminals(folder: Path) -> None:
+    """Run each command in a terminal window on a virtual screen and photograph it."""
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    time.sleep(1.0)
+    environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{NIVVO.parent}:{os.environ['PATH']}"}
+    try:
+        for name, command in TERMINALS.items():
+            script = f"clear; printf '$ %s\\n' {shlex.quote(command)}; {command}; sleep 60"
+            look = [
+                "-fa",
+                "DejaVu Sans Mono",
+                "-fs",
+                "10.5",
+                "-geometry",
+                "156x45+0+0",
+                "-bg",
+                "#10181f",
+                "-fg",
+                "#e6ebef",
+            ]
+            window = subprocess.Popen(["xterm", *look, "-e", "bash", "-c", script], cwd=folder, env=environment)
+            time.sleep(14.0 if name == "demo" else 4.0)
+            subprocess.run(["import", "-window", "root", str(HERE / f"{name}.png")], env=environment, check=True)
+            window.terminate()
+            window.wait()
+    finally:
+        screen.terminate()
+
+
+def main() -> int:
+    """Make all pictures that the machine's programs allow."""
+    HERE.mkdir(exist_ok=True)
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        subprocess.run([NIVVO, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
+        figures(folder)
+        missing = [program for program in ("Xvfb", "xterm", "import") if not shutil.which(program)]
+        if missing:
+            print(f"no pictures of terminals: {', '.join(missing)} not found", file=sys.stderr)
+            return 1
+        shutil.rmtree(folder / "nivvo-demo")
+        terminals(folder)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,121 @@
+"""Checks against geometry: what they find, and by how much they pass or fail."""
+
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.judge.checks import MEASURE, VERB
+from nivvo.judge.closeness import closest
+from nivvo.judge.remedy import remedies
+from nivvo.spec.case import MEASURES, VERBS
+from tests.play.drills import drill
+
+STRAIGHT = """nivvo = 1
+[world]
+gravity = 0
+[ability.rivet]
+launch.speed = 10
+limits.life = 2
+[target.wisp]
+at = [8, {y}]
+shape.ball = 0.5
+[obstacle.post]
+at = [12, 1.5]
+shape.box = [1, 1]
+[case.tap]
+check = [{check}]
+"""
+
+
+def outcome(check, y=0.0):
+    return nivvo.check(nivvo.parse(STRAIGHT.format(check=check, y=y)))[0]
+
+
+class Verbs(unittest.TestCase):
+    def test_each_verb_and_measure_has_its_judge(self):
+        self.assertEqual(set(VERB), set(VERBS))
+        self.assertEqual(set(MEASURE), set(MEASURES))
+
+    def test_hits_tells_when_and_how_near_a_miss_was(self):
+        good = outcome('{ hits = "wisp", before = 2 }')
+        # From 0.61 to 8 - 0.5 - 0.1, at 10 a second.
+        self.assertTrue(good.passed)
+        self.assertAlmostEqual(good.margin, 2 - (7.4 - 0.61) / 10, delta=1e-9)
+        late = outcome('{ hits = "wisp", before = 0.5 }')
+        self.assertFalse(late.passed)
+        self.assertAlmostEqual(late.margin, 0.5 - 0.679, delta=1e-9)
+        miss = outcome('{ hits = "wisp" }', y=-3)
+        self.assertFalse(miss.passed)
+        self.assertAlmostEqual(miss.margin, -(3 - 0.6), delta=1e-9)
+        self.assertIn("above it", miss.nearest)
+        self.assertIn("its life was over", miss.nearest)
+        self.assertIn("below", outcome('{ hits = "wisp" }', y=3).nearest)
+
+    def test_misses_fails_on_a_touch(self):
+        self.assertFalse(outcome('{ misses = "wisp" }').passed)
+        self.assertFalse(outcome('{ misses = "anything" }').passed)
+        good = outcome('{ misses = "wisp" }', y=3)
+        self.assertTrue(good.passed)
+        self.assertAlmostEqual(good.margin, 2.4, delta=1e-9)
+
+    def test_clears_needs_to_get_past(self):
+        past = outcome('{ clears = "post", by = 0.8 }', y=5)
+        self.assertTrue(past.passed)
+        self.assertAlmostEqual(past.margin, 1.0 - 0.1 - 0.8, delta=1e-9)
+        self.assertIn("below", past.found)
+        self.assertFalse(outcome('{ clears = "post", by = 0.95 }', y=5).passed)
+        stopped = outcome('{ clears = "post" }', y=0)
+        self.assertFalse(stopped.passed)
+        self.assertIn("never got past", stopped.found)
+
+    def test_lands_is_measured_from_the_point_of_touch(self):
+        self.assertAlmostEqual(outcome("{ lands = [7.5, 0.3], within = 0.5 }").margin, 0.2, delta=1e-9)
+        self.assertFalse(outcome("{ lands = [7.5, 0.6], within = 0.5 }").passed)
+        never = outcome("{ lands = [7.5, 0], within = 0.5 }", y=9)
+        self.assertIn("never landed", never.found)
+
+    def test_measure_takes_bounds_and_tolerances(self):
+        self.assertTrue(outcome('{ measure = "launch_speed", equals = 10 }').passed)
+        self.assertFalse(outcome('{ measure = "launch_speed", equals = 10.1 }').passed)
+        self.assertTrue(outcome('{ measure = "launch_speed", equals = 10.1, within = 0.2 }').passed)
+        found = outcome('{ measure = "flight_time", at_least = 0.5, at_most = 0.6 }')
+        self.assertFalse(found.passed)
+        self.assertAlmostEqual(found.margin, 0.6 - 0.679, delta=1e-9)
+        self.assertIn("nothing was touched", outcome('{ measure = "impact_speed", at_least = 0 }', y=9).found)
+
+    def test_nothing_fired_passes_no_check(self):
+        for check in ('{ hits = "wisp" }', '{ misses = "wisp" }', '{ clears = "post" }', "{ lands = [1, 1] }"):
+            text = STRAIGHT.format(check=check, y=0) + "input = [{ t = 0, cursor = [1, 1] }]\n"
+            self.assertFalse(nivvo.check(nivvo.parse(text))[0].passed, check)
+
+
+class Closest(unittest.TestCase):
+    def test_agrees_with_dense_sampling_also_of_moving_bodies(self):
+        for velocity in ([0, 0], [-3, 1]):
+            made = drill(ability='on.anything.then = "pass"').with_settings({"target.wisp.move.velocity": velocity})
+            made = made.with_settings({"target.wisp.at": [15, 14]})
+            run = nivvo.fire(made)
+            near = closest(run, "wisp")
+            path = run.flight("flare-1")
+            times = np.linspace(path.t[0], path.t[-1], 200_001)
+            p = path.at(times)[0][:, :2]
+            gaps = np.linalg.norm(p - [15, 14] - np.outer(times, velocity), axis=1) - 0.6
+            self.assertAlmostEqual(near.gap, gaps.min(), delta=1e-7)
+            self.assertAlmostEqual(near.time, times[gaps.argmin()], delta=1e-3)
+
+
+class Remedies(unittest.TestCase):
+    def test_what_it_says_would_pass_does_pass(self):
+        made = drill(case='check = [{ hits = "wisp" }]').with_settings({"target.wisp.at": [27, 2]})
+        self.assertFalse(nivvo.check(made)[0].passed)
+        found = remedies(made, "tap", 0)
+        self.assertEqual(len(found), 2, found)
+        for remedy in found:
+            key, _, rest = remedy.partition(" = ")
+            changed = made.with_settings({key: float(rest.split()[0])})
+            self.assertTrue(nivvo.check(changed)[0].passed, remedy)
+
+    def test_it_is_silent_where_nothing_near_helps(self):
+        made = drill(case='check = [{ hits = "wisp" }]').with_settings({"target.wisp.at": [27, 2000]})
+        self.assertEqual(remedies(made, "tap", 0), [])

@@ -1,0 +1,92 @@
+"""Figures: the right way up, nothing outside, what is drawn is what happened."""
+
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+import nivvo
+from nivvo.play.engine import scene_of
+from nivvo.show.figure import new_figure, views
+from nivvo.show.outline import half_plane, hull, outline
+from nivvo.show.sight import preview_of
+from tests.play.drills import drill
+
+DEMO = Path(nivvo.__file__).parent / "demo"
+
+
+class Figures(unittest.TestCase):
+    def drawn(self, made, case=None):
+        run = nivvo.fire(made, case)
+        figure = new_figure(len(views(run)))
+        nivvo.draw(run, figure.axes if len(figure.axes) > 1 else figure.axes[0], preview_of(run))
+        figure.canvas.draw()
+        return run, figure
+
+    def test_up_is_up_in_every_world(self):
+        for world, upward in (('y = "up"', True), ('y = "down"', False)):
+            _, figure = self.drawn(drill(world=world, shooter="at = [0, 5]" if upward else "at = [0, -5]"))
+            low, high = figure.axes[0].get_ylim()
+            self.assertEqual(low < high, upward)
+        _, figure = self.drawn(nivvo.load(DEMO / "deck.toml"))
+        self.assertGreater(*figure.axes[0].get_ylim())
+
+    def test_all_flights_touches_and_targets_are_inside_the_picture(self):
+        for name in ("quay", "deck", "breakwater"):
+            made = nivvo.load(DEMO / f"{name}.toml")
+            for case in made.cases:
+                run, figure = self.drawn(made, case)
+                for ax, view in zip(figure.axes, views(run), strict=True):
+                    x, y = sorted(ax.get_xlim()), sorted(ax.get_ylim())
+                    points = np.concatenate([run.flight(p).p for p in run.ids.values()])
+                    across, upward = points @ view.across, points @ view.upward
+                    self.assertTrue(x[0] <= across.min() and across.max() <= x[1], f"{name} {case}")
+                    self.assertTrue(y[0] <= upward.min() and upward.max() <= y[1], f"{name} {case}")
+
+    def test_the_axes_are_labelled_with_units_and_no_words_overlap(self):
+        for name, case in (("quay", "lantern"), ("deck", "three_taps"), ("breakwater", "over_the_blocks")):
+            run, figure = self.drawn(nivvo.load(DEMO / f"{name}.toml"), case)
+            unit = run.scene.model.world.unit
+            for ax in figure.axes:
+                self.assertIn(f"({unit})", ax.get_xlabel())
+                self.assertIn(f"({unit})", ax.get_ylabel())
+                boxes = [t.get_window_extent() for t in ax.texts if t.get_text()]
+                for k, box in enumerate(boxes):
+                    for other in boxes[k + 1 :]:
+                        self.assertFalse(box.overlaps(other), f"{name}: {[t.get_text() for t in ax.texts]}")
+
+    def test_it_draws_on_axes_that_are_given_and_says_how_many_it_needs(self):
+        run = nivvo.fire(drill())
+        ax = new_figure(1).axes[0]
+        self.assertIs(nivvo.draw(run, ax), ax)
+        with self.assertRaises(nivvo.CallError):
+            nivvo.draw(nivvo.fire(nivvo.load(DEMO / "breakwater.toml")), ax)
+
+    def test_a_run_without_a_shot_is_drawn_too(self):
+        self.drawn(drill(case="input = [{ t = 0, cursor = [1, 1] }]"))
+
+
+class Outlines(unittest.TestCase):
+    def test_an_outline_is_where_the_distance_is_zero(self):
+        scene = scene_of(nivvo.load(DEMO / "quay.toml"), "flare")
+        from nivvo.core.shapes import gap
+
+        for row, name in zip(scene.bodies, scene.names, strict=True):
+            if name == "quay":
+                continue
+            edge = outline(row, row["c0"], np.array([1.0, 0, 0]), np.array([0.0, 1, 0]))
+            points = np.concatenate([edge, np.zeros((len(edge), 1))], axis=1)
+            np.testing.assert_allclose(gap(row, points), 0.0, atol=1e-9, err_msg=name)
+
+    def test_a_hull_holds_all_points_and_turns_one_way(self):
+        rng = np.random.default_rng(0)
+        points = rng.normal(size=(200, 2))
+        edge = hull(points)
+        after = np.roll(edge, -1, axis=0)
+        for p in points:
+            cross = (after - edge)[:, 0] * (p - edge)[:, 1] - (after - edge)[:, 1] * (p - edge)[:, 0]
+            self.assertGreaterEqual(cross.min(), -1e-9)
+
+    def test_a_half_plane_is_cut_to_the_picture(self):
+        part = half_plane(np.array([0.0, 1.0]), np.array([0.0, 1.0]), np.array([0.0, 0.0]), np.array([4.0, 3.0]))
+        self.assertEqual({tuple(p) for p in part}, {(0.0, 0.0), (4.0, 0.0), (4.0, 1.0), (0.0, 1.0)})

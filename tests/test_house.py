@@ -1,0 +1,123 @@
+"""The rules of the house, kept by the build: who may import whom, who may print, what is registered."""
+
+import ast
+import doctest
+import inspect
+import unittest
+from pathlib import Path
+
+import nivvo
+from nivvo.core import pool, shapes
+from nivvo.play import run
+from nivvo.spec import ability, scene
+
+HOUSE = Path(nivvo.__file__).parent
+BELOW = {
+    "errors": set(),
+    "core": set(),
+    "spec": {"errors"},
+    "play": {"errors", "core", "spec"},
+    "judge": {"errors", "core", "spec", "play"},
+    "show": {"errors", "core", "spec", "play", "judge"},
+    "cli": {"errors", "core", "spec", "play", "judge", "show"},
+    "demo": set(),
+}
+CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "llvmlite", "platformdirs", "nivvo"}
+
+
+def sources(*rooms):
+    for path in sorted(HOUSE.rglob("*.py")):
+        room = path.relative_to(HOUSE).parts[0].removesuffix(".py")
+        if not rooms or room in rooms:
+            yield room, path, ast.parse(path.read_text())
+
+
+def imported(tree):
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            assert node.level == 0, "imports are absolute"
+            yield node.module
+
+
+class Imports(unittest.TestCase):
+    def test_they_point_down_the_list_only(self):
+        for room, path, tree in sources(*BELOW):
+            for name in imported(tree):
+                parts = name.split(".")
+                if parts[0] == "nivvo" and len(parts) > 1 and parts[1] != room:
+                    self.assertIn(parts[1], BELOW[room], f"{path.name} in {room} imports {name}")
+
+    def test_core_needs_numbers_only(self):
+        import sys
+
+        for _, path, tree in sources("core"):
+            for name in imported(tree):
+                top = name.split(".")[0]
+                self.assertTrue(top in CORE_MAY_IMPORT or top in sys.stdlib_module_names, f"{path.name}: {name}")
+
+    def test_every_room_says_what_lives_there(self):
+        for room in (HOUSE / name for name in BELOW if name != "errors"):
+            self.assertTrue(ast.get_docstring(ast.parse((room / "__init__.py").read_text())), room.name)
+
+
+class Manners(unittest.TestCase):
+    def test_core_spec_and_play_do_not_print_read_the_clock_or_draw_from_a_global_source(self):
+        for _, path, tree in sources("core", "spec", "play"):
+            for name in imported(tree):
+                self.assertNotIn(name.split(".")[0], ("time", "datetime", "random", "click", "rich"), path.name)
+            for node in ast.walk(tree):
+                if isinstance(node, ast.Call):
+                    called = ast.unparse(node.func)
+                    self.assertNotIn(called, ("print", "input", "np.random.seed", "np.random.rand"), path.name)
+
+    def test_only_the_two_decorators_compile(self):
+        for _, path, tree in sources():
+            if path.name == "_jit.py":
+                continue
+            for name in imported(tree):
+                self.assertNotEqual(name.split(".")[0], "numba", path.name)
+
+    def test_the_tick_uses_no_arithmetic_that_differs_between_machines(self):
+        allowed = {"sqrt", "inf", "log"}
+        for _, path, tree in sources("core"):
+            if path.name in ("tick.py", "contact.py", "flight.py", "grid.py", "roots.py", "vec.py", "shapes.py"):
+                for node in ast.walk(tree):
+                    if isinstance(node, ast.Attribute) and ast.unparse(node.value) == "math":
+                        self.assertIn(node.attr, allowed, path.name)
+                    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Pow) and path.name != "grid.py":
+                        self.fail(f"{path.name}:{node.lineno}: no powers in the tick")
+
+    def test_public_functions_of_the_face_have_docstrings_and_types(self):
+        for name in nivvo.__all__:
+            if name.startswith("__"):
+                continue
+            thing = getattr(nivvo, name)
+            self.assertTrue(inspect.getdoc(thing), name)
+            if inspect.isfunction(thing):
+                self.assertIn("return", thing.__annotations__ if name != "draw" else {"return": 1}, name)
+
+    def test_the_example_in_the_face_runs(self):
+        self.assertEqual(doctest.testmod(nivvo).failed, 0)
+        self.assertTrue((HOUSE / "py.typed").exists())
+
+
+class Registered(unittest.TestCase):
+    def choices(self, model, key):
+        import typing
+
+        return set(typing.get_args(model.model_fields[key].annotation))
+
+    def test_every_choice_of_a_drill_has_its_code_in_the_core(self):
+        self.assertEqual(self.choices(scene.Tick, "step"), set(pool.STEPS))
+        self.assertEqual(self.choices(scene.Tick, "touch"), set(pool.TOUCHES))
+        self.assertEqual(self.choices(ability.Answer, "then"), set(pool.THEN))
+        self.assertEqual(set(scene.KINDS), set(shapes.KINDS) | {"wall"})
+
+    def test_every_way_to_end_has_a_reason_a_person_can_read(self):
+        codes = {value for name, value in vars(pool).items() if name.startswith("BY_")}
+        self.assertEqual(codes | {0}, set(run.REASONS))
+
+    def test_hot_records_stay_small(self):
+        self.assertLessEqual(pool.FLIGHT.itemsize, 208)
