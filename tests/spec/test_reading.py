@@ -109,6 +109,9 @@ class Merging(unittest.TestCase):
         self.assertEqual(drill.model.ability["flare"].launch.elevation, 40)
         rows = {row.key: row.origin for row in nivvo.explain(drill, "tap")}
         self.assertEqual(rows["ability.flare.launch.speed"], "case tap, drill:15")
+        for key, value in (("ability.flare.launch.speed", 7), ("ability.flare.launch", {"speed": 7})):
+            won = drill.with_settings({key: value})
+            self.assertEqual(won.of_case("tap").ability["flare"].launch.speed, 7, key)
 
     def test_plain_tables_make_the_same_drill_as_the_file(self):
         tables = tomllib.loads(GOOD)

@@ -53,6 +53,8 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
 
     Raises CallError for an unknown case or keep, DrillError if something that the drill names cannot be read.
     """
+    if not isinstance(drill, Drill):
+        raise CallError(f"fire takes a drill, as nivvo.load(path) gives, not {type(drill).__name__}")
     if keep not in ("paths", "contacts"):
         raise CallError(f'keep is "paths" or "contacts", not {keep!r}')
     name = case or drill.cases[0]

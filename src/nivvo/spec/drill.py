@@ -14,7 +14,7 @@ from nivvo.errors import CallError, DrillError, Problem
 from nivvo.spec import document as documents
 from nivvo.spec.ability import Ability
 from nivvo.spec.case import Case
-from nivvo.spec.document import Document, Origin, drop, leaves, nearest, put
+from nivvo.spec.document import Document, Origin, nearest, put
 from nivvo.spec.links import check_links
 from nivvo.spec.problems import of_validation
 from nivvo.spec.scene import Obstacle, Shooter, Target, Tick, World
@@ -52,7 +52,6 @@ class Drill:
 
     document: Document
     model: Model
-    changes: dict[str, Any] = field(default_factory=dict)
     _cases: dict[str, Model] = field(default_factory=dict, repr=False)
     _cache: dict[Any, Any] = field(default_factory=dict, repr=False)
 
@@ -86,23 +85,35 @@ class Drill:
         return self._cases.get(name, self.model)
 
     def with_settings(self, settings: dict[str, Any]) -> Drill:
-        """A drill with dotted keys changed; a text value is read as TOML where it can be.
+        """A drill with dotted keys changed; they win over what its cases set.
 
         Raises DrillError if the result is not valid, CallError for a key that cannot be set.
         """
         tables, origins = self.document.tables, dict(self.document.origins)
         for key, value in settings.items():
-            parts = key.split(".")
-            if not all(parts):
+            parts = key.split(".") if isinstance(key, str) else []
+            if not parts or not all(parts):
                 raise CallError(f"--set {key}: not a dotted key, as ability.flare.launch.speed")
             tables = put(tables, parts, value)
             for size in range(1, len(parts) + 1):
                 origins.setdefault(tuple(parts[:size]), Origin("--set", 0))
             origins[tuple(parts)] = Origin("--set", 0)
-        changed = Document(self.document.name, self.document.folder, tables, origins)
-        drill = _validated(changed)
-        drill.changes = {**self.changes, **settings}
-        return drill
+            if parts[0] != "case" and isinstance(tables.get("case"), dict):
+                cases = {name: _overruled(case, key, value) for name, case in tables["case"].items()}
+                tables = {**tables, "case": cases}
+        return _validated(Document(self.document.name, self.document.folder, tables, origins))
+
+
+def _overruled(case: Any, key: str, value: Any) -> Any:
+    """A case's table in which a setting of the call wins over what the case itself sets at or around its key."""
+    settings = case.get("set") if isinstance(case, dict) else None
+    if not isinstance(settings, dict):
+        return case
+    meet = [other for other in settings if f"{other}.".startswith(f"{key}.") or f"{key}.".startswith(f"{other}.")]
+    if not meet:
+        return case
+    kept = {other: old for other, old in settings.items() if not f"{other}.".startswith(f"{key}.")}
+    return {**case, "set": {**kept, key: value}}
 
 
 def value_of_text(text: str) -> Any:
@@ -232,6 +243,3 @@ def _with_case(document: Document, name: str, case: Case) -> tuple[Model | None,
     if model is not None:
         problems = check_links(model, changed, name)
     return model, problems
-
-
-__all__ = ["Drill", "Model", "drop", "leaves", "load", "of", "parse", "value_of_text"]
