@@ -4,6 +4,7 @@ load, parse, drill   a drill from a file, a TOML text, or plain tables
 fire                 a case in time: a Run, with its tables, paths and digest
 check                what a case demands, and what was found
 preview              dots along a coming flight, with its landing
+solve                the launches that reach a point
 draw                 a run on Matplotlib axes
 save                 a run as CSV, JSON or Parquet
 
@@ -36,6 +37,7 @@ _HOMES = {
     "schema": "nivvo.spec.schema",
     "fire": "nivvo.play.engine",
     "Run": "nivvo.play.run",
+    "Solution": "nivvo.play.solving",
     "preview": "nivvo.play.preview",
     "Preview": "nivvo.play.preview",
     "check": "nivvo.judge.case",
@@ -50,7 +52,11 @@ _HOMES = {
     "OutputError": "nivvo.errors",
     "Problem": "nivvo.errors",
 }
-_OTHER_NAMES = {"drill": ("nivvo.spec.drill", "of"), "explain": ("nivvo.spec.explain", "effective")}
+_OTHER_NAMES = {
+    "solve": ("nivvo.play.solving", "solutions"),
+    "drill": ("nivvo.spec.drill", "of"),
+    "explain": ("nivvo.spec.explain", "effective"),
+}
 
 __all__ = ["__version__", *sorted({*_HOMES, *_OTHER_NAMES})]
 
@@ -62,6 +68,8 @@ if TYPE_CHECKING:
     from nivvo.play.engine import fire
     from nivvo.play.preview import Preview, preview
     from nivvo.play.run import Run
+    from nivvo.play.solving import Solution
+    from nivvo.play.solving import solutions as solve
     from nivvo.show.figure import draw
     from nivvo.show.files import save
     from nivvo.spec.drill import Drill, load, parse

@@ -12,6 +12,7 @@ COMMANDS = {
     "new": "Write a small drill file to start from.",
     "fire": "Fire a case and tell what happened.",
     "check": "Fire cases and judge their checks; exit 1 if one fails.",
+    "solve": "Find the launches that reach a point.",
     "explain": "Tell each effective value and where it came from.",
     "schema": "Print the JSON Schema of drill files, for editors.",
 }

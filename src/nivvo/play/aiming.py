@@ -10,6 +10,7 @@ from nivvo.core.clock import to_seconds
 from nivvo.core.frame import unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, offset_to, through
 from nivvo.core.shapes import gap
+from nivvo.play.arcs import solve
 from nivvo.play.scene import Scene
 from nivvo.spec.ability import Ability
 from nivvo.spec.values import resolve
@@ -26,7 +27,8 @@ class Shot:
 
     at, heading, velocity : (3,) world; heading is a unit vector, velocity in units/s
     clearance : gap between projectile and shooter's body at the muzzle (units)
-    note : what is odd about the aim, or ""
+    note : what is odd about the aim, or how it was solved, or ""
+    refused : why it was not fired after all, or ""
     """
 
     number: int
@@ -42,6 +44,7 @@ class Shot:
     clearance: float
     cursor: np.ndarray | None
     note: str
+    refused: str = ""
 
 
 def shoot(scene: Scene, ability_name: str, shooter: str, number: int, time: int, pressed: int, cursor) -> Shot:
@@ -53,11 +56,18 @@ def shoot(scene: Scene, ability_name: str, shooter: str, number: int, time: int,
     body = scene.frame.triad(facing, facing)
     place = row["c0"] + row["v"] * to_seconds(time)
     pivot = place + offset_to(body, (muzzle.pivot_forward, 0.0, muzzle.pivot_up))
-    elevation = ability.launch.elevation
-    if elevation is not None:
-        elevation = resolve(elevation, number)
-    leaving = _leaving(scene, ability, facing, body, place, pivot, offset, muzzle.follows == "aim", elevation, cursor)
-    speed = resolve(ability.launch.speed, number)
+    if ability.launch.arc is not None:
+        arc = solve(
+            scene, ability, number, time, (pivot, place), offset, (body, facing), muzzle.follows == "aim", cursor
+        )
+        velocity, leaving, refused = arc.velocity, Leaving(arc.at, unit(arc.velocity), arc.note), arc.refused
+    else:
+        elevation = ability.launch.elevation
+        elevation = None if elevation is None else resolve(elevation, number)
+        leaving = _leaving(
+            scene, ability, facing, body, place, pivot, offset, muzzle.follows == "aim", elevation, cursor
+        )
+        velocity, refused = resolve(ability.launch.speed, number) * leaving.heading, ""
     moved = row.copy()
     moved["c"] = place
     return Shot(
@@ -69,12 +79,26 @@ def shoot(scene: Scene, ability_name: str, shooter: str, number: int, time: int,
         pressed=pressed,
         at=leaving.at,
         heading=leaving.heading,
-        velocity=speed * leaving.heading + ability.inherit * row["v"],
-        speed=speed,
+        velocity=velocity + ability.inherit * row["v"],
+        speed=float(np.sqrt(velocity @ velocity)),
         clearance=float(gap(moved, leaving.at)) - scene.radius(ability),
         cursor=cursor,
         note=ODD.get(leaving.odd, leaving.odd),
+        refused=refused,
     )
+
+
+def place_of(scene: Scene, shot: Shot, heading) -> np.ndarray:
+    """Where the muzzle of a shot is when it heads along a unit vector (3,)."""
+    _, muzzle, offset = scene.muzzle(scene.abilities[shot.ability], shot.shooter)
+    facing = scene.facing(shot.shooter)
+    row = scene.bodies[scene.number[shot.shooter]]
+    body = scene.frame.triad(facing, facing)
+    place = row["c0"] + row["v"] * to_seconds(shot.time)
+    if muzzle.follows != "aim":
+        return place + offset_to(body, offset)
+    pivot = place + offset_to(body, (muzzle.pivot_forward, 0.0, muzzle.pivot_up))
+    return pivot + offset_to(scene.frame.triad(heading, facing), offset)
 
 
 def _leaving(scene, ability: Ability, facing, body, place, pivot, offset, follows_aim, elevation, cursor) -> Leaving:

@@ -60,8 +60,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
     name = case or drill.cases[0]
     described = drill.case(name)
     scene = scene_of(drill, name)
-    chosen = [described.ability] if isinstance(described.ability, str) else described.ability
-    in_hand = sorted(chosen or scene.abilities)
+    in_hand = in_hand_of(drill, name)
     lasts = None if described.lasts is None else clock.from_seconds(described.lasts.seconds(scene.ticks.rate))
     runner = Runner(scene, scene.arena(sampled=keep == "paths"), lasts)
     by_shooter = tracks(described, scene, in_hand)
@@ -70,7 +69,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
             break
         runner.fire(planned, by_shooter[planned.shooter].cursor(planned.time))
     runner.finish()
-    return runner.run(drill.name, name, in_hand)
+    return runner.run(drill.name, name)
 
 
 def plan(scene: Scene, by_shooter, in_hand: list[str]) -> list[Planned]:
@@ -84,13 +83,24 @@ def plan(scene: Scene, by_shooter, in_hand: list[str]) -> list[Planned]:
     return sorted(planned, key=lambda one: (one.time, one.ability, one.shooter))
 
 
-class Runner:
-    """An arena on its way through a case; ``all_end`` makes the first touch of anything the end."""
+def in_hand_of(drill: Drill, case: str) -> list[str]:
+    """Names of the abilities that are in hand in a case, in order. Raises CallError for an unknown case."""
+    chosen = drill.case(case).ability
+    return sorted([chosen] if isinstance(chosen, str) else chosen or drill.of_case(case).ability)
 
-    def __init__(self, scene: Scene, arena: Arena, lasts: int | None, all_end: bool = False):
-        self.scene, self.arena, self.lasts, self.all_end = scene, arena, lasts, all_end
+
+class Runner:
+    """An arena on its way through a case.
+
+    ``touches`` overrides the answers of the abilities: "end" makes the first touch of anything the end,
+    "ignore" lets everything through; "" leaves them.
+    """
+
+    def __init__(self, scene: Scene, arena: Arena, lasts: int | None = None, touches: str = ""):
+        self.scene, self.arena, self.lasts, self.touches = scene, arena, lasts, touches
         self.tick = 0
         self.shots: list[Shot] = []
+        self.refused: list[Shot] = []
         self.launches: list[tuple] = []
         self.known: dict[tuple, int] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
@@ -101,15 +111,23 @@ class Runner:
         self._advance_to(self.scene.ticks.holding(planned.time))
         scene = self.scene
         shot = shoot(scene, planned.ability, planned.shooter, planned.number, planned.time, planned.pressed, cursor)
-        ability = scene.abilities[planned.ability]
-        launch = self._launch(ability, planned.shooter, planned.number)
-        key = self.ranks[planned.ability] * len(self.shooters) + self.shooters[planned.shooter]
-        key = (key << SHOTS_BITS | planned.number) << PROJECTILES_BITS
-        moves_at = planned.time
+        if shot.refused:
+            self.refused.append(shot)
+        else:
+            self.put(shot)
+
+    def put(self, shot: Shot) -> None:
+        """Put a shot that is worked out into the air, in the tick that the arena has come to."""
+        scene = self.scene
+        ability = scene.abilities[shot.ability]
+        launch = self._launch(ability, shot.shooter, shot.number)
+        key = self.ranks[shot.ability] * len(self.shooters) + self.shooters[shot.shooter]
+        key = (key << SHOTS_BITS | shot.number) << PROJECTILES_BITS
+        moves_at = shot.time
         if scene.model.tick.first_move == "next tick":
-            moves_at = scene.ticks.edge(scene.ticks.holding(planned.time) + 1)
-        own = [scene.number[planned.shooter]] if ability.owner == "once clear" else []
-        self.arena.fire(launch, shot.at, shot.velocity, key, planned.time, moves_at=moves_at, inside=own)
+            moves_at = scene.ticks.edge(scene.ticks.holding(shot.time) + 1)
+        own = [scene.number[shot.shooter]] if ability.owner == "once clear" else []
+        self.arena.fire(launch, shot.at, shot.velocity, key, shot.time, moves_at=moves_at, inside=own)
         self.shots.append(shot)
         self.launches.append((key, moves_at, self.arena.params[launch]["a"].copy()))
 
@@ -117,8 +135,10 @@ class Runner:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
         scene, limits = self.scene, ability.limits
         then, damage = scene.answers(ability)
-        if self.all_end:
+        if self.touches == "end":
             then = [one if one == pool.IGNORE else pool.END for one in then]
+        elif self.touches == "ignore":
+            then = [pool.IGNORE for _ in then]
         dealt = [resolve(one, number) for one in damage]
         known = (id(ability), shooter, tuple(dealt))
         if known not in self.known:
@@ -148,18 +168,16 @@ class Runner:
             self.tick += self.arena.run(self.scene.ticks.rows(self.tick, min(256, tick - self.tick)))
         self.tick = max(self.tick, tick) if not self.arena.live else self.tick
 
-    def run(self, drill: str, case: str, in_hand: list[str]) -> Run:
+    def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
         launches = np.array(self.launches, dtype=LAUNCHES)
-        stopped = self.scene.ticks.edge(self.tick)
         return Run(
             drill,
             case,
             self.scene,
             self.shots,
+            self.refused,
             self.arena.take_events(),
             self.arena.take_samples(),
             launches,
-            stopped,
-            in_hand,
         )

@@ -8,7 +8,7 @@ import numpy as np
 
 from nivvo.core import clock
 from nivvo.errors import CallError
-from nivvo.play.engine import Planned, Runner, scene_of
+from nivvo.play.engine import Planned, Runner, in_hand_of, scene_of
 from nivvo.play.run import Run
 from nivvo.play.track import tracks
 from nivvo.spec.document import nearest
@@ -67,8 +67,7 @@ def preview(
     """
     name = case or drill.cases[0]
     described, scene = drill.case(name), scene_of(drill, name)
-    chosen = [described.ability] if isinstance(described.ability, str) else described.ability
-    in_hand = sorted(chosen or scene.abilities)
+    in_hand = in_hand_of(drill, name)
     ability = _known(ability or in_hand[0], scene.abilities, "ability")
     owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
     shooter = _known(shooter or owner, scene.shooters, "shooter")
@@ -89,11 +88,14 @@ def preview(
         if cursor.shape != (scene.frame.size,) or not np.isfinite(cursor).all():
             raise CallError(f"cursor must be {scene.frame.size} finite numbers, not {cursor.tolist()}")
         cursor = scene.frame.lift(cursor)
-    runner = Runner(scene, scene.arena(), None, all_end=True)
+    runner = Runner(scene, scene.arena(), touches="end")
     runner.tick = scene.ticks.holding(time)
     runner.fire(Planned(time, ability, shooter, 0, time), cursor)
     runner.finish()
-    return of_run(runner.run(drill.name, name, [ability]), count, every, spacing)
+    if runner.refused:
+        nothing = np.zeros((0, scene.frame.size))
+        return Preview(nothing, np.zeros(0), None, f"refused: {runner.refused[0].refused}")
+    return of_run(runner.run(drill.name, name), count, every, spacing)
 
 
 def of_run(run: Run, count: int | None = None, every: float | None = None, spacing: float | None = None) -> Preview:

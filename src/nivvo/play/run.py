@@ -48,13 +48,12 @@ class Run:
     """
 
     def __init__(
-        self, drill: str, case: str, scene: Scene, shots: list[Shot], events, samples, launches, stopped: int, in_hand
+        self, drill: str, case: str, scene: Scene, shots: list[Shot], refused: list[Shot], events, samples, launches
     ):
         self.drill, self.case = drill, case
         self.scene = scene
         self.fired = shots
-        self.in_hand: list[str] = in_hand
-        self.stopped = stopped
+        self.refused = refused
         order = np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))
         self.raw = events[order]
         self.samples = samples[np.lexsort((samples["t"], samples["key"]))]
@@ -68,13 +67,12 @@ class Run:
     @cached_property
     def ids(self) -> dict[int, str]:
         """Readable id of each projectile, by its key: ability and shot, as "flare-1"."""
-        several = len(self.scene.shooters) > 1
-        return {
-            key: f"{shot.ability}-{shot.number + 1}"
-            if not several
-            else f"{shot.shooter}-{shot.ability}-{shot.number + 1}"
-            for key, shot in self.by_key.items()
-        }
+        return {key: self.id_of(shot) for key, shot in self.by_key.items()}
+
+    def id_of(self, shot: Shot) -> str:
+        """Readable id of a shot: ability and number, as "flare-1"; with several shooters theirs before it."""
+        own = f"{shot.ability}-{shot.number + 1}"
+        return own if len(self.scene.shooters) == 1 else f"{shot.shooter}-{own}"
 
     @cached_property
     def by_key(self) -> dict[int, Shot]:
@@ -360,6 +358,9 @@ class Run:
         for key, shot in self.by_key.items():
             time = to_seconds(shot.time)
             say((time, 0, self.ids[key]), time, self.ids[key], "fired", shot.shooter, shot.note)
+        for shot in self.refused:
+            time = to_seconds(shot.time)
+            say((time, 0, self.id_of(shot)), time, self.id_of(shot), "refused", shot.shooter, shot.refused)
         for k, event in enumerate(self.raw):
             time, name, body = self._time(event), self.ids[int(event["key"])], self._body(event)
             kind = int(event["kind"])

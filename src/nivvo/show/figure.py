@@ -123,21 +123,9 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
 
 
 def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: bool) -> None:
-    low, high = _filled(ax, *_limits(view, run))
-    ax.set_aspect("equal", adjustable="box")
-    ax.set_xlim(low[0], high[0])
-    ax.set_ylim(*((high[1], low[1]) if view.flipped else (low[1], high[1])))
-    ax.set_xlabel(view.labels[0], color=INK)
-    ax.set_ylabel(view.labels[1], color=INK)
-    ax.grid(color="#e4e8eb", linewidth=0.6)
-    ax.set_axisbelow(True)
-    for spine in ax.spines.values():
-        spine.set_color("#c3cad0")
-    ax.apply_aspect()
+    low, high = frame_axes(ax, view, run)
     labels = Labels(ax)
-    labels.fixed(
-        ax.text(0.992, 0.975, view.title, transform=ax.transAxes, ha="right", va="top", fontsize=9, color="#5f6a73")
-    )
+    labels.fixed(_view_name(ax, view))
     outlines = _bodies(ax, view, run, low, high)
     _flights(ax, view, run, float(max(high - low)), labels)
     if preview is not None and len(preview.points):
@@ -150,7 +138,33 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
     _ends(view, run, labels, ax, worded)
 
 
-def _limits(view: View, run: Run) -> tuple[np.ndarray, np.ndarray]:
+def frame_axes(ax: Axes, view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """Set limits, aspect, labels and grid of axes for a view of a run (and ``more`` points); tell the limits."""
+    low, high = _limits(view, run, more)
+    low, high = _filled(ax, low, high)
+    ax.set_aspect("equal", adjustable="box")
+    ax.set_xlim(low[0], high[0])
+    ax.set_ylim(*((high[1], low[1]) if view.flipped else (low[1], high[1])))
+    ax.set_xlabel(view.labels[0], color=INK)
+    ax.set_ylabel(view.labels[1], color=INK)
+    ax.grid(color="#e4e8eb", linewidth=0.6)
+    ax.set_axisbelow(True)
+    for spine in ax.spines.values():
+        spine.set_color("#c3cad0")
+    ax.apply_aspect()
+    return low, high
+
+
+def _view_name(ax: Axes, view: View):
+    return ax.text(0.992, 0.975, view.title, transform=ax.transAxes, ha="right", va="top", fontsize=9, color="#5f6a73")
+
+
+def draw_bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray, labels: Labels) -> None:
+    """Draw all bodies of a run's scene and their names."""
+    _names(_bodies(ax, view, run, low, high), labels)
+
+
+def _limits(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Corners of the picture: all that matters, and a margin."""
     points = [flat(shot.at, view.across, view.upward)[None] for shot in run.fired]
     points += [flat(run.flight(name).p, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
@@ -162,6 +176,7 @@ def _limits(view: View, run: Run) -> tuple[np.ndarray, np.ndarray]:
     for row, kind in zip(run.scene.bodies, run.scene.kinds, strict=True):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
+    points += [] if more is None else [more]
     seen = np.concatenate(points) if points else np.zeros((1, 2))
     low, high = seen.min(axis=0), seen.max(axis=0)
     near = (high - low).max() + run.scene.metre

@@ -18,6 +18,8 @@ def told(run: Run) -> list[str]:
         name, what = event["projectile"], event["what"]
         if what == "fired":
             text = _fired(shots[name], unit, axes, run.scene.frame.vertical)
+        elif what == "refused":
+            text = f"{name} was not fired: {event['detail']}"
         elif what in ("touched", "overlap"):
             row = next(touches)
             text = (
@@ -51,7 +53,7 @@ def told(run: Run) -> list[str]:
         for row in flown.values()
         if row["reason"].startswith("still flying")
     ]
-    if not shots:
+    if not lines:
         lines.append("nothing was fired")
     return lines
 

@@ -37,13 +37,54 @@ class Aim(Table):
         return self
 
 
-class Launch(Table):
-    """How fast, and how steep."""
+SOLVED = {
+    "low": ("speed",),
+    "high": ("speed",),
+    "by elevation": ("elevation",),
+    "by time": ("time",),
+    "by apex": ("apex",),
+}
+"""Each solved arc and the one key that it is solved from."""
 
-    speed: depending(Positive, above=0.0) = Field(description="units/s")
+
+class Launch(Table):
+    """How fast, and how steep; or an arc that is solved so that it reaches the aim point."""
+
+    speed: depending(Positive, above=0.0) | None = Field(None, description="units/s")
     elevation: depending(Elevation, low=-90.0) | None = Field(
         None, description="above the horizontal, in degrees; without it, along the aim"
     )
+    arc: Literal["low", "high", "by elevation", "by time", "by apex"] | None = Field(
+        None,
+        description="solve the launch so that it reaches the aim point: low or high at the speed, or by another key",
+    )
+    time: Positive | None = Field(None, description='arc = "by time": seconds of flight')
+    apex: Positive | None = Field(None, description='arc = "by apex": highest point above the muzzle, units')
+    out_of_reach: Literal["refuse", "farthest", "best elevation"] | None = Field(
+        None, description="arc low or high: what to do where the speed is not enough; default: refuse"
+    )
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Launch:
+        if self.arc is None:
+            for key in ("time", "apex", "out_of_reach"):
+                if getattr(self, key) is not None:
+                    raise ValueError(f'{key} is for a solved arc, as arc = "{ARC_OF[key]}"')
+            return self
+        for key in ("speed", "elevation", "time", "apex"):
+            needed = key in SOLVED[self.arc]
+            if needed and getattr(self, key) is None and key != "speed":
+                raise ValueError(f'arc = "{self.arc}" needs {key}')
+            if not needed and getattr(self, key) is not None:
+                raise ValueError(
+                    f'{key} does not go with arc = "{self.arc}", which is solved from {SOLVED[self.arc][0]}'
+                )
+        if self.out_of_reach is not None and self.arc not in ("low", "high"):
+            raise ValueError('out_of_reach is for arc = "low" or "high"')
+        return self
+
+
+ARC_OF = {"time": "by time", "apex": "by apex", "out_of_reach": "low"}
 
 
 class Flight(Table):

@@ -197,6 +197,14 @@ def _ability(links: Links, key: tuple, ability) -> None:
             owner = next((b for b in bodies(model) if b == group), None)
             hint = f"{group} is a body; on takes groups" if owner else nearest(group, [*known, ANYTHING])
             links.say((*key, "on", group), "there is no group of that name", group, ", ".join([*known, ANYTHING]), hint)
+    launch = ability.launch
+    if launch.speed is None and launch.arc in (None, "low", "high"):
+        links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s")
+    if launch.arc is not None and ability.aim.by != "cursor":
+        says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives a direction only'
+        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor"')
+    if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity > 0.0):
+        links.say((*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by time"')
     if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
         links.say(
             (*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs"

@@ -1,0 +1,59 @@
+"""``nivvo solve``."""
+
+from __future__ import annotations
+
+import click
+
+from nivvo.cli.common import drill_argument, format_option, print_rows, read_drill, set_option
+from nivvo.errors import CallError
+
+
+@click.command("solve")
+@drill_argument
+@click.option("--case", "-c", metavar="NAME", help="Which case; default: the first.")
+@click.option("--ability", "-a", metavar="NAME", help="Which ability; default: the first of the case.")
+@click.option(
+    "--to", "point", metavar="X,Y[,Z]", help="The point to reach; default: the case's cursor, else the first target."
+)
+@click.option("--speed", type=float, help="units/s; default: the ability's.")
+@click.option("--elevation", type=float, help="Degrees above the horizontal; default: the ability's.")
+@click.option("--time", type=float, help="Seconds of flight.")
+@click.option("--apex", type=float, help="Highest point above the muzzle, in units.")
+@set_option
+@click.option("--figure", metavar="FILE.png|svg", help="Draw the solutions, and the reach of the speed.")
+@format_option
+def command(drill, case, ability, point, speed, elevation, time, apex, settings, figure, format_) -> None:
+    """Find the launches of an ability of DRILL that reach a point, in the drill's own tick rules.
+
+    Low and high arc of the speed, the least speed that gets there at all, and what an elevation, a time
+    of flight or an apex asks for. Each is flown: what stops it on the way, and the least gap to an obstacle.
+
+    \b
+    nivvo solve quay.toml --ability flare
+    nivvo solve quay.toml --ability flare --to 20,1.2 --apex 9 --figure fan.png
+    """
+    from nivvo.play.solving import solutions
+
+    read = read_drill(drill, settings)
+    to = None if point is None else _numbers(point)
+    found = solutions(read, case, ability=ability, to=to, speed=speed, elevation=elevation, time=time, apex=apex)
+    rows = [solution.row() for solution in found]
+    columns = [name for name in rows[0] if format_ != "table" or name != "miss"] if rows else ["how"]
+    print_rows(rows, format_, columns)
+    if not any(row["how"] in ("low", "high") for row in rows):
+        least = next((row["speed"] for row in rows if row["how"] == "least speed"), None)
+        more = f"; the least speed that reaches it is {least:.5g} {read.model.world.unit}/s" if least else ""
+        click.echo(f"out of reach at that speed{more}", err=True)
+    if figure:
+        if not found:
+            raise CallError("there is no solution to draw")
+        from nivvo.show.fan import save_fan
+
+        click.echo(f"drew {save_fan(found, figure)}", err=True)
+
+
+def _numbers(text: str) -> list[float]:
+    try:
+        return [float(part) for part in text.strip("[] ").split(",")]
+    except ValueError:
+        raise CallError(f"--to {text}: must be numbers with commas between, as 20,1.5") from None

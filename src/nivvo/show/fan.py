@@ -1,0 +1,102 @@
+"""The picture of launch solutions: their arcs, other elevations at the same speed, and the envelope of its reach."""
+
+from __future__ import annotations
+
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import ballistics
+from nivvo.errors import CallError
+from nivvo.play.solving import Solution
+from nivvo.show.figure import AMBER, INK, MOSS, PICTURES, RUST, SEA, STONE, draw_bodies, frame_axes, new_figure, views
+from nivvo.show.files import write_whole
+from nivvo.show.labels import Labels
+from nivvo.show.outline import flat
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+STYLES = {
+    "low": (SEA, "-"),
+    "high": (RUST, (0, (8, 2))),
+    "least speed": (AMBER, (0, (4, 2, 1, 2))),
+    "by elevation": (MOSS, (0, (2, 1.5))),
+    "by time": (INK, (0, (1, 1))),
+    "by apex": ("#7a4f9a", (0, (5, 1, 1, 1, 1, 1))),
+}
+
+
+def draw_fan(found: list[Solution], ax: Axes) -> Axes:
+    """Draw solutions on Matplotlib axes, seen from the side (in a flat top view from above); returns the axes."""
+    run = found[0].run
+    view = views(run)[0]
+    frame, unit = run.scene.frame, run.scene.model.world.unit
+    shot = run.fired[0]
+    ability = run.scene.abilities[shot.ability]
+    gravity = float(np.sqrt((run.scene.gravity**2).sum())) * ability.flight.gravity
+    speed = next((one.speed for one in found if one.how in ("low", "high")), found[0].speed)
+    lines = [_line(one, view) for one in found]
+    muzzle = flat(shot.at, view.across, view.upward)
+    fan, edge = [], None
+    if frame.vertical and gravity > 0.0:
+        ahead = np.sign(lines[0][-1, 0] - muzzle[0]) or 1.0
+        up = -1.0 if view.flipped else 1.0
+        reach = float(ballistics.greatest_range(speed, gravity))
+        run_ = np.linspace(0.0, reach * 1.02, 200)
+        fan = [
+            np.stack([muzzle[0] + ahead * run_, muzzle[1] + up * ballistics.height_at(speed, e, gravity, run_)], axis=1)
+            for e in range(10, 90, 10)
+        ]
+        edge = np.stack([muzzle[0] + ahead * run_, muzzle[1] + up * ballistics.envelope(speed, gravity, run_)], axis=1)
+    seen = np.concatenate([*lines, *([edge[[0, -1]]] if edge is not None else [])])
+    low, high = frame_axes(ax, view, run, seen)
+    labels = Labels(ax)
+    for line in fan:
+        ax.plot(line[:, 0], line[:, 1], color="#b9c2c9", lw=0.8, zorder=1.5)
+    if edge is not None:
+        ax.plot(
+            edge[:, 0],
+            edge[:, 1],
+            color=STONE,
+            lw=1.4,
+            ls=(0, (1, 1.5)),
+            label=f"reach at {speed:.4g} {unit}/s",
+            zorder=2,
+        )
+        ax.plot([], [], color="#b9c2c9", lw=0.8, label="other elevations, every 10°")
+    for one, line in zip(found, lines, strict=True):
+        color, dash = STYLES[one.how]
+        words = f"{one.how}: {one.speed:.4g} {unit}/s at {one.elevation:.3g}°, {one.time:.3g} s"
+        if one.touches:
+            words += f", touches {one.touches}"
+        ax.plot(line[:, 0], line[:, 1], color=color, ls=dash, lw=2.2, label=words, zorder=6)
+    for line in lines:
+        labels.avoid(line)
+    draw_bodies(ax, view, run, low, high, labels)
+    ax.plot(*muzzle, marker="P", ms=9, color=INK, mec="white", ls="none", zorder=8)
+    ax.plot(*lines[0][-1], marker="+", ms=15, mew=2.4, color=INK, ls="none", label="point to reach", zorder=9)
+    ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=3, fontsize=8.5, frameon=False, labelcolor=INK)
+    return ax
+
+
+def _line(one: Solution, view) -> np.ndarray:
+    """The flight of a solution up to its point, whatever stands in the way."""
+    times = np.linspace(one.path.t[0], one.path.moves_at + one.time, 240)
+    return flat(one.path.at(times)[0], view.across, view.upward)
+
+
+def save_fan(found: list[Solution], path: str | FilePath) -> FilePath:
+    """Draw solutions into a PNG or SVG file. Raises CallError for another ending, OutputError."""
+    path = FilePath(path)
+    if path.suffix.lower() not in PICTURES:
+        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
+    figure = new_figure(1, 7.2)
+    figure.subplots_adjust(top=0.85)
+    draw_fan(found, figure.axes[0])
+    run = found[0].run
+    title = f"{FilePath(run.drill).stem} · {run.case} · launches of {run.fired[0].ability}"
+    figure.text(0.012, 0.985, title, color=INK, fontsize=13, fontweight="bold", va="top")
+    plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
+    return write_whole(path, lambda made: figure.savefig(made, metadata=plain))

@@ -1,0 +1,156 @@
+"""Solved arcs, fired: they pass the cursor in the drill's own step, in every view, or say why not."""
+
+import itertools
+import unittest
+
+import numpy as np
+
+import nivvo
+from tests.play.drills import drill
+
+VIEWS = {
+    "side up": ('view = "side"', [22.0, 3.0], [0.0, 1.0]),
+    "side down": ('view = "side"\ny = "down"', [-22.0, -3.0], [0.0, -1.0]),
+    "top with height": ('view = "top"\nheight = true', [14.0, -12.0, 2.0], [0.0, 0.0, 1.0]),
+    "space z": ('view = "space"', [-14.0, 12.0, 4.0], [0.0, 0.0, 1.0]),
+    "space -y": ('view = "space"\nup = "-y"', [-14.0, -3.0, 12.0], [0.0, -1.0, 0.0]),
+}
+TEXT = """nivvo = 1
+[world]
+{world}
+[tick]
+{tick}
+[shooter.keeper]
+at = {at}
+{muzzle}
+[ability.lob]
+aim.by = "cursor"
+limits.life = 20
+on.anything.then = "ignore"
+{launch}
+[case.tap]
+input = [{{ t = {t}, cursor = {cursor}, tap = "fire" }}]
+"""
+ARCS = {
+    "low": 'launch.arc = "low"\nlaunch.speed = 22',
+    "high": 'launch.arc = "high"\nlaunch.speed = 22',
+    "by elevation": 'launch.arc = "by elevation"\nlaunch.elevation = 62',
+    "by time": 'launch.arc = "by time"\nlaunch.time = 1.7',
+    "by apex": 'launch.arc = "by apex"\nlaunch.apex = 9',
+}
+
+
+def lob(view="side up", launch=ARCS["low"], tick="", muzzle="", t=0.0, cursor=None):
+    world, point, at = VIEWS[view]
+    text = TEXT.format(world=world, tick=tick, at=at, muzzle=muzzle, launch=launch, t=t, cursor=cursor or point)
+    return nivvo.parse(text), np.array(cursor or point)
+
+
+class Fired(unittest.TestCase):
+    def test_every_arc_passes_the_cursor_in_every_view_step_and_moment(self):
+        ticks = ["", *(f'step = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
+        ticks.append('step = "semi-implicit"\nfirst_move = "next tick"\nframes = [0.016, 0.034, 0.02]')
+        moments = (0.0, 0.0123)
+        for view, arc, tick, t in itertools.product(VIEWS, ARCS, ticks, moments):
+            with self.subTest(view=view, arc=arc, tick=tick, t=t):
+                muzzle = "" if t else "muzzle.hand.forward = 0.9\nmuzzle.hand.follows = 'body'"
+                made, point = lob(view, ARCS[arc], tick, muzzle, t)
+                run = nivvo.fire(made)
+                self.assertEqual(run.refused, [])
+                shot = run.rows("shots")[0]
+                path = run.flight(shot["shot"])
+                arrives = path.moves_at + float(shot["note"].split("after ")[1].split()[0])
+                times = np.linspace(arrives - 0.02, arrives + 0.02, 20_001)
+                gaps = np.linalg.norm(path.at(times)[0][:, : len(point)] - point, axis=1)
+                near = times[np.nanargmin(gaps)]
+                fine = np.linspace(near - 4e-6, near + 4e-6, 4001)
+                miss = np.nanmin(np.linalg.norm(path.at(fine)[0][:, : len(point)] - point, axis=1))
+                self.assertLess(miss, 1e-6 * np.linalg.norm(point))
+
+    def test_out_of_reach_is_refused_or_fired_as_far_as_it_goes_and_told(self):
+        weak = 'launch.arc = "low"\nlaunch.speed = 9'
+        refused = nivvo.fire(lob(launch=weak)[0])
+        self.assertEqual(refused.rows("shots"), [])
+        event = refused.rows("events")[0]
+        self.assertEqual(event["what"], "refused")
+        self.assertIn("short; the least speed is", event["detail"])
+        ranges = {}
+        for how in ("farthest", "best elevation"):
+            run = nivvo.fire(lob(launch=f'{weak}\nlaunch.out_of_reach = "{how}"')[0])
+            shot = run.rows("shots")[0]
+            self.assertIn("out of reach", shot["note"])
+            self.assertAlmostEqual(shot["speed"], 9.0, delta=1e-12)
+            ranges[how] = shot["elevation"]
+        self.assertAlmostEqual(ranges["best elevation"], 45.0, delta=1e-9)
+        self.assertGreater(ranges["farthest"], 45.0)
+        # At exactly the least speed that was told, it is in reach.
+        least = float(event["detail"].split("least speed is ")[1].split()[0])
+        told = 'launch.arc = "low"\nlaunch.speed = {}'
+        self.assertEqual(len(nivvo.fire(lob(launch=told.format(least * 1.0001))[0]).rows("shots")), 1)
+        self.assertEqual(len(nivvo.fire(lob(launch=told.format(least * 0.99))[0]).rows("shots")), 0)
+
+    def test_an_unreachable_apex_and_a_cursor_at_the_muzzle_are_refused(self):
+        run = nivvo.fire(lob(launch='launch.arc = "by apex"\nlaunch.apex = 0.5')[0])
+        self.assertIn("by apex", run.rows("events")[0]["detail"])
+        at = lob(muzzle="muzzle.hand.forward = 1\nmuzzle.hand.follows = 'body'", cursor=[1.0, 1.0])[0]
+        self.assertEqual(nivvo.fire(at).rows("events")[0]["what"], "refused")
+
+    def test_a_preview_of_a_refused_shot_has_no_dots_and_says_why(self):
+        dots = nivvo.preview(lob(launch='launch.arc = "low"\nlaunch.speed = 9')[0])
+        self.assertEqual(len(dots.points), 0)
+        self.assertIn("out of reach", dots.reason)
+
+    def test_facing_and_mirrored_cursors_give_mirrored_lobs_to_the_bit(self):
+        right, left = (nivvo.fire(lob(cursor=[x, 3.0])[0]).rows("shots")[0] for x in (22.0, -22.0))
+        self.assertEqual((right["vx"], right["vy"], right["x"]), (-left["vx"], left["vy"], -left["x"]))
+
+
+class Solve(unittest.TestCase):
+    def test_each_solution_passes_the_point_and_is_what_it_says(self):
+        for view in VIEWS:
+            for tick in ("", 'step = "explicit"'):
+                made, point = lob(view, tick=tick)
+                found = nivvo.solve(made, to=point, elevation=60.0, time=2.0, apex=8.0)
+                self.assertEqual(
+                    [one.how for one in found], ["low", "high", "least speed", "by elevation", "by time", "by apex"]
+                )
+                for one in found:
+                    self.assertLess(one.miss, 1e-6 * np.linalg.norm(point), (view, one.how))
+                by = {one.how: one for one in found}
+                self.assertAlmostEqual(by["low"].speed, 22.0, delta=1e-9)
+                self.assertAlmostEqual(by["by elevation"].elevation, 60.0, delta=1e-9)
+                self.assertAlmostEqual(by["by time"].time, 2.0, delta=1e-12)
+                self.assertAlmostEqual(by["by apex"].apex, 8.0, delta=0.12 if tick else 1e-9)
+                self.assertLess(by["low"].time, by["high"].time)
+                self.assertLess(by["least speed"].speed, min(one.speed for one in found if one.how != "least speed"))
+                for elevation in np.arange(-2.0, 2.1, 0.5) + by["least speed"].elevation:
+                    near = next(o for o in nivvo.solve(made, to=point, elevation=elevation) if o.how == "by elevation")
+                    self.assertGreaterEqual(near.speed, by["least speed"].speed * (1 - 1e-12))
+
+    def test_it_tells_what_stands_in_the_way(self):
+        made = drill(text="[obstacle.wall]\nshape.wall = [[16, 0], [16, 7]]\n").with_settings(
+            {"ability.flare.launch.speed": 20}
+        )
+        by = {one.how: one for one in nivvo.solve(made)}
+        self.assertEqual(by["low"].touches, "wall")
+        self.assertEqual(by["high"].touches, "")
+        self.assertGreater(by["high"].least_gap, 1.0)
+        self.assertEqual(by["high"].near, "wall")
+
+    def test_without_gravity_the_low_arc_is_the_straight_line(self):
+        made = drill(world="gravity = 0")
+        found = nivvo.solve(made)
+        self.assertEqual([one.how for one in found], ["low"])
+
+    def test_senseless_wishes_are_told(self):
+        for wish in (
+            {"to": [1, 2, 3]},
+            {"to": [np.nan, 2]},
+            {"ability": "flair"},
+            {"speed": -1},
+            {"time": 0.0},
+            {"apex": -2.0},
+            {"elevation": 91.0},
+        ):
+            with self.assertRaises(nivvo.CallError):
+                nivvo.solve(drill(), **wish)
