@@ -132,10 +132,16 @@ class Solve(unittest.TestCase):
             {"ability.flare.launch.speed": 20}
         )
         by = {one.how: one for one in nivvo.solve(made)}
-        self.assertEqual(by["low"].touches, "wall")
-        self.assertEqual(by["high"].touches, "")
+        self.assertEqual(by["low"].stopped_by, "wall")
+        self.assertEqual(by["high"].stopped_by, "")
         self.assertGreater(by["high"].least_gap, 1.0)
         self.assertEqual(by["high"].near, "wall")
+
+    def test_it_tells_what_ends_the_shot_before_it_gets_there(self):
+        far = next(
+            one for one in nivvo.solve(drill(ability="limits.life = 2"), to=[200, 2]) if one.how == "least speed"
+        )
+        self.assertEqual(far.stopped_by, "its life was over")
 
     def test_without_gravity_the_low_arc_is_the_straight_line(self):
         made = drill(world="gravity = 0")

@@ -136,7 +136,9 @@ class SameBytes(unittest.TestCase):
             like["firing"] = {"button": "flare"}
             crowd["ability"][f"other{k}"] = {**like, "without": ["on.wisps"]}
         crowd["case"]["flare"]["ability"] = [*crowd["ability"]]
-        crowd["case"]["flare"]["ability"] = [name for name in crowd["ability"] if name not in ("rivet", "lantern")]
+        crowd["case"]["flare"]["ability"] = [
+            name for name in crowd["ability"] if name not in ("rivet", "lantern", "lob")
+        ]
         beside = nivvo.fire(nivvo.drill(crowd), "flare")
         self.assertEqual(len(beside.rows("shots")), 1001)
         for table in ("shots", "projectiles"):

@@ -7,6 +7,7 @@ One unit is 1/693,000,000,000 s: 693 of them are a nanosecond, and the ticks of 
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import cache
 
 import numpy as np
 
@@ -30,13 +31,18 @@ def to_seconds(count):
     return count / UNITS
 
 
+@cache
+def _tick_of(rate: float) -> Fraction:
+    """Exact length of a tick, in counts."""
+    return Fraction(UNITS) / Fraction(repr(rate))
+
+
 def edges_of_rate(rate: float, first: int, count: int) -> np.ndarray:
     """Edges of ``count`` ticks from tick number ``first`` at ``rate`` ticks a second, as counts, shape (count + 1,).
 
     Each edge is the count nearest to n / rate: no error adds up.
     """
-    exact = Fraction(repr(float(rate)))
-    unit = Fraction(UNITS) / exact
+    unit = _tick_of(float(rate))
     if unit.denominator == 1:
         return np.arange(first, first + count + 1, dtype=np.int64) * int(unit)
     edges = [round(unit * n) for n in range(first, first + count + 1)]

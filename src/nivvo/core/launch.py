@@ -198,7 +198,7 @@ def farthest(to, a, up, speed) -> np.ndarray:
     return flat * (speed * level / long)[..., None] + up * (speed * speed / long)[..., None]
 
 
-def lead(to, velocity, speed, *, a=(0.0, 0.0, 0.0), acceleration=(0.0, 0.0, 0.0)) -> Launch:
+def lead(to, velocity, speed, *, a=(0.0, 0.0, 0.0), acceleration=(0.0, 0.0, 0.0), fall: Fall | None = None) -> Launch:
     """The earliest intercept of a mover at a given launch speed; nan if there is none.
 
     to : where it is from the muzzle. velocity, acceleration : of the mover. a : of the projectile.
@@ -218,9 +218,32 @@ def lead(to, velocity, speed, *, a=(0.0, 0.0, 0.0), acceleration=(0.0, 0.0, 0.0)
         flat = np.stack([np.broadcast_to(x, shape[:-1])[curved] for x in c], axis=-1)
         time[curved] = _first_of_quartic(flat)
     time = np.where(_square(to) > 0.0, time, np.nan)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        launch = to / time[..., None] + velocity + w * (0.5 * time)[..., None]
-    return Launch(launch, time)
+
+    def there(t) -> np.ndarray:
+        return to + velocity * t[..., None] + acceleration * (0.5 * t * t)[..., None]
+
+    if fall is not None:
+        time = _meeting_in_steps(there, a, speed, time, fall)
+    safe = np.where(np.isfinite(time), time, 1.0)
+    return by_time(there(safe), a, time, fall=fall)
+
+
+def _meeting_in_steps(there, a, speed, near, fall: Fall) -> np.ndarray:
+    """The time of meeting as a game's own step falls, next to the exact one; that one where none is near."""
+
+    def over(t):
+        return np.sqrt(_square(by_time(there(t), a, t, fall=fall).velocity)) - speed
+
+    safe = np.where(np.isfinite(near), near, 1.0)
+    wide = 2.0 * fall.longest
+    low, high = np.maximum(safe - wide, 1e-3 * safe), safe + wide
+    early = over(low) > 0.0
+    found = early & (over(high) <= 0.0)
+    for _ in range(80):
+        middle = 0.5 * (low + high)
+        above = over(middle) > 0.0
+        low, high = np.where(above, middle, low), np.where(above, high, middle)
+    return np.where(np.isfinite(near), np.where(found, high, safe), np.nan)
 
 
 def _first_of_quadratic(a, b, c) -> np.ndarray:

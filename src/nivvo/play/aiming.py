@@ -6,19 +6,28 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
 from nivvo.core.frame import unit
-from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, offset_to, through
+from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
-from nivvo.play.arcs import solve
+from nivvo.play.arcs import Arc, lead, solve
 from nivvo.play.scene import Scene
-from nivvo.spec.ability import Ability
+from nivvo.play.seeking import middle_of, seek
+from nivvo.play.stance import Stance, stance_of
+from nivvo.spec.ability import SEEKS, Ability
 from nivvo.spec.values import resolve
 
 ODD = {
-    AT_POINT: "the cursor is at the muzzle: fired along the facing",
-    BEHIND: "the cursor is nearer than the muzzle: fired outward",
+    AT_POINT: "the aim point is at the muzzle: fired along the facing",
+    BEHIND: "the aim point is nearer than the muzzle: fired outward",
 }
+
+
+@dataclass(frozen=True)
+class Pointing:
+    """What the player points with at a moment: ``cursor`` (3,) or None, ``stick`` a unit heading (3,) or None."""
+
+    cursor: np.ndarray | None = None
+    stick: np.ndarray | None = None
 
 
 @dataclass(frozen=True)
@@ -27,6 +36,7 @@ class Shot:
 
     at, heading, velocity : (3,) world; heading is a unit vector, velocity in units/s
     clearance : gap between projectile and shooter's body at the muzzle (units)
+    cursor : the aim point, or None
     note : what is odd about the aim, or how it was solved, or ""
     refused : why it was not fired after all, or ""
     """
@@ -37,6 +47,7 @@ class Shot:
     muzzle: str
     time: int
     pressed: int
+    stance: Stance
     at: np.ndarray
     heading: np.ndarray
     velocity: np.ndarray
@@ -47,77 +58,76 @@ class Shot:
     refused: str = ""
 
 
-def shoot(scene: Scene, ability_name: str, shooter: str, number: int, time: int, pressed: int, cursor) -> Shot:
-    """Work out shot ``number`` of an ability by a shooter at ``time``, with the cursor where it is then."""
+def shoot(
+    scene: Scene, ability_name: str, shooter: str, number: int, time: int, pressed: int, pointing: Pointing, out
+) -> Shot:
+    """Work out shot ``number`` of an ability by a shooter at ``time``. ``out`` (n,): which bodies are out already."""
     ability = scene.abilities[ability_name]
-    muzzle_name, muzzle, offset = scene.muzzle(ability, shooter)
-    facing = scene.facing(shooter)
-    row = scene.bodies[scene.number[shooter]]
-    body = scene.frame.triad(facing, facing)
-    place = row["c0"] + row["v"] * to_seconds(time)
-    pivot = place + offset_to(body, (muzzle.pivot_forward, 0.0, muzzle.pivot_up))
-    if ability.launch.arc is not None:
-        arc = solve(
-            scene, ability, number, time, (pivot, place), offset, (body, facing), muzzle.follows == "aim", cursor
-        )
+    stance = stance_of(scene, ability, shooter, time)
+    point, sought, nothing = pointing.cursor, None, ""
+    if ability.aim.by in SEEKS:
+        sought = seek(scene, ability, stance, time, out)
+        point = None if sought is None else middle_of(scene, sought, time)
+        nothing = "nothing to aim at" if sought is None else ""
+    arc = None
+    if not nothing and ability.aim.by == "lead":
+        arc = lead(scene, ability, number, time, stance, sought)
+        nothing = arc.refused
+    elif not nothing and ability.launch.arc is not None:
+        arc = solve(scene, ability, number, time, stance, point)
+    if nothing and ability.aim.otherwise == "refuse":
+        arc = Arc(stance.muzzle_at(stance.facing), stance.facing, np.nan, "", nothing)
+    elif nothing:
+        arc, point = None, None
+    if arc is not None:
         velocity, leaving, refused = arc.velocity, Leaving(arc.at, unit(arc.velocity), arc.note), arc.refused
     else:
-        elevation = ability.launch.elevation
-        elevation = None if elevation is None else resolve(elevation, number)
-        leaving = _leaving(
-            scene, ability, facing, body, place, pivot, offset, muzzle.follows == "aim", elevation, cursor
-        )
-        velocity, refused = resolve(ability.launch.speed, number) * leaving.heading, ""
-    moved = row.copy()
-    moved["c"] = place
+        leaving = _leaving(ability, stance, number, point, pointing.stick)
+        speed = resolve(ability.launch.speed, number) if ability.launch.speed is not None else 1.0
+        velocity, refused = speed * leaving.heading, ""
+        if nothing:
+            leaving = leaving._replace(odd=f"{nothing}: fired along the facing")
+        if ability.launch.speed is None:
+            refused = f'{nothing}, and arc = "{ability.launch.arc}" has no speed of its own'
+    body = scene.bodies[scene.number[shooter]].copy()
+    body["c"] = stance.place
     return Shot(
         number=number,
         ability=ability_name,
         shooter=shooter,
-        muzzle=muzzle_name,
+        muzzle=stance.muzzle,
         time=time,
         pressed=pressed,
+        stance=stance,
         at=leaving.at,
         heading=leaving.heading,
-        velocity=velocity + ability.inherit * row["v"],
+        velocity=velocity + ability.inherit * stance.velocity,
         speed=float(np.sqrt(velocity @ velocity)),
-        clearance=float(gap(moved, leaving.at)) - scene.radius(ability),
-        cursor=cursor,
+        clearance=float(gap(body, leaving.at)) - scene.radius(ability),
+        cursor=point,
         note=ODD.get(leaving.odd, leaving.odd),
         refused=refused,
     )
 
 
-def place_of(scene: Scene, shot: Shot, heading) -> np.ndarray:
-    """Where the muzzle of a shot is when it heads along a unit vector (3,)."""
-    _, muzzle, offset = scene.muzzle(scene.abilities[shot.ability], shot.shooter)
-    facing = scene.facing(shot.shooter)
-    row = scene.bodies[scene.number[shot.shooter]]
-    body = scene.frame.triad(facing, facing)
-    place = row["c0"] + row["v"] * to_seconds(shot.time)
-    if muzzle.follows != "aim":
-        return place + offset_to(body, offset)
-    pivot = place + offset_to(body, (muzzle.pivot_forward, 0.0, muzzle.pivot_up))
-    return pivot + offset_to(scene.frame.triad(heading, facing), offset)
-
-
-def _leaving(scene, ability: Ability, facing, body, place, pivot, offset, follows_aim, elevation, cursor) -> Leaving:
-    frame = scene.frame
-    if ability.aim.by == "cursor":
+def _leaving(ability: Ability, stance: Stance, number: int, point, stick) -> Leaving:
+    """Muzzle and heading of a shot that is not solved: along the aim, or raised to an elevation."""
+    frame, facing, odd = stance.frame, stance.facing, ""
+    elevation = ability.launch.elevation
+    if point is not None and ability.aim.by in ("cursor", "nearest"):
         if elevation is None:
-            origin = pivot if follows_aim else place
-            return through(frame, origin, offset, body, facing, cursor, follows_aim)
-        to = frame.level(cursor - pivot)
+            return through(frame, stance.origin, stance.offset, stance.body, facing, point, stance.follows_aim)
+        to = frame.level(point - stance.pivot)
         heading = unit(to) if to.any() else facing
-        odd = "" if to.any() else "the cursor is straight above or below: fired along the facing"
+        odd = "" if to.any() else "the aim point is straight above or below: fired along the facing"
     elif ability.aim.by == "fixed":
-        heading, odd = frame.direction(ability.aim.direction), ""
+        heading = frame.direction(ability.aim.direction)
         if ability.aim.elevation is not None:
             heading = frame.raised(heading, ability.aim.elevation)
+    elif ability.aim.by == "stick" and stick is not None:
+        heading = stick
     else:
-        heading, odd = facing, ""
+        heading = facing
     if elevation is not None:
-        heading = frame.raised(heading, elevation)
-    if follows_aim:
-        return Leaving(pivot + offset_to(frame.triad(heading, facing), offset), heading, odd)
-    return Leaving(place + offset_to(body, offset), heading, odd)
+        heading = frame.raised(heading, resolve(elevation, number))
+    return Leaving(stance.muzzle_at(heading), heading, odd)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -9,8 +10,8 @@ import numpy as np
 from nivvo.core import launch
 from nivvo.core.clock import to_seconds
 from nivvo.core.frame import unit
-from nivvo.core.muzzle import offset_to
 from nivvo.play.scene import Scene
+from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability
 from nivvo.spec.values import resolve
 
@@ -40,35 +41,59 @@ def fall_of(scene: Scene, time: int) -> launch.Fall | None:
     return launch.fall_of(scene.step, dt)
 
 
-def solve(
-    scene: Scene, ability: Ability, number: int, time: int, origins, offset, axes, follows_aim: bool, point
-) -> Arc:
+def solve(scene: Scene, ability: Ability, number: int, time: int, stance: Stance, point) -> Arc:
     """The arc of an ability's shot ``number`` to ``point`` (3,).
 
-    origins : (pivot, place) of the shooter; axes : (triad of its body, facing). A muzzle that turns with
-    the aim moves as the arc is solved: solved again until it stands still.
+    A muzzle that turns with the aim moves as the arc is solved: solved again until it stands still.
     """
-    (pivot, place), (body, facing) = origins, axes
-    frame, fall = scene.frame, fall_of(scene, time)
-    at = place + offset_to(body, offset)
-    heading = unit(point - pivot)
-    heading = heading if heading.any() else facing
-    found: launch.Launch | None = None
-    for _ in range(TURNS):
-        if follows_aim:
-            at = pivot + offset_to(frame.triad(heading, facing), offset)
-        found = solution(scene, ability, number, point - at, fall)
-        turned = unit(
-            found.velocity if np.isfinite(found.time) else fallback(scene, ability, number, point - at).velocity
-        )
-        if not follows_aim or np.abs(turned - heading).max() <= 1e-15:
-            break
-        heading = turned
-    if np.isfinite(found.time):
+    fall = fall_of(scene, time)
+
+    def found(at) -> launch.Launch:
+        wanted = solution(scene, ability, number, point - at, fall)
+        return wanted if np.isfinite(wanted.time) else fallback(scene, ability, number, point - at)
+
+    at, arc = settled(stance, point, found)
+    if np.isfinite(arc.time):
         return Arc(
-            at, found.velocity, float(found.time), f"solved: reaches the cursor after {float(found.time):.4g} s", ""
+            at, arc.velocity, float(arc.time), f"solved: reaches the aim point after {float(arc.time):.4g} s", ""
         )
     return _out_of_reach(scene, ability, number, at, point)
+
+
+def settled(stance: Stance, point, found: Callable[[np.ndarray], launch.Launch]) -> tuple[np.ndarray, launch.Launch]:
+    """The muzzle and the launch that ``found`` gives for it, once the one no longer moves the other."""
+    heading = unit(point - stance.pivot)
+    heading = heading if heading.any() else stance.facing
+    for _ in range(TURNS):
+        at = stance.muzzle_at(heading)
+        arc = found(at)
+        turned = unit(arc.velocity) if np.isfinite(arc.velocity).all() else heading
+        if not stance.follows_aim or np.abs(turned - heading).max() <= 1e-15:
+            break
+        heading = turned
+    return at, arc
+
+
+def lead(scene: Scene, ability: Ability, number: int, time: int, stance: Stance, target: int) -> Arc:
+    """The shot that meets a moving body's middle, gravity, inherited velocity and late first move reckoned in."""
+    row, fall = scene.bodies[target], fall_of(scene, time)
+    a = scene.gravity * ability.flight.gravity
+    moves_at = time
+    if scene.model.tick.first_move == "next tick":
+        moves_at = scene.ticks.edge(scene.ticks.holding(time) + 1)
+    middle = row["c0"] + row["v"] * to_seconds(moves_at)
+    relative = row["v"] - ability.inherit * stance.velocity
+    speed = resolve(ability.launch.speed, number)
+
+    def found(at) -> launch.Launch:
+        return launch.lead(middle - at, relative, speed, a=a, fall=fall if a.any() else None)
+
+    at, arc = settled(stance, middle, found)
+    name = scene.names[target]
+    if not np.isfinite(arc.time):
+        unit_ = scene.model.world.unit
+        return Arc(at, unit(middle - at), np.nan, "", f"no shot of {speed:.5g} {unit_}/s meets {name}")
+    return Arc(at, arc.velocity, float(arc.time), f"led: meets {name} after {float(arc.time):.4g} s", "")
 
 
 def solution(scene: Scene, ability: Ability, number: int, to, fall) -> launch.Launch:
@@ -98,13 +123,11 @@ def _out_of_reach(scene: Scene, ability: Ability, number: int, at, point) -> Arc
     keys, unit_, to = ability.launch, scene.model.world.unit, point - at
     a = scene.gravity * ability.flight.gravity
     if keys.arc not in (launch.LOW, launch.HIGH):
-        why = f'no arc = "{keys.arc}" reaches the cursor from the muzzle'
-        return Arc(at, unit(to), np.nan, "", why)
+        return Arc(at, unit(to), np.nan, "", f'no arc = "{keys.arc}" reaches the aim point from the muzzle')
     speed, needed = resolve(keys.speed, number), float(launch.least_speed(to, a))
     found = fallback(scene, ability, number, to)
-    why = (
-        f"the cursor is out of reach: at {speed:.5g} {unit_}/s it falls {_short(scene, to, a, speed):.4g} {unit_} short"
-    )
+    short = f"{_short(scene, to, a, speed):.4g} {unit_}"
+    why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
     why += f"; the least speed is {needed:.5g} {unit_}/s"
     if keys.out_of_reach in (None, "refuse"):
         return Arc(at, found.velocity, np.nan, "", why)

@@ -9,10 +9,10 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.arena import Arena
 from nivvo.errors import CallError, NivvoError
-from nivvo.play.aiming import Shot, shoot
+from nivvo.play.aiming import Pointing, Shot, shoot
 from nivvo.play.run import Run
 from nivvo.play.scene import Scene
-from nivvo.play.track import presses, tracks
+from nivvo.play.track import Track, presses, tracks
 from nivvo.spec.ability import Ability
 from nivvo.spec.drill import Drill
 from nivvo.spec.links import MOST_TICKS
@@ -67,7 +67,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
     for planned in plan(scene, by_shooter, in_hand):
         if lasts is not None and planned.time >= lasts:
             break
-        runner.fire(planned, by_shooter[planned.shooter].cursor(planned.time))
+        runner.fire(planned, by_shooter[planned.shooter])
     runner.finish()
     return runner.run(drill.name, name)
 
@@ -106,11 +106,17 @@ class Runner:
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
 
-    def fire(self, planned: Planned, cursor) -> None:
-        """Advance to the tick that holds a shot, and put it into the air."""
+    def fire(self, planned: Planned, track: Track, cursor=None) -> None:
+        """Advance to the tick that holds a shot, and put it into the air; ``cursor`` (3,) in place of the track's."""
         self._advance_to(self.scene.ticks.holding(planned.time))
-        scene = self.scene
-        shot = shoot(scene, planned.ability, planned.shooter, planned.number, planned.time, planned.pressed, cursor)
+        scene, time = self.scene, planned.time
+        ability = scene.abilities[planned.ability]
+        pointing = Pointing(
+            cursor=track.cursor(time) if cursor is None else cursor,
+            stick=track.stick(time, ability.aim, scene.frame, scene.facing(planned.shooter)),
+        )
+        out = self.arena.bodies["gone"]
+        shot = shoot(scene, planned.ability, planned.shooter, planned.number, time, planned.pressed, pointing, out)
         if shot.refused:
             self.refused.append(shot)
         else:

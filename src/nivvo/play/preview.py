@@ -79,18 +79,17 @@ def preview(
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
     time = clock.from_seconds(at)
-    if cursor is None:
-        cursor = tracks(described, scene, in_hand)[shooter].cursor(time)
-        if cursor is None and scene.abilities[ability].aim.by == "cursor":
-            raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
-    else:
+    track = tracks(described, scene, in_hand)[shooter]
+    if cursor is not None:
         cursor = np.asarray(cursor, dtype=float)
         if cursor.shape != (scene.frame.size,) or not np.isfinite(cursor).all():
             raise CallError(f"cursor must be {scene.frame.size} finite numbers, not {cursor.tolist()}")
         cursor = scene.frame.lift(cursor)
+    elif track.cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
+        raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
     runner = Runner(scene, scene.arena(), touches="end")
     runner.tick = scene.ticks.holding(time)
-    runner.fire(Planned(time, ability, shooter, 0, time), cursor)
+    runner.fire(Planned(time, ability, shooter, 0, time), track, cursor)
     runner.finish()
     if runner.refused:
         nothing = np.zeros((0, scene.frame.size))

@@ -126,11 +126,31 @@ class Run:
 
     def key_of(self, projectile: str) -> int:
         """Key of a projectile by its id. Raises CallError with the nearest id."""
-        for key, name in self.ids.items():
-            if name == projectile:
-                return key
-        known = list(self.ids.values())
-        raise CallError(f"there is no projectile {projectile!r} in this run. {nearest(projectile, known)}")
+        if projectile in self._keys:
+            return self._keys[projectile]
+        raise CallError(f"there is no projectile {projectile!r} in this run. {nearest(projectile, self._keys)}")
+
+    @cached_property
+    def _keys(self) -> dict[str, int]:
+        return {name: key for key, name in self.ids.items()}
+
+    @cached_property
+    def _places(self) -> dict[int, int]:
+        """Where each projectile stands among the launches."""
+        return {int(key): k for k, key in enumerate(self.launches["key"])}
+
+    @cached_property
+    def _turns(self) -> dict[int, list[int]]:
+        """Each projectile's events that are points of its path."""
+        found: dict[int, list[int]] = {}
+        for k in np.flatnonzero(np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))):
+            found.setdefault(int(self.raw["key"][k]), []).append(int(k))
+        return found
+
+    def _samples_of(self, key: int) -> np.ndarray:
+        """The samples of a projectile: they are sorted by key."""
+        first, last = np.searchsorted(self.samples["key"], [key, key + 1])
+        return self.samples[first:last]
 
     def flight(self, projectile: str) -> Path:
         """The path of a projectile as an object that answers for any time. Raises CallError."""
@@ -173,17 +193,14 @@ class Run:
                     made.update(f"{table}.{key}={text}\n".encode())
         names = self.ids
         for key in sorted(names, key=names.get):
-            own = self.samples[self.samples["key"] == key]
+            own = self._samples_of(key)
             made.update(names[key].encode() + own["t"].tobytes() + own["p"].tobytes() + own["v"].tobytes())
         return made.hexdigest()
 
     def _make_path(self, key: int) -> Path:
         shot = self.by_key[key]
-        launch = self.launches[self.launches["key"] == key][0]
-        own = self.samples[self.samples["key"] == key]
-        touches = self.raw[
-            (self.raw["key"] == key) & np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))
-        ]
+        launch, own = self.launches[self._places[key]], self._samples_of(key)
+        touches = self.raw[self._turns.get(key, [])]
         t = [np.array([to_seconds(shot.time)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
         p, v = [shot.at[None], own["p"], touches["p"]], [shot.velocity[None], own["v"], touches["v"]]
         moves_at = int(launch["moves_at"])

@@ -10,11 +10,12 @@ from nivvo.core import clock, launch
 from nivvo.core.frame import unit
 from nivvo.core.shapes import HALF_SPACE, distance
 from nivvo.errors import CallError
-from nivvo.play.aiming import Shot, place_of, shoot
+from nivvo.play.aiming import Shot
 from nivvo.play.arcs import fall_of
 from nivvo.play.engine import Runner, in_hand_of, scene_of
 from nivvo.play.path import Path
 from nivvo.play.run import Run
+from nivvo.play.stance import stance_of
 from nivvo.play.track import tracks
 from nivvo.spec.document import nearest
 from nivvo.spec.drill import Drill
@@ -27,7 +28,8 @@ class Solution:
     how : "low", "high", "least speed", "by elevation", "by time", "by apex". speed : units/s.
     elevation, direction : degrees. time : s of flight. apex : units above the muzzle. arrival_speed :
     units/s; arrival_elevation : degrees, negative when it comes down. least_gap : units between it and
-    the nearest obstacle on the way (ground aside); near : that obstacle. touches : what stops it on the way, or "".
+    the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by : what stops it on
+    the way (a body, or in words why it ends), or "".
     miss : how far from the point the flight passes at that time, units; flown in the drill's own step.
     run : the flight, up to its first touch. path : the same, whatever stands in its way.
     """
@@ -42,7 +44,7 @@ class Solution:
     arrival_elevation: float
     least_gap: float
     near: str
-    touches: str
+    stopped_by: str
     miss: float
     run: Run
     path: Path
@@ -99,8 +101,7 @@ def solutions(
     }
     now = clock.from_seconds(at)
     point = _point(drill, name, ability, to, now)
-    # Where the shot leaves from, with the aim on the point; each solution then moves the muzzle as it turns.
-    base = replace(_aimed(scene, ability, now, point), number=0)
+    base = _aimed(scene, ability, now, point)
     found = []
     for how, value in _ways(wanted):
         solution = _solved(drill, name, base, point, how, value, now)
@@ -141,8 +142,16 @@ def _point(drill: Drill, case: str, ability: str, to, now: int) -> np.ndarray:
 
 
 def _aimed(scene, ability: str, now: int, point: np.ndarray) -> Shot:
+    """A shot of the ability with its muzzle as it is when it heads for the point; each solution turns it further."""
     shooter = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    return shoot(scene, ability, shooter, 0, now, now, point)
+    stance = stance_of(scene, scene.abilities[ability], shooter, now)
+    heading = unit(point - stance.pivot)
+    heading = heading if heading.any() else stance.facing
+    return Shot(
+        number=0, ability=ability, shooter=shooter, muzzle=stance.muzzle, time=now, pressed=now, stance=stance,
+        at=stance.muzzle_at(heading), heading=heading, velocity=heading, speed=1.0, clearance=np.nan,
+        cursor=point, note="",
+    )  # fmt: skip
 
 
 def _solved(drill: Drill, case: str, base: Shot, point, how: str, value, now: int) -> Solution | None:
@@ -173,7 +182,7 @@ def _settled(scene, base: Shot, point, how: str, value, a, fall) -> tuple[launch
             found = launch.by_elevation(to, a, up, value, fall=fall)
         if not np.isfinite(found.time):
             break
-        moved = shot_along(scene, base, found.velocity)
+        moved = _along(base, found.velocity)
         still = np.abs(moved.at - shot.at).max() <= 1e-14 * scene.size
         shot = moved
         if still:
@@ -198,12 +207,11 @@ def _best_elevation(scene, base: Shot, point, a, fall) -> float:
     return 0.5 * (low + high)
 
 
-def shot_along(scene, base: Shot, velocity) -> Shot:
+def _along(base: Shot, velocity) -> Shot:
     """A shot with another velocity, from where its muzzle is when it heads that way."""
     heading = unit(velocity)
-    at = place_of(scene, base, heading)
     speed = float(np.sqrt(velocity @ velocity))
-    return replace(base, at=at, heading=heading, velocity=velocity, speed=speed, refused="", note="")
+    return replace(base, at=base.stance.muzzle_at(heading), heading=heading, velocity=velocity, speed=speed)
 
 
 def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) -> Solution:
@@ -222,15 +230,11 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
     path = flight.flight(flight.id_of(shot))
     arrives = path.moves_at + time
     p, v = path.at(arrives)
-    touch = next((row for row in run.rows("contacts") if row["time"] < arrives - 1e-9), None)
-    reached = next(
-        (
-            name
-            for name, kind in zip(scene.names, scene.kinds, strict=True)
-            if kind == "target" and _gap(scene, name, point, arrives) <= 0.0
-        ),
-        "",
-    )
+    stopped = next((row["body"] for row in run.rows("contacts") if row["time"] < arrives - 1e-9), "")
+    if stopped and _holds(scene, stopped, point, arrives):
+        stopped = ""
+    if not stopped and arrives > path.t[-1] + 1e-9:
+        stopped = flight.rows("projectiles")[0]["reason"]
     gap, near = _least_gap(scene, path, arrives, scene.radius(scene.abilities[shot.ability]))
     speed = float(np.sqrt(v @ v))
     return Solution(
@@ -244,17 +248,19 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
         arrival_elevation=float(frame.elevation(v)),
         least_gap=gap,
         near=near,
-        touches="" if touch is None or touch["body"] == reached else touch["body"],
+        stopped_by=stopped,
         miss=float(np.sqrt(((p - point) ** 2).sum())),
         run=run,
         path=path,
     )
 
 
-def _gap(scene, name: str, point, time: float) -> float:
-    row = scene.bodies[scene.number[name]]
+def _holds(scene, name: str, point, time: float) -> bool:
+    """Whether the point lies in a target at that time: to touch that on the way is to arrive."""
+    number = scene.number[name]
+    row = scene.bodies[number]
     d = point - row["c0"] - row["v"] * time
-    return float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0])
+    return scene.kinds[number] == "target" and distance(row, (float(d[0]), float(d[1]), float(d[2])))[0] <= 0.0
 
 
 def _apex(frame, path: Path, until: float) -> float:

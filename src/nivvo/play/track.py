@@ -8,7 +8,10 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from nivvo.core import clock
+from nivvo.core.frame import Frame, unit
+from nivvo.core.stick import angle_of, turned
 from nivvo.play.scene import Scene
+from nivvo.spec.ability import Aim
 from nivvo.spec.case import Case, Input
 
 
@@ -29,6 +32,23 @@ class Track:
     edges: list[Edge] = field(default_factory=list)
     cursor_times: list[int] = field(default_factory=list)
     cursors: list[np.ndarray] = field(default_factory=list)
+    stick_times: list[float] = field(default_factory=list)
+    sticks: list[list[float]] = field(default_factory=list)
+
+    def stick(self, time: int, aim: Aim, frame: Frame, facing) -> np.ndarray | None:
+        """Unit heading (3,) of the stick at ``time``; None before any input, when the facing holds."""
+        now = clock.to_seconds(time)
+        if not self.stick_times or self.stick_times[0] > now:
+            return None
+        start = float(frame.bearing(facing))
+        plain = aim.snap is None and aim.turn_rate is None
+        angle = turned(start, self.stick_times, self.sticks, now, aim.dead_zone, aim.snap, aim.turn_rate)
+        pushed = [s for t, s in zip(self.stick_times, self.sticks, strict=True) if t <= now]
+        last = next((s for s in reversed(pushed) if angle_of(s, aim.dead_zone, None) is not None), None)
+        if last is None:
+            return None
+        # Where nothing snaps or lags, straight from the stick: mirrored sticks give mirrored headings to the bit.
+        return unit(last[0] * frame.first + last[1] * frame.second) if plain else frame.direction(angle)
 
     def cursor(self, time: int) -> np.ndarray | None:
         """Where the cursor is at ``time``; before its first row, where that row puts it; None without any."""
@@ -59,6 +79,9 @@ def tracks(case: Case, scene: Scene, in_hand: list[str]) -> dict[str, Track]:
             if row.cursor is not None:
                 track.cursor_times.append(seen)
                 track.cursors.append(scene.frame.lift(row.cursor))
+            if row.stick is not None:
+                track.stick_times.append(clock.to_seconds(seen))
+                track.sticks.append(row.stick)
             button = row.press or row.tap or row.hold
             if button:
                 track.edges.append(Edge(seen, time, button, True))

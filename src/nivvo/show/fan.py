@@ -69,8 +69,8 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     for one, line in zip(found, lines, strict=True):
         color, dash = STYLES[one.how]
         words = f"{one.how}: {one.speed:.4g} {unit}/s at {one.elevation:.3g}°, {one.time:.3g} s"
-        if one.touches:
-            words += f", touches {one.touches}"
+        if one.stopped_by:
+            words += f", stopped by {one.stopped_by}"
         ax.plot(line[:, 0], line[:, 1], color=color, ls=dash, lw=2.2, label=words, zorder=6)
     for line in lines:
         labels.avoid(line)

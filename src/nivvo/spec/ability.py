@@ -22,19 +22,44 @@ class Firing(Table):
 class Aim(Table):
     """What turns input into a direction."""
 
-    by: Literal["facing", "fixed", "cursor"] = Field("facing", description="where the direction comes from")
+    by: Literal["facing", "fixed", "cursor", "stick", "nearest", "lead"] = Field(
+        "facing", description="where the direction comes from; nearest: a body, lead: where it will be met"
+    )
     direction: Degrees | None = Field(None, description="fixed: from +x toward +y, in degrees")
     elevation: Elevation | None = Field(None, description="fixed, in 3D: above the horizontal, in degrees")
+
+    dead_zone: Annotated[float, Field(ge=0, lt=1)] = Field(
+        0.2, description="stick: nearer to its middle counts as centred"
+    )
+    snap: Annotated[int, Field(ge=2, le=360)] | None = Field(None, description="stick: only so many directions")
+    turn_rate: Positive | None = Field(None, description="stick: at most so many degrees a second")
+    group: Name | None = Field(None, description="nearest, lead: bodies of this group; default: every target")
+    within: Positive | None = Field(None, description="nearest, lead: at most so far from the muzzle, units")
+    cone: Annotated[float, Field(gt=0, le=360)] = Field(
+        360.0, description="nearest, lead: full angle around the facing"
+    )
+    prefers: Literal["distance", "angle"] = Field("distance", description="nearest, lead: which of several")
+    in_sight: bool = Field(False, description="nearest, lead: only what no obstacle hides from the muzzle")
+    otherwise: Literal["facing", "refuse"] = Field("facing", description="nearest, lead: with nothing to aim at")
 
     @model_validator(mode="after")
     def _fits(self) -> Aim:
         if self.by == "fixed" and self.direction is None:
             raise ValueError('aim by = "fixed" needs direction')
-        if self.by != "fixed":
-            for key in ("direction", "elevation"):
-                if getattr(self, key) is not None:
-                    raise ValueError(f'{key} is for aim by = "fixed"; here by = "{self.by}"')
+        for key, ways in KEYS_OF_AIM.items():
+            if key in self.model_fields_set and getattr(self, key) is not None and self.by not in ways:
+                raise ValueError(f'{key} is for aim by = "{ways[0]}"; here by = "{self.by}"')
         return self
+
+
+SEEKS = ("nearest", "lead")
+KEYS_OF_AIM = {
+    "direction": ("fixed",),
+    "elevation": ("fixed",),
+    **dict.fromkeys(("dead_zone", "snap", "turn_rate"), ("stick",)),
+    **dict.fromkeys(("group", "within", "cone", "prefers", "in_sight", "otherwise"), SEEKS),
+}
+"""Each key of an aim and the ways of aiming that it goes with."""
 
 
 SOLVED = {

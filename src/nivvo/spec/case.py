@@ -19,6 +19,9 @@ class Input(Table):
     hold: Name | None = Field(None, description="press, and release when lasts is over")
     lasts: Seconds | None = Field(None, description="of hold")
     cursor: Vector | None = Field(None, description="where the cursor is from now on")
+    stick: Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="where the stick is from now on, each from -1 to 1, in the world's own axes"
+    )
     shooter: Name | None = Field(None, description="whose input it is; default: every shooter's")
 
     @model_validator(mode="after")
@@ -26,8 +29,8 @@ class Input(Table):
         acts = [key for key in ("press", "release", "tap", "hold") if getattr(self, key) is not None]
         if len(acts) > 1:
             raise ValueError(f"one button act a row; given: {', '.join(acts)}")
-        if not acts and self.cursor is None:
-            raise ValueError("nothing happens in this row: give press, release, tap, hold or cursor")
+        if not acts and self.cursor is None and self.stick is None:
+            raise ValueError("nothing happens in this row: give press, release, tap, hold, cursor or stick")
         if (self.hold is None) != (self.lasts is None):
             raise ValueError("hold and lasts go together")
         return self

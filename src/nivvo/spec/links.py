@@ -200,9 +200,18 @@ def _ability(links: Links, key: tuple, ability) -> None:
     launch = ability.launch
     if launch.speed is None and launch.arc in (None, "low", "high"):
         links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s")
-    if launch.arc is not None and ability.aim.by != "cursor":
-        says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives a direction only'
-        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor"')
+    if launch.arc is not None and ability.aim.by not in ("cursor", "nearest"):
+        says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
+        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor" or "nearest"')
+    if launch.arc is not None and ability.inherit:
+        says = "a solved arc reckons with no inherited velocity: it would miss by what the shooter moves"
+        links.say((*key, "inherit"), says, ability.inherit, "inherit = 0")
+    if ability.aim.by == "lead" and launch.elevation is not None:
+        links.say(
+            (*key, "launch", "elevation"), "a lead finds its own elevation", hint="leave it away, or aim by nearest"
+        )
+    if ability.aim.group is not None:
+        links.name((*key, "aim", "group"), ability.aim.group, "group", groups(model))
     if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity > 0.0):
         links.say((*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by time"')
     if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
@@ -236,6 +245,10 @@ def _case(links: Links, name: str) -> None:
     if aims and not any(row.cursor for row in case.input or []):
         hint = 'write one, as input = [{ t = 0, cursor = [10, 2], tap = "fire" }]'
         links.say((*key, "input"), "an ability aims by the cursor, and this case has no cursor", hint=hint)
+    sticks = any(ability.aim.by == "stick" for ability in in_hand)
+    if sticks and case.input is not None and not any(row.stick for row in case.input):
+        hint = 'write one, as input = [{ t = 0, stick = [1, 0], tap = "fire" }]'
+        links.say((*key, "input"), "an ability aims by the stick, and this case has no stick", hint=hint)
     everything = bodies(model)
     for k, check in enumerate(case.check):
         at = (*key, "check", k)

@@ -1,0 +1,52 @@
+"""What a stick points at: dead zone, snapping and a limited turn rate, the same at every tick rate.
+
+The stick holds still between its rows, so the turned angle is worked out in closed form from row to
+row: no overshoot, no spin after release, no dependence on ticks. Angles in degrees.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+
+def angle_of(stick, dead_zone: float, snap: int | None) -> float | None:
+    """Direction of a stick (x, y) in degrees, snapped to one of ``snap`` ways; None inside the dead zone.
+
+    Between two ways it goes to the nearer, halfway to the one of even number.
+    """
+    x, y = float(stick[0]), float(stick[1])
+    if x * x + y * y <= dead_zone * dead_zone:
+        return None
+    angle = math.degrees(math.atan2(y, x))
+    if snap is None:
+        return angle
+    way = 360.0 / snap
+    return float(np.rint(angle / way)) * way
+
+
+def turned(
+    start: float, times, sticks, now: float, dead_zone: float, snap: int | None, turn_rate: float | None
+) -> float:
+    """Direction in degrees at ``now`` (s), after rows of a stick at ``times`` (s), from ``start`` before any.
+
+    A centred stick keeps the last direction. With ``turn_rate`` (degrees/s) it turns the shorter way
+    toward where the stick points (exactly opposite: toward greater angles).
+    """
+    angle = start
+    for k, (time, stick) in enumerate(zip(times, sticks, strict=True)):
+        if time > now:
+            break
+        wanted = angle_of(stick, dead_zone, snap)
+        if wanted is None:
+            continue
+        if turn_rate is None:
+            angle = wanted
+            continue
+        until = min(now, times[k + 1]) if k + 1 < len(times) else now
+        way = (wanted - angle + 180.0) % 360.0 - 180.0
+        way = 180.0 if way == -180.0 else way
+        can = turn_rate * (until - time)
+        angle = wanted if abs(way) <= can else angle + math.copysign(can, way)
+    return angle
