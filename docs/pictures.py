@@ -28,6 +28,7 @@ TERMINALS = {
     "demo": "nivvo demo",
     "fire": "nivvo fire nivvo-demo/quay.toml --case lantern",
     "check": "nivvo check nivvo-demo/quay.toml --set ability.flare.launch.speed=15",
+    "solve": "nivvo solve nivvo-demo/quay.toml --ability flare --apex 12",
     "explain": "nivvo explain nivvo-demo/quay.toml ability.lantern",
     "new": "nivvo new my.toml && cat my.toml && nivvo fire my.toml",
 }
@@ -42,6 +43,13 @@ def figures(folder: Path) -> None:
             check=True,
             stdout=subprocess.DEVNULL,
         )
+
+
+def fan(folder: Path) -> None:
+    """Draw the fan of launches with the command line."""
+    quay = folder / "nivvo-demo" / "quay.toml"
+    wishes = ["--ability", "flare", "--apex", "12", "--figure", HERE / "solve-fan.png"]
+    subprocess.run([NIVVO, "solve", quay, *wishes], check=True, stdout=subprocess.DEVNULL)
 
 
 def terminals(folder: Path) -> None:
@@ -80,6 +88,7 @@ def main() -> int:
         folder = Path(name)
         subprocess.run([NIVVO, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
         figures(folder)
+        fan(folder)
         missing = [program for program in ("Xvfb", "xterm", "import") if not shutil.which(program)]
         if missing:
             print(f"no pictures of terminals: {', '.join(missing)} not found", file=sys.stderr)

@@ -38,8 +38,10 @@ def command(drill, case, ability, point, speed, elevation, time, apex, settings,
     to = None if point is None else _numbers(point)
     found = solutions(read, case, ability=ability, to=to, speed=speed, elevation=elevation, time=time, apex=apex)
     rows = [solution.row() for solution in found]
-    columns = [name for name in rows[0] if format_ != "table" or name != "miss"] if rows else ["how"]
-    print_rows(rows, format_, columns)
+    if format_ == "table" and found:
+        _tell(found)
+    else:
+        print_rows(rows, format_, list(rows[0]) if rows else ["how"])
     if not any(row["how"] in ("low", "high") for row in rows):
         least = next((row["speed"] for row in rows if row["how"] == "least speed"), None)
         more = f"; the least speed that reaches it is {least:.5g} {read.model.world.unit}/s" if least else ""
@@ -50,6 +52,24 @@ def command(drill, case, ability, point, speed, elevation, time, apex, settings,
         from nivvo.show.fan import save_fan
 
         click.echo(f"drew {save_fan(found, figure)}", err=True)
+
+
+def _tell(found) -> None:
+    """The solutions as a table with units, under a line that says from where to where."""
+    from nivvo.show.words import position
+
+    run, shot = found[0].run, found[0].run.fired[0]
+    unit, size = run.scene.model.world.unit, run.scene.frame.size
+    where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.cursor, size)} {unit}"
+    click.echo(f"launches of {shot.ability} {where}, with tick.step = {run.scene.model.tick.step}")
+    units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
+    names = {
+        name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name
+        for name in found[0].row()
+        if name != "miss"
+    }
+    rows = [{names[name]: value for name, value in one.row().items() if name in names} for one in found]
+    print_rows(rows, "table", list(names.values()))
 
 
 def _numbers(text: str) -> list[float]:

@@ -73,4 +73,9 @@ def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
 
 def point(row: dict[str, Any], axes: str) -> str:
     """A row's position, as [x, y]."""
-    return "[" + ", ".join(f"{row[axis]:.4g}" for axis in axes) + "]"
+    return position([row[axis] for axis in axes], len(axes))
+
+
+def position(vector, size: int) -> str:
+    """A position, as [x, y]."""
+    return "[" + ", ".join(f"{x:.4g}" for x in vector[:size]) + "]"
