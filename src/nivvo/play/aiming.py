@@ -9,6 +9,7 @@ import numpy as np
 from nivvo.core.frame import unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
+from nivvo.core.spread import cone, draw, fan, scatter
 from nivvo.play.arcs import Arc, lead, solve
 from nivvo.play.scene import Scene
 from nivvo.play.seeking import middle_of, seek
@@ -39,6 +40,7 @@ class Shot:
     cursor : the aim point, or None
     note : what is odd about the aim, or how it was solved, or ""
     refused : why it was not fired after all, or ""
+    spread : velocities (3,) of its projectiles; none written: one projectile with ``velocity``
     """
 
     number: int
@@ -56,6 +58,7 @@ class Shot:
     cursor: np.ndarray | None
     note: str
     refused: str = ""
+    spread: tuple[np.ndarray, ...] = ()
 
 
 def shoot(
@@ -107,7 +110,28 @@ def shoot(
         cursor=point,
         note=ODD.get(leaving.odd, leaving.odd),
         refused=refused,
+        spread=_spread(scene, ability_name, shooter, number, stance, velocity),
     )
+
+
+def _spread(scene: Scene, name: str, shooter: str, number: int, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
+    """Velocities of the projectiles of a shot that is spread; none for one that is not."""
+    keys, frame = scene.abilities[name].launch, scene.frame
+    heading, speed = unit(velocity), float(np.sqrt(velocity @ velocity))
+    if keys.fan is None and keys.cone is None and keys.scatter is None:
+        return ()
+    draws = [
+        [draw(scene.model.world.seed, f"{shooter}.{name}", number, k, which) for k in range(keys.count)]
+        for which in range(2)
+    ]
+    if keys.fan is not None:
+        headings = fan(frame, heading, stance.facing, keys.count, keys.fan)
+    elif keys.cone is not None:
+        headings = cone(frame, heading, stance.facing, keys.cone, *draws)
+    else:
+        headings = scatter(frame, heading, stance.facing, keys.scatter, *draws)
+    own = scene.abilities[name].inherit * stance.velocity
+    return tuple(speed * one + own for one in headings)
 
 
 def _leaving(ability: Ability, stance: Stance, number: int, point, stick) -> Leaving:

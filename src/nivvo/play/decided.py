@@ -59,7 +59,8 @@ def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
         out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
     if "by" not in ability.aim.model_fields_set:
         out.append((f"ability.{name}.aim.by", "facing"))
-    if ability.launch.elevation is None and scene.frame.vertical:
+    along = ability.launch.elevation is None and ability.launch.arc is None and ability.aim.by != "lead"
+    if along and scene.frame.vertical:
         out.append((f"ability.{name}.launch.elevation", "along the aim"))
     mine = [row for row in run.rows("projectiles") if row["ability"] == name]
     if "life" not in ability.limits.model_fields_set and any("life" in row["reason"] for row in mine):

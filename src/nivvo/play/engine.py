@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,7 +18,7 @@ from nivvo.spec.drill import Drill
 from nivvo.spec.links import MOST_TICKS
 from nivvo.spec.values import resolve
 
-LAUNCHES = np.dtype([("key", "i8"), ("moves_at", "i8"), ("a", "f8", 3)])
+LAUNCHES = np.dtype([("key", "i8"), ("shot", "i8"), ("moves_at", "i8"), ("v", "f8", 3), ("a", "f8", 3)])
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 8
 
@@ -93,7 +93,7 @@ class Runner:
     """An arena on its way through a case.
 
     ``touches`` overrides the answers of the abilities: "end" makes the first touch of anything the end,
-    "ignore" lets everything through; "" leaves them.
+    "ignore" lets everything through; either way a shot is not spread. "" leaves all as it is.
     """
 
     def __init__(self, scene: Scene, arena: Arena, lasts: int | None = None, touches: str = ""):
@@ -117,6 +117,8 @@ class Runner:
         )
         out = self.arena.bodies["gone"]
         shot = shoot(scene, planned.ability, planned.shooter, planned.number, time, planned.pressed, pointing, out)
+        if self.touches:
+            shot = replace(shot, spread=())
         if shot.refused:
             self.refused.append(shot)
         else:
@@ -133,9 +135,10 @@ class Runner:
         if scene.model.tick.first_move == "next tick":
             moves_at = scene.ticks.edge(scene.ticks.holding(shot.time) + 1)
         own = [scene.number[shot.shooter]] if ability.owner == "once clear" else []
-        self.arena.fire(launch, shot.at, shot.velocity, key, shot.time, moves_at=moves_at, inside=own)
+        for k, velocity in enumerate(shot.spread or (shot.velocity,)):
+            self.arena.fire(launch, shot.at, velocity, key + k, shot.time, moves_at=moves_at, inside=own)
+            self.launches.append((key + k, len(self.shots), moves_at, velocity, self.arena.params[launch]["a"].copy()))
         self.shots.append(shot)
-        self.launches.append((key, moves_at, self.arena.params[launch]["a"].copy()))
 
     def _launch(self, ability: Ability, shooter: str, number: int) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
@@ -171,7 +174,10 @@ class Runner:
 
     def _advance_to(self, tick: int) -> None:
         while self.tick < tick and self.arena.live:
-            self.tick += self.arena.run(self.scene.ticks.rows(self.tick, min(256, tick - self.tick)))
+            try:
+                self.tick += self.arena.run(self.scene.ticks.rows(self.tick, min(256, tick - self.tick)))
+            except OverflowError as error:
+                raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
         self.tick = max(self.tick, tick) if not self.arena.live else self.tick
 
     def run(self, drill: str, case: str) -> Run:

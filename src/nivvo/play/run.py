@@ -67,7 +67,10 @@ class Run:
     @cached_property
     def ids(self) -> dict[int, str]:
         """Readable id of each projectile, by its key: ability and shot, as "flare-1"."""
-        return {key: self.id_of(shot) for key, shot in self.by_key.items()}
+        return {
+            key: f"{self.id_of(shot)}.{(key & 255) + 1}" if shot.spread else self.id_of(shot)
+            for key, shot in self.by_key.items()
+        }
 
     def id_of(self, shot: Shot) -> str:
         """Readable id of a shot: ability and number, as "flare-1"; with several shooters theirs before it."""
@@ -77,7 +80,7 @@ class Run:
     @cached_property
     def by_key(self) -> dict[int, Shot]:
         """The shot of each projectile key."""
-        return dict(zip((int(key) for key in self.launches["key"]), self.fired, strict=True))
+        return {int(row["key"]): self.fired[row["shot"]] for row in self.launches}
 
     def rows(self, table: str) -> list[dict[str, Any]]:
         """A table as a list of rows, without pandas. Raises CallError for an unknown table."""
@@ -202,7 +205,7 @@ class Run:
         launch, own = self.launches[self._places[key]], self._samples_of(key)
         touches = self.raw[self._turns.get(key, [])]
         t = [np.array([to_seconds(shot.time)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
-        p, v = [shot.at[None], own["p"], touches["p"]], [shot.velocity[None], own["v"], touches["v"]]
+        p, v = [shot.at[None], own["p"], touches["p"]], [launch["v"][None], own["v"], touches["v"]]
         moves_at = int(launch["moves_at"])
         if moves_at > shot.time:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
@@ -231,7 +234,7 @@ class Run:
         frame, axes = self.scene.frame, axes_of(self.scene.frame.size)
         return [
             {
-                "shot": self.ids[key],
+                "shot": self.id_of(shot),
                 "ability": shot.ability,
                 "shooter": shot.shooter,
                 "muzzle": shot.muzzle,
@@ -242,10 +245,11 @@ class Run:
                 "elevation": float(frame.elevation(shot.velocity)),
                 "speed": float(np.sqrt(shot.velocity @ shot.velocity)),
                 **_spread("v", axes, shot.velocity),
+                "projectiles": max(len(shot.spread), 1),
                 "clearance": shot.clearance,
                 "note": shot.note,
             }
-            for key, shot in self.by_key.items()
+            for shot in self.fired
         ]
 
     def _make_projectiles(self) -> list[dict[str, Any]]:
@@ -372,9 +376,9 @@ class Run:
             row = {"time": time, "projectile": projectile, "what": what, "body": body, "detail": detail}
             rows.append((order, row))
 
-        for key, shot in self.by_key.items():
+        for shot in self.fired:
             time = to_seconds(shot.time)
-            say((time, 0, self.ids[key]), time, self.ids[key], "fired", shot.shooter, shot.note)
+            say((time, 0, self.id_of(shot)), time, self.id_of(shot), "fired", shot.shooter, shot.note)
         for shot in self.refused:
             time = to_seconds(shot.time)
             say((time, 0, self.id_of(shot)), time, self.id_of(shot), "refused", shot.shooter, shot.refused)
@@ -423,6 +427,7 @@ def columns_of(table: str, size: int) -> list[str]:
             "elevation",
             "speed",
             *vector,
+            "projectiles",
             "clearance",
             "note",
         ],

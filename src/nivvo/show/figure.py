@@ -272,7 +272,8 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         muzzle = flat(shot.at, view.across, view.upward)
         ax.plot(*muzzle, marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
         if few:
-            tip = muzzle + flat(shot.heading, view.across, view.upward) * size * 0.12
+            ahead = path.v[0] / max(float(np.sqrt(path.v[0] @ path.v[0])), 1e-300)
+            tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
             if shot.cursor is not None:
                 tip = flat(shot.cursor, view.across, view.upward)
                 ax.plot(*tip, marker="+", ms=13, mew=2, color=INK, zorder=8)

@@ -64,6 +64,8 @@ def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
         f"{row['shot']} fired by {row['shooter']} from the {row['muzzle']} muzzle at {point(row, axes)} {unit}, "
         f"{row['speed']:.5g} {unit}/s, {angles}direction {row['direction']:.4g}°"
     )
+    if row["projectiles"] > 1:
+        text += f", {row['projectiles']} projectiles"
     if row["clearance"] < 0.0:
         text += f"; it starts {-row['clearance']:.3g} {unit} deep inside its shooter"
     if row["note"]:

@@ -89,6 +89,28 @@ class Launch(Table):
         None, description="arc low or high: what to do where the speed is not enough; default: refuse"
     )
 
+    count: Annotated[int, Field(ge=1, le=250)] = Field(1, description="projectiles a shot")
+    fan: Annotated[float, Field(gt=0, le=360)] | None = Field(
+        None, description="degrees over which they are spread evenly, ends included"
+    )
+    cone: Annotated[float, Field(gt=0, le=180)] | None = Field(
+        None, description="full angle of a cone in which each flies at random, degrees"
+    )
+    scatter: Annotated[float, Field(gt=0, le=90)] | None = Field(
+        None, description="standard deviation of a normal spread, degrees"
+    )
+
+    @model_validator(mode="after")
+    def _one_spread(self) -> Launch:
+        given = [key for key in ("fan", "cone", "scatter") if getattr(self, key) is not None]
+        if len(given) > 1:
+            raise ValueError(f"one spread of fan, cone, scatter; given: {' and '.join(given)}")
+        if self.count > 1 and not given:
+            raise ValueError(f"count = {self.count} needs fan, cone or scatter: without, all fly as one")
+        if self.fan is not None and self.count < 2:
+            raise ValueError("a fan needs count, of at least 2")
+        return self
+
     @model_validator(mode="after")
     def _one_way(self) -> Launch:
         if self.arc is None:
