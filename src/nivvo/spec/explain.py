@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from nivvo.spec.ability import KEYS_OF_AIM, Aim
 from nivvo.spec.document import Document, Key
 from nivvo.spec.drill import Drill, Model
 from nivvo.spec.links import KEEPER
@@ -43,6 +44,12 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
     _walk(model, (), drill.document, changed, rows)
     if not model.shooter:
         rows += [Effective(f"shooter.{KEEPER}", "one shooter, since none is written", DEFAULT)]
+    solved = {
+        f"ability.{name}.launch.elevation"
+        for name, ability in model.ability.items()
+        if ability.launch.arc is not None or ability.aim.by == "lead"
+    }
+    rows = [row for row in rows if row.origin != DEFAULT or row.key not in solved]
     order = {name: k for k, name in enumerate(Model.model_fields)}
     skip = "case." if case is None else ""
     wanted = [row for row in rows if not row.key.startswith("case.") or skip or row.key.startswith(f"case.{case}.")]
@@ -51,6 +58,8 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
 
 def _walk(table: BaseModel, key: Key, document: Document, changed: dict[Key, str], rows: list[Effective]) -> None:
     for name in type(table).model_fields if not isinstance(table, Shape) else sorted(table.model_fields_set):
+        if isinstance(table, Aim) and table.by not in KEYS_OF_AIM.get(name, (table.by,)):
+            continue
         value = getattr(table, name)
         _value(value, (*key, name), document, changed, rows)
 
