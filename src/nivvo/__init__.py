@@ -5,6 +5,7 @@ fire                 a case in time: a Run, with its tables, paths and digest
 check                what a case demands, and what was found
 preview              dots along a coming flight, with its landing
 solve                the launches that reach a point
+clearance            whether a shot starts clear of its own shooter, at every aim
 draw                 a run on Matplotlib axes
 save                 a run as CSV, JSON or Parquet
 
@@ -53,6 +54,7 @@ _HOMES = {
     "Problem": "nivvo.errors",
 }
 _OTHER_NAMES = {
+    "clearance": ("nivvo.play.clearance", "clearance"),
     "solve": ("nivvo.play.solving", "solutions"),
     "drill": ("nivvo.spec.drill", "of"),
     "explain": ("nivvo.spec.explain", "effective"),
@@ -65,6 +67,7 @@ if TYPE_CHECKING:
     from nivvo.judge.case import check
     from nivvo.judge.checks import Outcome, measure
     from nivvo.judge.closeness import closest
+    from nivvo.play.clearance import clearance
     from nivvo.play.engine import fire
     from nivvo.play.preview import Preview, preview
     from nivvo.play.run import Run

@@ -83,13 +83,16 @@ def command(drill, cases, everything, settings, figure, folder, save_format, tab
 
 def _tell(drill, run) -> None:
     from nivvo.play.decided import defaults
-    from nivvo.show.words import told
+    from nivvo.show.words import overlaps, told
 
     out = console()
     case = drill.case(run.case)
     out.print(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), style="bold", soft_wrap=True)
     for line in told(run):
         out.print(line, soft_wrap=True)
+    for name in dict.fromkeys(shot.ability for shot in run.fired):
+        for line in overlaps(run, name):
+            out.print(line, soft_wrap=True)
     decided = defaults(drill, run)
     if decided:
         out.print("\nDefaults that decided this (write the key to change it):", soft_wrap=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from nivvo.play.clearance import of_muzzle
 from nivvo.play.run import Run
 
 
@@ -55,6 +56,24 @@ def told(run: Run) -> list[str]:
     ]
     if not lines:
         lines.append("nothing was fired")
+    return lines
+
+
+def overlaps(run: Run, ability: str) -> list[str]:
+    """A line for each muzzle of an ability's shots that lies inside its own shooter at some aim or facing."""
+    unit, lines = run.scene.model.world.unit, []
+    for shooter in dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability):
+        found = of_muzzle(run.scene, run.scene.abilities[ability], shooter)
+        if found.least < 0.0:
+            where = f"direction {found.direction:.4g}°"
+            if run.scene.frame.size == 3:
+                where += f", elevation {found.elevation:.4g}°"
+            deep = f"{-found.least:.3g} {unit}"
+            text = f"{ability} starts {deep} inside its own shooter at some {found.turns_with} ({where})"
+            if found.clear_forward == found.clear_forward:
+                key = f"shooter.{shooter}.muzzle.{found.muzzle}.forward"
+                text += f"; {key} = {found.clear_forward:.4g} clears it at every {found.turns_with}"
+            lines.append(text)
     return lines
 
 

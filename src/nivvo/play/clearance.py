@@ -1,0 +1,118 @@
+"""Whether a shot starts clear of its own shooter: at every aim, or at every facing, whichever moves its muzzle."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from nivvo.core.muzzle import offset_to
+from nivvo.core.shapes import gap
+from nivvo.errors import CallError
+from nivvo.play.engine import in_hand_of, scene_of
+from nivvo.play.scene import Scene
+from nivvo.play.stance import Stance, stance_of
+from nivvo.spec.ability import Ability
+from nivvo.spec.document import nearest
+from nivvo.spec.drill import Drill
+from nivvo.spec.values import Depends
+
+
+@dataclass(frozen=True)
+class Clearance:
+    """The gap between a projectile and its own shooter's body where it starts.
+
+    turns_with : "aim" or "facing": what was turned through. headings : (n, 3) unit vectors. gaps : (n,)
+    units, negative in overlap. least : the least gap; direction, elevation : degrees, where that is.
+    clear_forward : the smallest forward offset of the muzzle at which all gaps are at least 0 (units); nan
+    if none within ten times the body's size.
+    """
+
+    muzzle: str
+    turns_with: str
+    headings: np.ndarray
+    gaps: np.ndarray
+    least: float
+    direction: float
+    elevation: float
+    clear_forward: float
+
+
+def clearance(drill: Drill, case: str | None = None, ability: str | None = None) -> Clearance:
+    """The clearance of an ability's muzzle (default: the first of the case) as the shooter stands at 0 s.
+
+    Raises CallError for unknown names.
+    """
+    name = case or drill.cases[0]
+    scene = scene_of(drill, name)
+    ability = ability or in_hand_of(drill, name)[0]
+    if ability not in scene.abilities:
+        known = ", ".join(scene.abilities)
+        raise CallError(f"there is no ability {ability!r}; there is {known}. {nearest(ability, scene.abilities)}")
+    keys = scene.abilities[ability]
+    return of_muzzle(scene, keys, keys.shooter or sorted(scene.shooters)[0])
+
+
+def of_muzzle(scene: Scene, ability: Ability, shooter: str) -> Clearance:
+    """The clearance of the muzzle that an ability leaves a shooter by."""
+    stance = stance_of(scene, ability, shooter, 0)
+    headings = _headings(scene, ability, stance)
+    row, radius = scene.bodies[scene.number[shooter]], scene.radius(ability)
+
+    def gaps(forward: float) -> np.ndarray:
+        return gap(row, _muzzles(stance, headings, (forward, *stance.offset[1:]))) - radius
+
+    here = gaps(stance.offset[0])
+    k = int(here.argmin())
+    return Clearance(
+        muzzle=stance.muzzle,
+        turns_with="aim" if stance.follows_aim else "facing",
+        headings=headings,
+        gaps=here,
+        least=float(here[k]),
+        direction=float(scene.frame.bearing(headings[k])),
+        elevation=float(scene.frame.elevation(headings[k])),
+        clear_forward=_clear_forward(gaps, scene.clear_forward(ability, shooter)),
+    )
+
+
+def _muzzles(stance: Stance, headings, offset) -> np.ndarray:
+    """Where the muzzle is at each heading (n, 3): of the aim, or of a facing that the body turns to."""
+    if stance.follows_aim:
+        return stance.pivot + offset_to(stance.frame.triad(headings, stance.facing), offset)
+    return stance.place + offset_to(stance.frame.triad(headings, headings), offset)
+
+
+def _headings(scene: Scene, ability: Ability, stance: Stance) -> np.ndarray:
+    """Every heading that the ability can give its muzzle: a degree apart in 2D, ten in 3D."""
+    frame, aim, elevation = scene.frame, ability.aim.by, ability.launch.elevation
+    around = frame.direction(np.arange(0.0, 360.0, 1.0 if frame.size == 2 else 10.0))
+    if frame.view == "side" and (not stance.follows_aim or aim == "facing" or elevation is not None):
+        around = np.array([frame.forward, -frame.forward])
+    if not stance.follows_aim:
+        return around
+    if aim == "fixed":
+        around = frame.direction(ability.aim.direction)[None]
+        if ability.aim.elevation is not None:
+            around = frame.raised(around, ability.aim.elevation)
+    if elevation is not None:
+        values = elevation.values() if isinstance(elevation, Depends) else [elevation]
+        return np.concatenate([frame.raised(around, value) for value in values])
+    if frame.size == 2 or aim in ("fixed", "facing", "stick"):
+        return around
+    return np.concatenate([frame.raised(around, value) for value in np.arange(-90.0, 91.0, 10.0)])
+
+
+def _clear_forward(gaps, enough: float) -> float:
+    """The smallest forward offset at which all gaps are at least 0, by halving; nan if none is near."""
+    low, high = 0.0, enough
+    while gaps(high).min() < 0.0:
+        high *= 2.0
+        if high > 10.0 * enough:
+            return float("nan")
+    if gaps(0.0).min() >= 0.0:
+        return 0.0
+    for _ in range(26):
+        middle = 0.5 * (low + high)
+        low, high = (low, middle) if gaps(middle).min() >= 0.0 else (middle, high)
+    return high
