@@ -53,8 +53,11 @@ def clearance(drill: Drill, case: str | None = None, ability: str | None = None)
     return of_muzzle(scene, keys, keys.shooter or sorted(scene.shooters)[0])
 
 
-def of_muzzle(scene: Scene, ability: Ability, shooter: str) -> Clearance:
-    """The clearance of the muzzle that an ability leaves a shooter by."""
+def of_muzzle(scene: Scene, ability: Ability, shooter: str, if_inside: bool = False) -> Clearance:
+    """The clearance of the muzzle that an ability leaves a shooter by.
+
+    ``if_inside``: look for the offset that clears only where the shot starts inside (it takes longer).
+    """
     stance = stance_of(scene, ability, shooter, 0)
     headings = _headings(scene, ability, stance)
     row, radius = scene.bodies[scene.number[shooter]], scene.radius(ability)
@@ -62,6 +65,7 @@ def of_muzzle(scene: Scene, ability: Ability, shooter: str) -> Clearance:
     def gaps(forward: float) -> np.ndarray:
         return gap(row, _muzzles(stance, headings, (forward, *stance.offset[1:]))) - radius
 
+    enough = scene.clear_forward(ability, shooter)
     here = gaps(stance.offset[0])
     k = int(here.argmin())
     return Clearance(
@@ -72,7 +76,7 @@ def of_muzzle(scene: Scene, ability: Ability, shooter: str) -> Clearance:
         least=float(here[k]),
         direction=float(scene.frame.bearing(headings[k])),
         elevation=float(scene.frame.elevation(headings[k])),
-        clear_forward=_clear_forward(gaps, scene.clear_forward(ability, shooter)),
+        clear_forward=float("nan") if if_inside and here[k] >= 0.0 else _clear_forward(gaps, enough),
     )
 
 

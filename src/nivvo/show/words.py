@@ -63,7 +63,7 @@ def overlaps(run: Run, ability: str) -> list[str]:
     """A line for each muzzle of an ability's shots that lies inside its own shooter at some aim or facing."""
     unit, lines = run.scene.model.world.unit, []
     for shooter in dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability):
-        found = of_muzzle(run.scene, run.scene.abilities[ability], shooter)
+        found = of_muzzle(run.scene, run.scene.abilities[ability], shooter, if_inside=True)
         if found.least < 0.0:
             where = f"direction {found.direction:.4g}°"
             if run.scene.frame.size == 3:
