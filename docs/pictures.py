@@ -66,7 +66,7 @@ def terminals(folder: Path) -> None:
                 "-fs",
                 "10.5",
                 "-geometry",
-                "156x45+0+0",
+                "140x44+0+0",
                 "-bg",
                 "#10181f",
                 "-fg",
