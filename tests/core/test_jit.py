@@ -105,6 +105,21 @@ class Store(unittest.TestCase):
         self.assertEqual(sum(err.count("compiling") for _, err in results), 1)
         self.assertEqual([e.name for e in self.store.iterdir() if e.name.startswith("making-")], [])
 
+    def test_a_package_folder_that_cannot_be_written_is_passed_over_for_the_next(self):
+        patch = "import tiny._jit as j; from pathlib import Path\n"
+        patch += f"j.places = lambda: (Path('/proc/no'), Path({str(self.store)!r}))"
+        for compiled in (1, 0):
+            done = subprocess.run(
+                [sys.executable, "-c", patch + RUN],
+                cwd=self.folder,
+                env=self.environment,
+                capture_output=True,
+                text=True,
+                check=True,
+            )
+            self.assertEqual(done.stdout.split(), ["20.0", "20.0", "True"])
+            self.assertEqual(done.stderr.count(f"kept in {self.store}"), compiled)
+
     def test_without_a_folder_to_write_it_compiles_in_memory(self):
         (self.folder / "file").write_text("")
         out, said = self.run_once(NIVVO_CACHE_DIR=str(self.folder / "file" / "below"))

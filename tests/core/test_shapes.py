@@ -5,7 +5,7 @@ import unittest
 import mpmath
 import numpy as np
 
-from nivvo.core.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance, extent, gap, support
+from nivvo.core.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance, extent, gap
 from tests.core.bodies import NAMES, body, exact_distance
 
 
@@ -58,18 +58,17 @@ class Distance(unittest.TestCase):
             self.assertLessEqual(far, 0.0, name)
             self.assertAlmostEqual(float(np.dot(n, n)), 1.0, delta=1e-12, msg=name)
 
-    def test_extent_and_support_are_the_farthest_surface_points(self):
+    def test_the_extent_is_the_box_that_just_holds_the_body(self):
         for kind in (BALL, CAPSULE, BOX):
             row = body(kind, self.rng)
-            directions = self.rng.normal(size=(200, 3))
-            directions /= np.linalg.norm(directions, axis=1)[:, None]
-            # A plane at the support just touches: a half-space beyond it has no point of the body.
+            size = extent(row)
             cloud = self.rng.uniform(-3, 3, (20_000, 3))
-            inside = cloud[gap(row, cloud) <= 0.0]
-            reach = support(row, directions)
-            self.assertTrue((inside @ directions.T <= reach + 1e-12).all())
-            self.assertTrue((np.abs(inside) <= extent(row) + 1e-12).all())
+            self.assertTrue((np.abs(cloud[gap(row, cloud) <= 0.0]) <= size + 1e-12).all())
+            # Each side of the box touches: somewhere on it the distance is nothing.
             for axis in range(3):
-                self.assertAlmostEqual(extent(row)[axis], support(row, np.eye(3)[axis]), delta=1e-14)
-        with self.assertRaises(ValueError):
-            support(body(HALF_SPACE, self.rng), np.eye(3)[0])
+                side = self.rng.uniform(-size, size, (4000, 3))
+                side[:, axis] = size[axis]
+                found = gap(row, side)
+                self.assertGreaterEqual(found.min(), -1e-12)
+                self.assertLess(found.min(), 0.15)
+        self.assertTrue(np.isinf(extent(body(HALF_SPACE, self.rng))).all())

@@ -4,13 +4,14 @@ import os
 import unittest
 from fractions import Fraction
 
+import mpmath
 import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.shapes import distance
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, floor, stack, ticks
-from tests.core.bodies import body
+from tests.core.bodies import NAMES, body, exact_distance
 
 G = np.array([0.0, -9.81, 0.0])
 
@@ -215,6 +216,32 @@ class Moving(unittest.TestCase):
             else:
                 self.assertEqual(len(events), 0)
         self.assertGreater(met, 10)
+
+    def test_every_shape_is_touched_on_its_surface_while_it_moves(self):
+        rng = np.random.default_rng(12)
+        for kind, name in NAMES.items():
+            met = 0
+            for _ in range(12):
+                u = rng.normal(size=3) * 4
+                row = body(kind, rng, rng.normal(size=3) + [6, 0, 0], velocity=u)
+                v = row["c0"] / 0.5 + u - G * 0.25 + rng.normal(size=3) * 0.4
+                if distance(row, tuple(float(x) for x in -row["c0"]))[0] < 0.2:
+                    continue
+                made = arena([row], flat=False, scene=10.0)
+                made.fire(made.new_launch(G, 0.1, life=clock.UNITS), (0, 0, 0), v, 1, 0)
+                made.run(ticks(60))
+                first = events_of(made)[0]
+                if first["kind"] != pool.CONTACT:
+                    continue
+                met += 1
+                with mpmath.workdps(50):
+                    t = mpmath.mpf(int(first["start"])) / clock.UNITS + mpmath.mpf(float(first["after"]))
+                    d = [
+                        mpmath.mpf(float(first["p"][k])) - mpmath.mpf(float(row["c0"][k])) - mpmath.mpf(float(u[k])) * t
+                        for k in range(3)
+                    ]
+                    self.assertLess(abs(exact_distance(row, d) - mpmath.mpf(0.1)), 1e-9, name)
+            self.assertGreater(met, 2, name)
 
 
 class Touch(unittest.TestCase):

@@ -82,18 +82,6 @@ def extent(row: np.void) -> np.ndarray:
     return reach.sum(axis=0) + row["radius"]
 
 
-def support(row: np.void, direction: np.ndarray) -> np.ndarray:
-    """How far a body record reaches from its centre along unit ``direction`` (..., 3), shape (...).
-
-    Raises ValueError for a half-space, which has no end.
-    """
-    if row["kind"] == HALF_SPACE:
-        raise ValueError("a half-space reaches without end")
-    axes = np.stack([row["axis0"], row["axis1"], row["axis2"]])
-    along = np.abs(np.asarray(direction) @ axes.T)
-    return along @ row["half"] + row["radius"]
-
-
 def gap(row: np.void, points) -> np.ndarray:
     """Signed distance of a body record (as it stands at ``c``) at ``points`` (..., 3), shape (...)."""
     points = np.asarray(points, dtype=float)

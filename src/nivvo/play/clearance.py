@@ -8,12 +8,11 @@ import numpy as np
 
 from nivvo.core.muzzle import offset_to
 from nivvo.core.shapes import gap
-from nivvo.errors import CallError
 from nivvo.play.engine import in_hand_of, scene_of
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import Ability
-from nivvo.spec.document import nearest
+from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 from nivvo.spec.values import Depends
 
@@ -45,10 +44,7 @@ def clearance(drill: Drill, case: str | None = None, ability: str | None = None)
     """
     name = case or drill.cases[0]
     scene = scene_of(drill, name)
-    ability = ability or in_hand_of(drill, name)[0]
-    if ability not in scene.abilities:
-        known = ", ".join(scene.abilities)
-        raise CallError(f"there is no ability {ability!r}; there is {known}. {nearest(ability, scene.abilities)}")
+    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     keys = scene.abilities[ability]
     return of_muzzle(scene, keys, keys.shooter or sorted(scene.shooters)[0])
 

@@ -12,8 +12,6 @@ from nivvo.core.arena import ticks_of
 from nivvo.errors import DrillError, Problem
 from nivvo.spec.scene import Tick
 
-AT_ONCE = 256
-
 
 class Ticks:
     """Edges of ticks on the clock, as far as they are asked for."""

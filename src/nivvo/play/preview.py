@@ -11,7 +11,7 @@ from nivvo.errors import CallError
 from nivvo.play.engine import Planned, Runner, in_hand_of, scene_of
 from nivvo.play.run import Run
 from nivvo.play.track import tracks
-from nivvo.spec.document import nearest
+from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 
 MOST_POINTS = 100_000
@@ -68,9 +68,9 @@ def preview(
     name = case or drill.cases[0]
     described, scene = drill.case(name), scene_of(drill, name)
     in_hand = in_hand_of(drill, name)
-    ability = _known(ability or in_hand[0], scene.abilities, "ability")
+    ability = known(ability or in_hand[0], scene.abilities, "ability")
     owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    shooter = _known(shooter or owner, scene.shooters, "shooter")
+    shooter = known(shooter or owner, scene.shooters, "shooter")
     if every is not None and spacing is not None:
         raise CallError("give every (seconds) or spacing (units), not both")
     for word, value in (("count", count), ("every", every), ("spacing", spacing)):
@@ -120,9 +120,3 @@ def of_run(run: Run, count: int | None = None, every: float | None = None, spaci
             touch["time"] - start,
         )
     return Preview(run.scene.frame.drop(path.at(times)[0]), times - start, landing, projectile["reason"])
-
-
-def _known(word: str, names, what: str) -> str:
-    if word not in names:
-        raise CallError(f"there is no {what} {word!r}; there is {', '.join(names)}. {nearest(word, names)}")
-    return word

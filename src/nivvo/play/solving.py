@@ -17,7 +17,7 @@ from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
 from nivvo.play.track import tracks
-from nivvo.spec.document import nearest
+from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 
 
@@ -81,10 +81,7 @@ def solutions(
     """
     name = case or drill.cases[0]
     scene = scene_of(drill, name)
-    ability = ability or in_hand_of(drill, name)[0]
-    if ability not in scene.abilities:
-        known = ", ".join(scene.abilities)
-        raise CallError(f"there is no ability {ability!r}; there is {known}. {nearest(ability, scene.abilities)}")
+    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     for word, value in (("speed", speed), ("time", time), ("at", at + 1.0)):
         if value is not None and not 0.0 < value <= 1e12:
             raise CallError(f"{word} must be above 0, not {value}")

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from nivvo.errors import DrillError, Problem
+from nivvo.errors import CallError, DrillError, Problem
 from nivvo.spec.positions import Scanner, TooDeep
 
 MOST_BYTES = 1_000_000
@@ -244,6 +244,13 @@ def nearest(word: Any, words) -> str:
 
     near = difflib.get_close_matches(str(word), list(words), 1, 0.55)
     return f"did you mean {near[0]}?" if near else ""
+
+
+def known(word: Any, names, what: str) -> Any:
+    """``word`` itself if it is among ``names``; raises CallError that tells them and the nearest."""
+    if word not in names:
+        raise CallError(f"there is no {what} {word!r}; there is {', '.join(names)}. {nearest(word, names)}")
+    return word
 
 
 def leaves(tables: dict[str, Any], prefix: str = "") -> list[str]:
