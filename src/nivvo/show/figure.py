@@ -338,7 +338,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     entries.append(Line2D([], [], marker="P", color=INK, ls="none", ms=8, label="muzzle"))
     entries.append(Line2D([], [], color=INK, lw=1, ls=(0, (6, 2, 1, 2)), label="aim"))
     if any(shot.cursor is not None for shot in run.fired):
-        entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="cursor"))
+        entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
     if preview is not None:
         entries.append(Line2D([], [], marker="o", mfc="white", mec=AMBER, ls="none", label="preview"))
