@@ -5,9 +5,9 @@
 
 #pragma pack(push, 1)
 typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, key; double flown; int32_t param, end, inside[6]; } Flight;
-typedef struct { double a[3], radius, reach; int64_t life; int32_t spares, pad; } Params;
+typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, drags; } Params;
 typedef struct { double damage; int32_t then, pad; } Answer;
-typedef struct { double c[3], v[3], c0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, pad; } Body;
+typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves; } Body;
 typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, why; double amount, left, normal[3], p[3], v[3]; } Event;
 typedef struct { double t; int64_t key; int32_t body_key, body, row, hops; } Pending;
 typedef struct { int64_t start, end; double dt; int64_t tick; } Tick;

@@ -17,7 +17,7 @@ def ball(at, radius=0.5, velocity=(0, 0, 0), health=np.inf, key=0, group=0):
     row["kind"], row["radius"], row["health"], row["key"], row["group"] = BALL, radius, health, key, group
     row["axis0"], row["axis1"], row["axis2"] = np.eye(3)
     row["c0"] = row["c"] = at
-    row["v"] = velocity
+    row["v0"] = row["v"] = velocity
     return row
 
 

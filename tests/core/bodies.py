@@ -34,7 +34,8 @@ def body(kind, rng, centre=(0, 0, 0), flat=False, velocity=(0, 0, 0)):
     if flat and kind in (BOX, 9):
         row["half"][2] = ENDLESS
     row["c0"] = row["c"] = centre
-    row["v"], row["health"] = velocity, np.inf
+    row["v0"], row["health"] = velocity, np.inf
+    row["v"] = velocity
     return row
 
 

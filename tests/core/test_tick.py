@@ -282,7 +282,7 @@ class Grid(unittest.TestCase):
         for row in bodies:
 
             def gap(t, row=row):
-                d = p + v * t + a * t * t / 2 - row["c0"] - row["v"] * t
+                d = p + v * t + a * t * t / 2 - row["c0"] - row["v0"] * t
                 return distance(row, tuple(float(x) for x in d))[0] - radius
 
             gaps = np.array([gap(t) for t in times])

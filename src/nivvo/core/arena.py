@@ -60,6 +60,7 @@ class Arena:
         self.answers = pool.zeros(4 * groups, pool.ANSWERS).reshape(4, groups)
         self.launches = 0
         self.pending = pool.zeros(16, pool.PENDING)
+        self.touches = pool.zeros(16, pool.TOUCH)
         self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
@@ -70,7 +71,10 @@ class Arena:
         self.bodies = pool.zeros(max(len(bodies), 1), pool.BODY)
         if len(bodies):
             self.bodies[:] = bodies
-            self.bodies["c"] = self.bodies["c0"]
+            still = ~np.any((self.bodies["v0"] != 0.0) | (self.bodies["a0"] != 0.0), axis=1)
+            self.bodies["moves"] = np.where(still, self.bodies["moves"], 1)
+            for now, then in (("c", "c0"), ("v", "v0"), ("a", "a0")):
+                self.bodies[now] = self.bodies[then]
         else:
             self.bodies["gone"] = 1
         origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
@@ -80,7 +84,7 @@ class Arena:
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
         large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["gone"] == 0))
-        moving = np.flatnonzero(np.any(self.bodies["v"] != 0.0, axis=1))
+        moving = np.flatnonzero(self.bodies["moves"])
         binned = np.count_nonzero(self.bodies["layer"] == pool.MOVING)
         self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
@@ -91,9 +95,23 @@ class Arena:
         """How many projectiles are in the air."""
         return int(self.counters[pool.LIVE])
 
-    def new_launch(self, a, radius, *, reach=np.inf, life=pool.FOREVER, spares=-1, then=0, damage=0.0) -> int:
+    def new_launch(
+        self,
+        a,
+        radius,
+        *,
+        linear=0.0,
+        square=0.0,
+        factor=1.0,
+        reach=np.inf,
+        life=pool.FOREVER,
+        spares=-1,
+        then=0,
+        damage=0.0,
+    ) -> int:
         """Register a launch: what its projectiles are, and their answer to each group; tell its number.
 
+        linear (1/s), square (1/unit) : drag. factor : of the velocity, each tick of a game's own step.
         ``then`` and ``damage`` are one for all groups or one a group.
         """
         n = self.launches
@@ -104,6 +122,8 @@ class Arena:
             self.answers = answers
         row = self.params[n]
         row["a"], row["radius"], row["reach"], row["life"], row["spares"] = a, radius, reach, life, spares
+        row["linear"], row["square"], row["factor"] = linear, square, factor
+        row["drags"] = linear != 0.0 or square != 0.0
         self.answers[n]["then"], self.answers[n]["damage"] = then, damage
         self.launches += 1
         return n
@@ -119,6 +139,7 @@ class Arena:
         if first + count > len(self.flight):
             self.flight = pool.grown(self.flight, first + count)
             self.pending = pool.grown(self.pending, first + count)
+            self.touches = pool.grown(self.touches, first + count)
         q = self.flight[first : first + count]
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
@@ -137,8 +158,6 @@ class Arena:
         done = 0
         while done < len(ticks):
             rest = ticks[done:]
-            first = int(rest["tick"][0])
-            self.counters[pool.TICK] = first
             advance(
                 self.world,
                 self.flight,
@@ -151,15 +170,17 @@ class Arena:
                 self.apart,
                 self.scratch,
                 self.pending,
+                self.touches,
                 self.events,
                 self.samples,
                 rest,
                 self.counters,
                 work=self.live * len(rest),
             )
-            done += int(self.counters[pool.TICK]) - first
+            done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
-                raise OverflowError(f"tick {int(self.counters[pool.TICK])} had more contacts than there is room for")
+                tick = int(ticks["tick"][done - 1])
+                raise OverflowError(f"tick {tick} had more contacts than there is room for")
             if self.counters[pool.WHY] == pool.EMPTY:
                 break
             if self.counters[pool.WHY] == pool.FULL:

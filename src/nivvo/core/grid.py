@@ -97,7 +97,7 @@ def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.nda
     origin[:axes], per_cell[:axes], counts[:axes] = low, cells / wide, cells
     covered = np.prod(np.floor(np.where(small[:, None], span, 0.0) * per_cell[:axes]) + 2.0, axis=1)
     fits = small & (covered <= MOST_CELLS_OF_A_BODY)
-    moving = np.any(bodies["v"] != 0.0, axis=1)
+    moving = bodies["moves"] != 0
     if np.count_nonzero(moving & fits) <= FEW_MOVING:
         fits = fits & ~moving
     bodies["layer"] = np.where(fits, np.where(moving, MOVING, STILL), LARGE)

@@ -37,12 +37,16 @@ PARAMS = np.dtype(
         ("a", "f8", 3),
         ("radius", "f8"),
         ("reach", "f8"),
+        ("linear", "f8"),
+        ("square", "f8"),
+        ("factor", "f8"),
         ("life", "i8"),
         ("spares", "i4"),
-        ("pad", "i4"),
+        ("drags", "i4"),
     ]
 )
-"""a: constant acceleration. life: counts of the clock, FOREVER without end. reach: path length, inf
+"""a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
+each tick of a game's own step; drags: whether linear or square is set. life: counts of the clock, FOREVER without end. reach: path length, inf
 without end. spares: the body that it never touches, or -1."""
 
 ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("pad", "i4")])
@@ -51,7 +55,10 @@ BODY = np.dtype(
     [
         ("c", "f8", 3),
         ("v", "f8", 3),
+        ("a", "f8", 3),
         ("c0", "f8", 3),
+        ("v0", "f8", 3),
+        ("a0", "f8", 3),
         ("axis0", "f8", 3),
         ("axis1", "f8", 3),
         ("axis2", "f8", 3),
@@ -65,11 +72,15 @@ BODY = np.dtype(
         ("key", "i4"),
         ("gone", "i4"),
         ("layer", "i4"),
-        ("pad", "i4"),
+        ("moves", "i4"),
     ]
 )
-"""c: centre at the tick's start; c0 at t0. v: velocity. size: half of its axis-aligned box.
-layer: STILL, MOVING (both in the grid) or LARGE (kept apart)."""
+"""c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
+a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
+(both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move."""
+
+TOUCH = np.dtype([("p", "f8", 3), ("v", "f8", 3), ("flown", "f8")])
+"""A projectile at the contact it waits for: place, velocity, path length since the tick's start."""
 
 EVENT = np.dtype(
     [

@@ -13,7 +13,18 @@ import math
 from nivvo.core._jit import inner, kernel
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, first_contact
-from nivvo.core.flight import box_of_arc, path_length, piece, stepped, time_of_length, time_to_leave
+from nivvo.core.flight import (
+    box_of_arc,
+    glide,
+    path_length,
+    piece,
+    pulled,
+    stepped,
+    steps_for,
+    through_ends,
+    time_of_length,
+    time_to_leave,
+)
 from nivvo.core.grid import bin_layer, cell
 from nivvo.core.pool import (
     BY_BOUNDS,
@@ -30,6 +41,7 @@ from nivvo.core.pool import (
     END,
     ENDED,
     EVENTS,
+    EXACT,
     FULL,
     IGNORE,
     INSIDE_MOST,
@@ -51,6 +63,7 @@ from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, put, sub, vec
 
 MOST_HOPS = 16
+MOST_LOOKS = 4
 MOST_CHUNKS = 4096
 FARTHEST = 1e15
 NOWHERE = (0.0, 0.0, 0.0)
@@ -69,12 +82,13 @@ def advance(
     apart,
     scratch,
     pending,
+    touches,
     events,
     samples,
     ticks,
     counters,
 ):
-    """Advance the pool by ``ticks``, from tick number counters[TICK] on, until none is left in the air.
+    """Advance the pool by ``ticks``, until none is left in the air; counters[TICK] tells how many were done.
 
     Arguments are the arrays of ``pool``. ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are
     rewritten for bodies that move. ``apart``: how many bodies are kept out of the grid, how many
@@ -84,7 +98,7 @@ def advance(
     """
     w = world[0]
     step, sampled, skin = int(w["step"]), int(w["sampled"]), float(w["skin"])
-    counters[WHY] = DONE
+    counters[WHY], counters[TICK] = DONE, 0
     for k in range(ticks.shape[0]):
         live = int(counters[LIVE])
         if events.shape[0] - counters[EVENTS] < ROOM_EACH * live + ROOM or (
@@ -94,7 +108,7 @@ def advance(
             return
         now = ticks[k]
         edge, next_edge, dt = int(now["start"]), int(now["end"]), float(now["dt"])
-        place_bodies(w, bodies, boxes, start, items, apart, now, counters)
+        place_bodies(w, step, bodies, boxes, start, items, apart, now, counters)
         fresh, waiting, ended = 0, 0, 0
         while True:
             hops = 0
@@ -109,7 +123,7 @@ def advance(
                 pending[0] = pending[waiting]
                 sift_down(pending, waiting)
                 if bodies[j]["gone"] == 0 and answer(
-                    flight[i], params, answers, bodies, j, now, t, step, skin, events, counters
+                    flight[i], touches[i], params, answers, bodies, j, now, t, skin, events, counters
                 ):
                     ended += 1
                     continue
@@ -119,46 +133,89 @@ def advance(
             if q["t0"] >= next_edge:
                 continue
             par = params[int(q["param"])]
-            late, h, v, a = piece_of(q, par, edge, dt, step)
-            span, why, gone = limit(w, q, par, edge, next_edge, late, h, v, a)
-            t, body_key, j = look(
-                w, q, par, answers, bodies, boxes, start, items, apart, scratch,
-                late, v, a, span, why, hops, now, events, counters,
-            )  # fmt: skip
+            late = (q["t0"] - edge) / UNITS if q["t0"] > edge else 0.0
+            h, p, v, a = dt - late, vec(q["p"]), vec(q["v"]), vec(par["a"])
+            glides, pieces, gone, looks = par["drags"] != 0 and step == EXACT, 1, 0.0, 0
+            if glides and w["touch"] == SWEPT:
+                pieces = steps_for(a, float(par["linear"]), float(par["square"]), v, h)
+            elif par["drags"] != 0 and not glides:
+                a = pulled(a, float(par["linear"]), float(par["square"]), v)
+            rest, s = h, h / pieces
+            while True:
+                s = min(s, rest)
+                if glides:
+                    s = life_within(q, par, edge, next_edge, late, s)
+                    m = 1 if w["touch"] == SWEPT else steps_for(a, float(par["linear"]), float(par["square"]), v, s)
+                    p1, v1 = glide(a, float(par["linear"]), float(par["square"]), p, v, s, m)
+                    u, b = v, through_ends(p, v, p1, s)
+                else:
+                    p1, v1 = p, v
+                    u, b = piece(step, p, v, a, h, float(par["factor"]))
+                span, why, more = limit(w, q, par, edge, next_edge, late, s, s >= rest, p, u, b, gone)
+                t, body_key, j = look(
+                    w, q, par, answers, bodies, boxes, start, items, apart, scratch,
+                    late, p, u, b, span, why, hops, now, events, counters,
+                )  # fmt: skip
+                if j >= 0 and glides and 0.0 < t < s and looks < MOST_LOOKS:
+                    # The parabola is true at its ends only: let it end where it touches, and look again.
+                    s, looks = t, looks + 1
+                    continue
+                if j >= 0 or why != 0 or s >= rest:
+                    break
+                p, v, late, rest, gone = p1, v1, late + s, rest - s, gone + more
+                s = h / pieces
             if j >= 0 and hops < MOST_HOPS:
-                row = pending[waiting]
+                row, at = pending[waiting], touches[i]
                 row["t"], row["key"], row["body_key"] = late + t, q["key"], body_key
                 row["body"], row["row"], row["hops"] = j, i, hops
+                put(at["p"], arc(p, u, b, t))
+                put(at["v"], along(u, b, t))
+                at["flown"] = gone + path_length(u, b, t)
                 sift_up(pending, waiting)
                 waiting += 1
                 continue
             if j >= 0:
                 span, why = t, BY_HOPS
-            if leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, counters):
+            if why == 0 and not glides:
+                age = (next_edge - q["t0"]) / UNITS
+                p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), age, float(par["factor"]))
+            if leave_or_go_on(q, now, late, span, why, p, u, b, gone, more, p1, v1, events, counters):
                 ended += 1
 
         live = settle(flight, params, bodies, live, ended, now, skin, sampled, samples, counters)
         counters[LIVE] = live
-        counters[TICK] = now["tick"] + 1
+        counters[TICK] = k + 1
         if live == 0:
             counters[WHY] = EMPTY
             return
 
 
 @inner
-def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
-    """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed."""
+def place_bodies(w, step, bodies, boxes, start, items, apart, now, counters):
+    """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed.
+
+    In a game's own step a body that accelerates goes straight from where a tick starts to where it ends.
+    """
+    dt = float(now["dt"])
     for m in range(apart[1]):
         j = int(apart[3 + apart[0] + m])
         b = bodies[j]
         if b["gone"] != 0:
             continue
-        u = vec(b["v"])
-        centre = along(vec(b["c0"]), u, (now["start"] - b["t0"]) / UNITS)
+        since, c0, u, a = (now["start"] - b["t0"]) / UNITS, vec(b["c0"]), vec(b["v0"]), vec(b["a0"])
+        centre = arc(c0, u, a, since)
+        if a[0] != 0.0 or a[1] != 0.0 or a[2] != 0.0:
+            u = along(u, a, since)
+            if step != EXACT:
+                q = arc(centre, u, a, dt)
+                u, a = ((q[0] - centre[0]) / dt, (q[1] - centre[1]) / dt, (q[2] - centre[2]) / dt), NOWHERE
         put(b["c"], centre)
+        put(b["v"], u)
+        put(b["a"], a)
+        low, high = box_of_arc(a, dt, centre, arc(centre, u, a, dt), 0.0)
         for k in range(3):
-            wide, go = float(b["size"][k]), u[k] * float(now["dt"])
-            boxes[j, k], boxes[j, k + 3] = centre[k] - wide + min(go, 0.0), centre[k] + wide + max(go, 0.0)
+            wide = float(b["size"][k])
+            boxes[j, k], boxes[j, k + 3] = low[k] - wide, high[k] + wide
     for layer in range(2):
         if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
             bin_layer(layer, w, bodies, boxes, start, items)
@@ -166,39 +223,61 @@ def place_bodies(w, bodies, boxes, start, items, apart, now, counters):
 
 
 @inner
-def piece_of(q, par, edge, dt, step):
-    """How late in the tick a projectile begins to move, for how long, and on which piece."""
-    late = (q["t0"] - edge) / UNITS if q["t0"] > edge else 0.0
-    h = dt - late
-    v, a = piece(step, vec(q["p"]), vec(q["v"]), vec(par["a"]), h)
-    return late, h, v, a
+def life_within(q, par, edge, next_edge, late, s):
+    """The time until its life is over, if that is within ``s`` seconds; else s."""
+    if par["life"] >= 0 and q["born"] + par["life"] <= next_edge:
+        return min(max((q["born"] + par["life"] - edge) / UNITS - late, 0.0), s)
+    return s
 
 
 @inner
-def limit(w, q, par, edge, next_edge, late, h, v, a):
-    """For how long the piece lasts before a limit cuts it, which one (0: none), and its path length if kept."""
-    span, why, gone = h, 0, 0.0
+def limit(w, q, par, edge, next_edge, late, h, final, p, v, a, gone):
+    """For how long the piece lasts before a limit cuts it, which one (0: none), and its path length if kept.
+
+    ``final``: whether the piece reaches the tick's end. ``gone``: path length since the tick's start.
+    """
+    span, why, more = h, 0, 0.0
     if par["life"] >= 0 and q["born"] + par["life"] <= next_edge:
-        span = min(max((q["born"] + par["life"] - edge) / UNITS - late, 0.0), h)
-        why = BY_LIFE
+        cut = max((q["born"] + par["life"] - edge) / UNITS - late, 0.0)
+        if final or cut <= h:
+            span, why = min(cut, h), BY_LIFE
     if w["length"] != 0 or par["reach"] < math.inf:
-        gone = path_length(v, a, span)
-        if q["flown"] + gone >= par["reach"]:
-            span = time_of_length(v, a, max(par["reach"] - q["flown"], 0.0), span)
+        more = path_length(v, a, span)
+        if q["flown"] + gone + more >= par["reach"]:
+            span = time_of_length(v, a, max(par["reach"] - q["flown"] - gone, 0.0), span)
             why = BY_REACH
     if w["bounded"] != 0:
-        out = time_to_leave(vec(q["p"]), v, a, vec(w["low"]), vec(w["high"]), span)
+        out = time_to_leave(p, v, a, vec(w["low"]), vec(w["high"]), span)
         if out >= 0.0:
             span, why = out, BY_BOUNDS
-    return span, why, gone
+    return span, why, more
 
 
 @inner
 def look(
-    w, q, par, answers, bodies, boxes, start, items, apart, scratch, late, v, a, span, why, hops, now, events, counters
+    w,
+    q,
+    par,
+    answers,
+    bodies,
+    boxes,
+    start,
+    items,
+    apart,
+    scratch,
+    late,
+    p,
+    v,
+    a,
+    span,
+    why,
+    hops,
+    now,
+    events,
+    counters,
 ):
     """The next contact on a piece: (time, body key, body), or body -1. Ties go to the lesser body key."""
-    p, radius, skin = vec(q["p"]), float(par["radius"]), float(w["skin"])
+    radius, skin = float(par["radius"]), float(w["skin"])
     swept = w["touch"] == SWEPT
     best, best_key, hit = math.inf, 0, -1
     chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
@@ -217,16 +296,17 @@ def look(
                 continue
             if answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
                 continue
-            u = vec(b["v"])
-            rel, relv = sub(p, along(vec(b["c"]), u, late)), sub(v, u)
-            what, t = first_contact(b, rel, relv, a, radius, span, skin)
+            pull = vec(b["a"])
+            u = along(vec(b["v"]), pull, late)
+            rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
+            what, t = first_contact(b, rel, relv, rela, radius, span, skin)
             if swept:
                 if what == NONE:
                     continue
             else:
                 overlap = False
                 if why == 0:
-                    gap, _ = distance(b, arc(rel, relv, a, span))
+                    gap, _ = distance(b, arc(rel, relv, rela, span))
                     overlap = gap <= radius
                 if not overlap:
                     if what != NONE and c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
@@ -242,21 +322,19 @@ def look(
 
 
 @inner
-def leave_or_go_on(q, par, now, step, late, h, span, why, gone, v, a, events, counters):
-    """End a projectile at its limit, or set it where the tick ends; tell if it ended."""
+def leave_or_go_on(q, now, late, span, why, p, v, a, gone, more, p1, v1, events, counters):
+    """End a projectile at its limit, or set it to ``p1``, ``v1`` where the tick ends; tell if it ended."""
     if why == 0:
-        age = (now["end"] - q["t0"]) / UNITS
-        p, u = stepped(step, vec(q["p"]), vec(q["v"]), vec(par["a"]), h, vec(q["p0"]), vec(q["v0"]), age)
-        if abs(p[0]) + abs(p[1]) + abs(p[2]) < FARTHEST:
-            put(q["p"], p)
-            put(q["v"], u)
-            q["flown"] += gone
+        if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
+            put(q["p"], p1)
+            put(q["v"], v1)
+            q["flown"] += gone + more
             return False
-        why = BY_NUMBERS
+        why, p, u = BY_NUMBERS, p1, v1
     else:
-        p, u = arc(vec(q["p"]), v, a, span), along(v, a, span)
+        p, u = arc(p, v, a, span), along(v, a, span)
     tell(events, counters, now, late + span, ENDED, q, -1, why, 0.0, 0.0, p, NOWHERE, u)
-    q["flown"] += path_length(v, a, span)
+    q["flown"] += gone + path_length(v, a, span)
     finish(q, p, u, why)
     return True
 
@@ -381,16 +459,13 @@ def tell(events, counters, now, after, kind, q, j, why, amount, left, p, normal,
 
 
 @inner
-def answer(q, params, answers, bodies, j, now, t, step, skin, events, counters):
+def answer(q, at, params, answers, bodies, j, now, t, skin, events, counters):
     """What follows a contact of a projectile with body ``j`` at ``t`` seconds into the tick; tell if it ended."""
     par = params[int(q["param"])]
     b = bodies[j]
     ans = answers[int(q["param"]), int(b["group"])]
-    late, _, v, a = piece_of(q, par, int(now["start"]), float(now["dt"]), step)
-    fallen = path_length(v, a, t - late)
-    p = arc(vec(q["p"]), v, a, t - late)
-    v = along(v, a, t - late)
-    gap, n = distance(b, sub(p, along(vec(b["c"]), vec(b["v"]), t)))
+    p, v = vec(at["p"]), vec(at["v"])
+    gap, n = distance(b, sub(p, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)))
     gap -= par["radius"]
     kind = OVERLAP if gap < -skin else CONTACT
     ends = ans["then"] == END
@@ -411,7 +486,7 @@ def answer(q, params, answers, bodies, j, now, t, step, skin, events, counters):
     else:
         why = BY_CONTACT
     tell(events, counters, now, t, ENDED, q, j, why, 0.0, gap, p, n, v)
-    q["flown"] += fallen
+    q["flown"] += at["flown"]
     finish(q, p, v, why)
     return True
 
@@ -438,7 +513,7 @@ def settle(flight, params, bodies, live, ended, now, skin, sampled, samples, cou
             if j < 0:
                 break
             b = bodies[j]
-            centre = along(vec(b["c"]), vec(b["v"]), float(now["dt"]))
+            centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
             gap, _ = distance(b, sub(vec(q["p"]), centre))
             inside[k] = -1
             if gap - params[int(q["param"])]["radius"] <= skin and b["gone"] == 0:

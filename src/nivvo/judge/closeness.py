@@ -51,7 +51,7 @@ def _approach(run: Run, projectile: str, body: str) -> Closest:
 
     def gap(t: float) -> float:
         p = path.at(t)[0]
-        d = p - row["c0"] - row["v"] * t
+        d = p - row["c0"] - row["v0"] * t
         return float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius
 
     times = path.t
@@ -89,7 +89,7 @@ def _side(run: Run, path, row, t: float) -> str:
     """Where the projectile is from the body's nearest point: above or below, short or beyond, left or right."""
     frame = run.scene.frame
     p = path.at(t)[0]
-    d = p - row["c0"] - row["v"] * t
+    d = p - row["c0"] - row["v0"] * t
     normal = np.array(distance(row, (float(d[0]), float(d[1]), float(d[2])))[1])
     words = []
     if frame.vertical and abs(rise := float(normal @ frame.up)) > 0.35:

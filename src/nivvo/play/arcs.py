@@ -81,8 +81,8 @@ def lead(scene: Scene, ability: Ability, number: int, time: int, stance: Stance,
     moves_at = time
     if scene.model.tick.first_move == "next tick":
         moves_at = scene.ticks.edge(scene.ticks.holding(time) + 1)
-    middle = row["c0"] + row["v"] * to_seconds(moves_at)
-    relative = row["v"] - ability.inherit * stance.velocity
+    middle = row["c0"] + row["v0"] * to_seconds(moves_at)
+    relative = row["v0"] - ability.inherit * stance.velocity
     speed = resolve(ability.launch.speed, number)
 
     def found(at) -> launch.Launch:

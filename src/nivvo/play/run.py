@@ -310,7 +310,7 @@ class Run:
             body = self.scene.bodies[event["body"]]
             radius = self.scene.radius(self.ability_of(int(event["key"])))
             point = event["p"] - event["normal"] * (radius + event["left"])
-            relative = event["v"] - body["v"]
+            relative = event["v"] - body["v0"]
             speed = float(np.sqrt(relative @ relative))
             into = -float(relative @ event["normal"]) / speed if speed > 0.0 else 0.0
             group = self.scene.groups[body["group"]]

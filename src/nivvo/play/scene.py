@@ -61,7 +61,7 @@ class Scene:
         row["key"], row["group"] = k, self.groups.index(body.group)
         row["health"] = getattr(body, "health", None) or np.inf
         if body.move is not None:
-            row["v"] = self.frame.lift(body.move.velocity)
+            row["v0"] = self.frame.lift(body.move.velocity)
 
     def _size(self) -> float:
         """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""

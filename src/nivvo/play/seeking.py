@@ -35,7 +35,7 @@ def seek(scene: Scene, ability: Ability, stance: Stance, time: int, out) -> int 
 def middle_of(scene: Scene, number: int, time: int) -> np.ndarray:
     """Where the middle of a body is at ``time`` (on the clock)."""
     row = scene.bodies[number]
-    return row["c0"] + row["v"] * to_seconds(time)
+    return row["c0"] + row["v0"] * to_seconds(time)
 
 
 def angle_between(u, v) -> float:
@@ -53,7 +53,7 @@ def hidden(scene: Scene, start, to, time: int, out) -> bool:
         if kind != "obstacle" or out[number]:
             continue
         row = scene.bodies[number]
-        rel = tuple(float(x) for x in start - row["c0"] - row["v"] * to_seconds(time))
+        rel = tuple(float(x) for x in start - row["c0"] - row["v0"] * to_seconds(time))
         if first_contact(row, rel, line, still, 0.0, 1.0, 1e-13 * scene.size)[0] != NONE:
             return True
     return False

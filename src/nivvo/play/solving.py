@@ -135,7 +135,7 @@ def _point(drill: Drill, case: str, ability: str, to, now: int) -> np.ndarray:
     if not targets:
         raise CallError("there is nothing to solve for: give a point, as --to 20,1.5")
     row = scene.bodies[scene.number[targets[0]]]
-    return row["c0"] + row["v"] * clock.to_seconds(now)
+    return row["c0"] + row["v0"] * clock.to_seconds(now)
 
 
 def _aimed(scene, ability: str, now: int, point: np.ndarray) -> Shot:
@@ -256,7 +256,7 @@ def _holds(scene, name: str, point, time: float) -> bool:
     """Whether the point lies in a target at that time: to touch that on the way is to arrive."""
     number = scene.number[name]
     row = scene.bodies[number]
-    d = point - row["c0"] - row["v"] * time
+    d = point - row["c0"] - row["v0"] * time
     return scene.kinds[number] == "target" and distance(row, (float(d[0]), float(d[1]), float(d[2])))[0] <= 0.0
 
 
@@ -280,7 +280,7 @@ def _least_gap(scene, path: Path, until: float, radius: float) -> tuple[float, s
             continue
         gaps = []
         for p, t in zip(points, times, strict=True):
-            d = p - row["c0"] - row["v"] * t
+            d = p - row["c0"] - row["v0"] * t
             gaps.append(float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius)
         if not best[1] or min(gaps) < best[0]:
             best = (min(gaps), name)

@@ -45,13 +45,13 @@ def stance_of(scene: Scene, ability: Ability, shooter: str, time: int) -> Stance
     name, muzzle, offset = scene.muzzle(ability, shooter)
     facing, row = scene.facing(shooter), scene.bodies[scene.number[shooter]]
     body = scene.frame.triad(facing, facing)
-    place = row["c0"] + row["v"] * to_seconds(time)
+    place = row["c0"] + row["v0"] * to_seconds(time)
     return Stance(
         frame=scene.frame,
         shooter=shooter,
         muzzle=name,
         place=place,
-        velocity=row["v"].copy(),
+        velocity=row["v0"].copy(),
         pivot=place + offset_to(body, (muzzle.pivot_forward, 0.0, muzzle.pivot_up)),
         offset=offset,
         body=body,

@@ -225,7 +225,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         else:
             edge = outline(row, row["c0"], view.across, view.upward)
         ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind]))
-        if row["v"].any() and len(run.fired):
+        if row["v0"].any() and len(run.fired):
             _drift(ax, view, run, row, edge)
         if kind == "target":
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
@@ -252,7 +252,7 @@ def _drift(ax: Axes, view: View, run: Run, row: np.void, edge: np.ndarray) -> No
     from matplotlib.patches import Polygon
 
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    go = flat(row["v"] * last, view.across, view.upward)
+    go = flat(row["v0"] * last, view.across, view.upward)
     ax.add_patch(Polygon(edge + go, closed=True, fill=False, edgecolor=RUST, linewidth=1.0, linestyle=":", zorder=3))
     middle = edge.mean(axis=0)
     ax.annotate("", middle + go, middle, arrowprops={"arrowstyle": "->", "color": RUST, "lw": 1.0}, zorder=3)

@@ -1,0 +1,419 @@
+"""Launch solutions where closed forms end: drag, inherited velocity, targets that move or accelerate.
+
+The unknowns are the launch velocity w and the time of flight T. Three equations say that the flight
+meets the point at T, a fourth says what is given (speed, elevation or time); Newton's method solves
+them from the solution without drag. Where it fails, or ends on the other arc, the speed that is needed
+is searched over T: it falls from endless to a least and rises again, and each arc is one side.
+
+One target or many at once. Units, s, degrees. Source: shooting methods, as in any text on two-point
+boundary value problems; the arcs as in ``launch``.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nivvo.core import launch
+from nivvo.core._jit import kernel
+from nivvo.core.flight import glide, piece, pulled, stepped, steps_for
+from nivvo.core.frame import sincos, unit
+from nivvo.core.launch import LOW, Launch
+from nivvo.core.pool import EXACT
+from nivvo.core.vec import along
+
+LONGEST = 60.0
+ROUNDS = 40
+COARSE = 8
+EDGE = 1.03
+
+
+@kernel
+def flights(numbers, step, dt, w, time, p, v, coarse):
+    """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
+
+    numbers : acceleration, linear and square drag, factor a tick. dt : seconds of the ticks (own steps).
+    coarse : by how much fewer steps to take in exact step than the flight itself would.
+    """
+    a, linear, square, factor = (numbers[0], numbers[1], numbers[2]), numbers[3], numbers[4], numbers[5]
+    for i in range(time.shape[0]):
+        q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
+        if step == EXACT:
+            if left > 0.0:
+                q, u = glide(a, linear, square, q, u, left, 1 + steps_for(a, linear, square, u, left) // coarse)
+                left = 0.0
+        else:
+            for k in range(dt.shape[0]):
+                if not left > 0.0:
+                    break
+                b = pulled(a, linear, square, u)
+                if left <= dt[k]:
+                    u, b = piece(step, q, u, b, dt[k], factor)
+                    q = along(q, u, left)
+                else:
+                    q, u = stepped(step, q, u, b, dt[k], q, u, 0.0, factor)
+                left -= dt[k]
+        bad = not left <= 0.0
+        for k in range(3):
+            p[i, k] = math.nan if bad else q[k]
+            v[i, k] = math.nan if bad else u[k]
+
+
+def _length(v) -> np.ndarray:
+    return np.sqrt((v * v).sum(axis=-1))
+
+
+def _solved(matrices, vectors) -> np.ndarray:
+    """x of A x = b for many; of least squares where one of them has no inverse."""
+    with np.errstate(all="ignore"):
+        try:
+            return np.linalg.solve(matrices, vectors[..., None])[..., 0]
+        except np.linalg.LinAlgError:
+            return (np.linalg.pinv(matrices) @ vectors[..., None])[..., 0]
+
+
+class Air:
+    """What acts on a projectile: constant acceleration and drag, stepped as the drill's ticks do.
+
+    Parameters
+    ----------
+    a : (3,) acceleration, units/s²
+    linear, square : drag, 1/s and 1/unit
+    step, dt : code of ``pool.STEPS`` and the seconds of the ticks from launch on; dt None: exact
+    factor : what velocity is multiplied by each tick of a game's own step
+    """
+
+    def __init__(self, a, linear=0.0, square=0.0, *, step=EXACT, dt=None, factor=1.0, coarse=1):
+        self.a = np.asarray(a, dtype=float)
+        self.linear, self.square, self.factor = linear, square, factor
+        self.step, self.dt = step, None if step == EXACT else np.asarray(dt, dtype=float)
+        self.coarse = coarse
+
+    @property
+    def thin(self) -> bool:
+        """Whether there is no drag at all."""
+        return self.linear == 0.0 and self.square == 0.0 and self.factor == 1.0
+
+    @property
+    def fall(self):
+        """How it falls in the drill's own step (``launch.Fall``), or None in exact step."""
+        return launch.fall_of(self.step, self.dt)
+
+    def _exact(self, coarse: int = 1) -> Air:
+        """The same in exact step, perhaps in longer steps: near enough for slopes and for a search."""
+        per_tick = -math.log(self.factor) / float(self.dt.mean()) if self.factor < 1.0 else 0.0
+        return Air(self.a, self.linear + per_tick, self.square, coarse=coarse)
+
+    def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
+        """Displacement and velocity (..., 3) at ``time`` (...) after a launch with ``w`` (..., 3); nan beyond the ticks."""
+        w, time = np.asarray(w, dtype=float), np.asarray(time, dtype=float)
+        shape = np.broadcast_shapes(w.shape[:-1], time.shape)
+        w, time = np.broadcast_to(w, (*shape, 3)), np.broadcast_to(time, shape)
+        if self.thin and self.dt is None:
+            t = time[..., None]
+            return w * t + self.a * (0.5 * t * t), w + self.a * t
+        rows = np.ascontiguousarray(w).reshape(-1, 3)
+        p, v = np.empty_like(rows), np.empty_like(rows)
+        dt = np.zeros(0) if self.dt is None else self.dt
+        times = np.ascontiguousarray(time).reshape(-1)
+        numbers = np.array([*self.a, self.linear, self.square, self.factor], dtype=float)
+        flights(numbers, self.step, dt, rows, times, p, v, self.coarse, work=len(rows) * 20)
+        return p.reshape(*shape, 3), v.reshape(*shape, 3)
+
+    def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
+        """The velocity that meets the mover after ``time`` seconds."""
+        return self._meet(to, own, velocity, acceleration, "time", time, self._guess(to, time, velocity, acceleration))
+
+    def by_speed(self, to, speed, arc=LOW, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
+        """The low or high arc at a given launch speed; nan out of reach.
+
+        own : velocity (3,) that the shot inherits beside its speed. velocity, acceleration : of the target.
+        """
+        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
+        speed = np.broadcast_to(np.asarray(speed, dtype=float), to.shape[:-1])
+        if self.dt is not None:
+            return self._by_speed_in_ticks(to, speed, arc, own, velocity, acceleration)
+        if np.any(velocity) or np.any(acceleration) or np.any(own):
+            near = launch.lead(to, velocity - own, speed, a=self.a, acceleration=acceleration)
+            time = near.time if arc == LOW else np.full(to.shape[:-1], np.nan)
+        else:
+            time = launch.by_speed(to, self.a, speed, arc).time
+        found = self._meet(to, own, velocity, acceleration, "speed", speed, self._guess(to, time, velocity, acceleration))
+        falling = self._slope(found, to, own, velocity, acceleration) <= 0.0
+        good = np.isfinite(found.time) & (falling == (arc == LOW))
+        if not good.all():
+            rest = (x[~good] for x in (to, own, velocity, acceleration, speed))
+            found.velocity[~good], found.time[~good] = self._search(*rest, arc)
+        return found
+
+    def _by_speed_in_ticks(self, to, speed, arc, own, velocity, acceleration) -> Launch:
+        """``by_speed`` in a game's own step: next to the exact one; searched for at the edge of reach."""
+        moving, exact = {"own": own, "velocity": velocity, "acceleration": acceleration}, self._exact()
+        near = exact.by_speed(to, speed, arc, **moving)
+        found = self._meet(to, own, velocity, acceleration, "speed", speed, near)
+        rest = ~np.isfinite(found.time)
+        if rest.any():
+            rest[rest] = np.isfinite(
+                exact.by_speed(to[rest], EDGE * speed[rest], arc, **{k: x[rest] for k, x in moving.items()}).time
+            )
+        if rest.any():
+            task = (x[rest] for x in (to, own, velocity, acceleration, speed))
+            found.velocity[rest], found.time[rest] = self._search(*task, arc)
+        return found
+
+    def by_elevation(self, to, up, elevation, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
+        """The launch at a given elevation (degrees above the horizontal, before what it inherits); nan if none does."""
+        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
+        elevation = np.broadcast_to(np.asarray(elevation, dtype=float), to.shape[:-1])
+        time = launch.by_elevation(to, self.a, up, elevation).time
+        return self._meet(
+            to, own, velocity, acceleration, "elevation", elevation, self._guess(to, time, velocity, acceleration), up
+        )
+
+    def by_apex(self, to, up, apex, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
+        """The arc whose highest point lies ``apex`` units above the muzzle, met on the way down; nan if too low."""
+        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
+        apex = np.broadcast_to(np.asarray(apex, dtype=float), to.shape[:-1])
+        free = Air(self.a, self.linear, self.square)
+        thin = launch.by_apex(to, self.a, up, apex)
+        low, high = 0.3 * thin.time, 3.0 * thin.time + 0.0
+        # The later it is to arrive, the higher it must go.
+        for _ in range(50):
+            middle = 0.5 * (low + high)
+            found = free.by_time(to, middle, own=own, velocity=velocity, acceleration=acceleration)
+            over = free._top(found.velocity, found.time, up) > apex
+            low, high = np.where(over, low, middle), np.where(over, middle, high)
+        found = free.by_time(to, high, own=own, velocity=velocity, acceleration=acceleration)
+        with np.errstate(invalid="ignore"):
+            good = np.abs(free._top(found.velocity, found.time, up) - apex) <= 1e-6 * np.maximum(apex, 1e-9)
+        return self.by_time(to, np.where(good, high, np.nan), own=own, velocity=velocity, acceleration=acceleration)
+
+    def _top(self, w, time, up) -> np.ndarray:
+        """Height of the highest point of a flight of ``time`` seconds, by halving where it stops to rise."""
+        low, high = np.zeros_like(time), time
+        for _ in range(40):
+            middle = 0.5 * (low + high)
+            rising = self.fly(w, middle)[1] @ up > 0.0
+            low, high = np.where(rising, middle, low), np.where(rising, high, middle)
+        return self.fly(w, low)[0] @ up
+
+    def least_speed(self, to, *, own=0.0, velocity=0.0, acceleration=0.0) -> np.ndarray:
+        """The least launch speed that meets the mover at all (units/s), to 1e-6 of it."""
+        task = self._vectors(to, own, velocity, acceleration)
+        found, _ = self._least(tuple(x.reshape(-1, 3) for x in task))
+        return found.reshape(task[0].shape[:-1])
+
+    def farthest(self, to, up, speed) -> np.ndarray:
+        """The launch velocity (3,) that comes farthest toward ``to`` (3,) at its own level; straight up if none is so high."""
+        to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
+        rise = float(to @ up)
+        flat = unit(to - rise * up)
+        angles = np.radians(np.linspace(-30.0, 90.0, 61))
+        golden = 0.5 * (np.sqrt(5.0) - 1.0)
+
+        def heading(angle) -> np.ndarray:
+            return np.cos(angle)[..., None] * flat + np.sin(angle)[..., None] * up
+
+        def reach(angle) -> np.ndarray:
+            return self._level_reach(speed * heading(angle), up, rise)
+
+        far = reach(angles)
+        best = int(np.argmax(far))
+        if not far[best] > -np.inf:
+            return speed * up
+        low, high = angles[max(best - 1, 0)], angles[min(best + 1, 60)]
+        for _ in range(30):
+            x, y = high - golden * (high - low), low + golden * (high - low)
+            one, two = reach(np.array([x, y]))
+            low, high = (low, y) if one >= two else (x, high)
+        return speed * heading(np.float64(0.5 * (low + high)))
+
+    def _level_reach(self, w, up, rise: float) -> np.ndarray:
+        """Horizontal distance at which flights come down to ``rise``; -inf where they never get so high."""
+        pull = float(_length(self.a))
+        most = min(2.0 * float(_length(w).max()) / pull + np.sqrt(2.0 * abs(rise) / pull) + 1.0, LONGEST)
+        low, high = np.zeros(w.shape[:-1]), np.full(w.shape[:-1], most)
+        for _ in range(40):
+            middle = 0.5 * (low + high)
+            rising = self.fly(w, middle)[1] @ up > 0.0
+            low, high = np.where(rising, middle, low), np.where(rising, high, middle)
+        enough = self.fly(w, low)[0] @ up >= rise
+        high = np.full(w.shape[:-1], most)
+        for _ in range(40):
+            middle = 0.5 * (low + high)
+            above = self.fly(w, middle)[0] @ up >= rise
+            low, high = np.where(above, middle, low), np.where(above, high, middle)
+        p = self.fly(w, low)[0]
+        return np.where(enough, _length(p - (p @ up)[..., None] * up), -np.inf)
+
+    def _vectors(self, *values) -> tuple[np.ndarray, ...]:
+        values = [np.asarray(value, dtype=float) for value in values]
+        values = [value if value.ndim else np.full(3, float(value)) for value in values]
+        shape = np.broadcast_shapes(*(value.shape for value in values))
+        return tuple(np.broadcast_to(value, shape).copy() for value in values)
+
+    def _there(self, to, velocity, acceleration, time) -> np.ndarray:
+        t = time[..., None]
+        return to + velocity * t + acceleration * (0.5 * t * t)
+
+    def _guess(self, to, time, velocity=0.0, acceleration=0.0) -> Launch:
+        to, velocity, acceleration = self._vectors(to, velocity, acceleration)
+        time = np.broadcast_to(np.asarray(time, dtype=float), to.shape[:-1])
+        return launch.by_time(self._there(to, velocity, acceleration, time), self.a, time)
+
+    def _slopes(self, w, time) -> np.ndarray:
+        """d displacement / d launch velocity, (..., 3, 3), by differences of coarse flights."""
+        step = 1e-4 * np.maximum(_length(w), 1e-3)
+        shifts = np.concatenate([np.zeros((1, 3)), np.eye(3)])
+        moved = w[..., None, :] + step[..., None, None] * shifts
+        q = self._exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[0]
+        return np.swapaxes((q[..., 1:, :] - q[..., :1, :]) / step[..., None, None], -1, -2)
+
+    def _meet(self, to, own, velocity, acceleration, given: str, value, near: Launch, up=None) -> Launch:
+        """Newton's method on (w, T) from ``near``; nan where it does not converge."""
+        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
+        shape = to.shape[:-1]
+        to, own, velocity, acceleration = (x.reshape(-1, 3) for x in (to, own, velocity, acceleration))
+        value = np.broadcast_to(np.asarray(value, dtype=float), shape).reshape(-1)
+        w = np.broadcast_to(near.velocity, (*shape, 3)).reshape(-1, 3).copy()
+        time = np.broadcast_to(near.time, shape).reshape(-1).copy()
+        size = _length(to) + 1e-300
+        active = np.flatnonzero(np.isfinite(time) & np.isfinite(w).all(axis=-1) & (_length(to) > 0.0))
+        done = np.zeros(len(to), dtype=bool)
+        best = np.full(len(to), np.inf)
+        s, c = sincos(value) if given == "elevation" else (None, None)
+        for _ in range(ROUNDS):
+            if not len(active):
+                break
+            k = active
+            p, v = self.fly(w[k], time[k])
+            miss = p - self._there(to[k], velocity[k], acceleration[k], time[k])
+            r = w[k] - own[k]
+            if given == "time":
+                rest, by_w, by_time = time[k] - value[k], np.zeros_like(r), np.ones(len(k))
+            elif given == "speed":
+                rest, by_w, by_time = (_length(r) - value[k]), unit(r), np.zeros(len(k))
+            else:
+                rise = r @ up
+                flat = r - rise[..., None] * up
+                rest = rise * c[k] - _length(flat) * s[k]
+                by_w, by_time = c[k][:, None] * up - s[k][:, None] * unit(flat), np.zeros(len(k))
+            error = _length(miss) / size[k] + np.abs(rest) / np.maximum(np.abs(value[k]) if up is None else _length(r), 1e-12)
+            # A step stops to help once rounding is all that is left.
+            good = (error <= 1e-11) | ((error <= 1e-9) & (error >= 0.5 * best[k]))
+            done[k[good]] = True
+            lost = ~np.isfinite(error)
+            best[k] = np.minimum(best[k], error)
+            keep = ~good & ~lost
+            if not keep.any():
+                break
+            k, v, miss, rest, by_w, by_time = (x[keep] for x in (k, v, miss, rest, by_w, by_time))
+            matrix = np.zeros((len(k), 4, 4))
+            matrix[:, :3, :3] = self._slopes(w[k], time[k])
+            matrix[:, :3, 3] = v - velocity[k] - acceleration[k] * time[k][:, None]
+            matrix[:, 3, :3], matrix[:, 3, 3] = by_w, by_time
+            full = np.concatenate([miss, rest[:, None]], axis=1)
+            move = _solved(matrix, full)
+            shrink = np.minimum(1.0, 0.5 * time[k] / np.maximum(np.abs(move[:, 3]), 1e-300))
+            fast = np.maximum(_length(w[k]), 1e-9)
+            shrink = np.minimum(shrink, 0.5 * fast / np.maximum(_length(move[:, :3]), 1e-300))
+            w[k] -= shrink[:, None] * move[:, :3]
+            time[k] -= shrink * move[:, 3]
+            active = k
+        w[~done], time[~done] = np.nan, np.nan
+        return Launch(w.reshape(*shape, 3), time.reshape(shape))
+
+    def _slope(self, found: Launch, to, own, velocity, acceleration) -> np.ndarray:
+        """By how much the speed that is needed changes with the time of flight (units/s²), along solutions."""
+        with np.errstate(all="ignore"):
+            safe = np.where(np.isfinite(found.time), found.time, 1.0)
+            w = np.where(np.isfinite(found.velocity), found.velocity, 1.0)
+            _, v = self.fly(w, safe)
+            pace = v - velocity - acceleration * safe[..., None]
+            turn = -_solved(self._slopes(w, safe), pace)
+            return ((w - own) * turn).sum(axis=-1) / _length(w - own)
+
+    def _at(self, task, time, near=None) -> tuple[np.ndarray, Launch]:
+        """The launch speed that is needed to meet at ``time`` (inf if none is found), and that launch."""
+        to, own, velocity, acceleration = task
+        guess = self._guess(to, time, velocity, acceleration)
+        if near is not None:
+            # What drag costs changes slowly: carry it over from the solution before.
+            before = self._guess(to, near.time, velocity, acceleration)
+            carried = guess.velocity + near.velocity - before.velocity
+            guess = Launch(np.where(np.isfinite(carried), carried, guess.velocity), guess.time)
+        found = self._meet(to, own, velocity, acceleration, "time", time, guess)
+        speed = _length(found.velocity - own)
+        return np.where(np.isfinite(speed), speed, np.inf), found
+
+    def _least(self, task) -> tuple[np.ndarray, Launch]:
+        """The least speed that is needed over all times of flight, and its launch: where its slope is 0."""
+        size, pull = _length(task[0]), float(_length(self.a))
+        time = np.minimum(np.sqrt(2.0 * size / pull) if pull > 0.0 else size, 0.5 * LONGEST)
+        found = self._at(task, time)[1]
+        slope = self._slope(found, *task)
+        low, high = np.where(slope < 0.0, time, 0.0), np.where(slope < 0.0, np.inf, time)
+        at_low, at_high = np.where(slope < 0.0, slope, -np.inf), np.where(slope < 0.0, np.inf, slope)
+        rows = np.arange(len(size))
+        for turn in range(40):
+            lo, hi, f, g = low[rows], high[rows], at_low[rows], at_high[rows]
+            with np.errstate(all="ignore"):
+                chord = lo - f * (hi - lo) / (g - f)
+            inside = np.isfinite(chord) & (chord > lo) & (chord < hi) & (turn % 3 != 2)
+            halved = np.where(np.isfinite(hi), 0.5 * (lo + hi), 2.0 * lo)
+            now = np.minimum(np.where(inside, chord, halved), 0.999 * LONGEST)
+            part = tuple(x[rows] for x in task)
+            one = self._at(part, now, Launch(found.velocity[rows], found.time[rows]))[1]
+            slope = self._slope(one, *part)
+            slope = np.where(np.isfinite(one.time), slope, np.where(now > 1.0, 1.0, -1.0))
+            falling = slope < 0.0
+            low[rows], high[rows] = np.where(falling, now, lo), np.where(falling, hi, now)
+            at_low[rows], at_high[rows] = np.where(falling, slope, f), np.where(falling, g, slope)
+            good = np.isfinite(one.time)
+            found.velocity[rows[good]], found.time[rows[good]] = one.velocity[good], one.time[good]
+            still = (np.abs(slope) * now > 1e-7 * _length(one.velocity - part[1])) & (now < 0.99 * LONGEST)
+            rows = rows[still & (high[rows] - low[rows] > 1e-6 * high[rows])]
+            if not len(rows):
+                break
+        return _length(found.velocity - task[1]), found
+
+    def _search(self, to, own, velocity, acceleration, speed, arc) -> tuple[np.ndarray, np.ndarray]:
+        """An arc by search over the time of flight, before (low) or after (high) that of the least speed."""
+        task = (to, own, velocity, acceleration)
+        velocities, times = np.full_like(to, np.nan), np.full(to.shape[:-1], np.nan)
+        rows = np.arange(len(to))
+        if not (np.any(own) or np.any(velocity) or np.any(acceleration)):
+            # Drag only bends a flight down: what is out of reach without it stays so.
+            rows = rows[launch.least_speed(to, self.a) <= speed]
+        if not len(rows):
+            return velocities, times
+        part = tuple(x[rows] for x in task)
+        least, found = self._exact(COARSE // 2)._least(part)
+        close = np.abs(least - speed[rows]) <= (EDGE - 1.0) * speed[rows]
+        if close.any():
+            fine, at = self._least(tuple(x[close] for x in part))
+            least[close], found.velocity[close], found.time[close] = fine, at.velocity, at.time
+        if not np.any(least <= speed[rows]):
+            return velocities, times
+        good = least <= speed[rows]
+        rows, found = rows[good], Launch(found.velocity[good], found.time[good])
+        task, wanted = tuple(x[rows] for x in task), speed[rows]
+        enough = found.time
+        bad = 0.02 * enough if arc == LOW else enough
+        if arc != LOW:
+            for _ in range(8):
+                bad = np.where(self._at(task, bad)[0] <= wanted, np.minimum(2.0 * bad, 0.999 * LONGEST), bad)
+        for _ in range(48):
+            middle = 0.5 * (enough + bad)
+            needed, at = self._at(task, middle, found)
+            below = needed <= wanted
+            enough, bad = np.where(below, middle, enough), np.where(below, bad, middle)
+            if np.all(np.abs(enough - bad) <= 1e-6 * enough):
+                break
+        near = self._at(task, enough, found)[1]
+        last = self._meet(*task, "speed", wanted, near)
+        good = np.isfinite(last.time) & (np.abs(last.time - enough) <= 1e-2 * enough)
+        velocities[rows] = np.where(good[:, None], last.velocity, near.velocity)
+        times[rows] = np.where(good, last.time, near.time)
+        return velocities, times
