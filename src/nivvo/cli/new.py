@@ -27,7 +27,9 @@ def command(file, view, force) -> None:
     nivvo new my.toml && nivvo fire my.toml
     """
     from nivvo.judge.case import check
+    from nivvo.play.clearance import clearance
     from nivvo.show.files import write_text
+    from nivvo.show.words import cleared
     from nivvo.spec.drill import load
 
     path = Path(file)
@@ -39,5 +41,6 @@ def command(file, view, force) -> None:
     drill = load(path)
     outcome = check(drill)[0]
     click.echo(f"wrote {path}")
+    click.echo(cleared(clearance(drill), drill.model.world.unit))
     click.echo(f"its check: {outcome.check}: {'passes' if outcome.passed else 'fails'}, {outcome.found}")
     click.echo(f"next: nivvo fire {path}    or: nivvo fire {path} --figure {path.with_suffix('.png')}")

@@ -106,7 +106,7 @@ class Air:
         return Air(self.a, self.linear + per_tick, self.square, coarse=coarse)
 
     def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
-        """Displacement and velocity (..., 3) at ``time`` (...) after a launch with ``w`` (..., 3); nan beyond the ticks."""
+        """Displacement and velocity (..., 3) ``time`` (...) after a launch with ``w`` (..., 3); nan beyond the ticks."""
         w, time = np.asarray(w, dtype=float), np.asarray(time, dtype=float)
         shape = np.broadcast_shapes(w.shape[:-1], time.shape)
         w, time = np.broadcast_to(w, (*shape, 3)), np.broadcast_to(time, shape)
@@ -139,7 +139,9 @@ class Air:
             time = near.time if arc == LOW else np.full(to.shape[:-1], np.nan)
         else:
             time = launch.by_speed(to, self.a, speed, arc).time
-        found = self._meet(to, own, velocity, acceleration, "speed", speed, self._guess(to, time, velocity, acceleration))
+        found = self._meet(
+            to, own, velocity, acceleration, "speed", speed, self._guess(to, time, velocity, acceleration)
+        )
         falling = self._slope(found, to, own, velocity, acceleration) <= 0.0
         good = np.isfinite(found.time) & (falling == (arc == LOW))
         if not good.all():
@@ -182,14 +184,14 @@ class Air:
         for _ in range(50):
             middle = 0.5 * (low + high)
             found = free.by_time(to, middle, own=own, velocity=velocity, acceleration=acceleration)
-            over = free._top(found.velocity, found.time, up) > apex
+            over = free._top_within(found.velocity, found.time, up) > apex
             low, high = np.where(over, low, middle), np.where(over, middle, high)
         found = free.by_time(to, high, own=own, velocity=velocity, acceleration=acceleration)
         with np.errstate(invalid="ignore"):
-            good = np.abs(free._top(found.velocity, found.time, up) - apex) <= 1e-6 * np.maximum(apex, 1e-9)
+            good = np.abs(free._top_within(found.velocity, found.time, up) - apex) <= 1e-6 * np.maximum(apex, 1e-9)
         return self.by_time(to, np.where(good, high, np.nan), own=own, velocity=velocity, acceleration=acceleration)
 
-    def _top(self, w, time, up) -> np.ndarray:
+    def _top_within(self, w, time, up) -> np.ndarray:
         """Height of the highest point of a flight of ``time`` seconds, by halving where it stops to rise."""
         low, high = np.zeros_like(time), time
         for _ in range(40):
@@ -198,6 +200,12 @@ class Air:
             low, high = np.where(rising, middle, low), np.where(rising, high, middle)
         return self.fly(w, low)[0] @ up
 
+    def top(self, w, up) -> float:
+        """Height of the highest point of one flight with launch velocity ``w`` (3,), units."""
+        pull = float(_length(self.a))
+        longest = min(2.0 * float(_length(np.asarray(w))) / pull + 1.0, LONGEST) if pull > 0.0 else LONGEST
+        return float(self._top_within(np.asarray(w, dtype=float), np.float64(longest), np.asarray(up)))
+
     def least_speed(self, to, *, own=0.0, velocity=0.0, acceleration=0.0) -> np.ndarray:
         """The least launch speed that meets the mover at all (units/s), to 1e-6 of it."""
         task = self._vectors(to, own, velocity, acceleration)
@@ -205,7 +213,7 @@ class Air:
         return found.reshape(task[0].shape[:-1])
 
     def farthest(self, to, up, speed) -> np.ndarray:
-        """The launch velocity (3,) that comes farthest toward ``to`` (3,) at its own level; straight up if none is so high."""
+        """The launch velocity (3,) that comes farthest toward ``to`` (3,) at its level; straight up if none gets there."""
         to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
         rise = float(to @ up)
         flat = unit(to - rise * up)
@@ -216,7 +224,7 @@ class Air:
             return np.cos(angle)[..., None] * flat + np.sin(angle)[..., None] * up
 
         def reach(angle) -> np.ndarray:
-            return self._level_reach(speed * heading(angle), up, rise)
+            return self.level_reach(speed * heading(angle), up, rise)
 
         far = reach(angles)
         best = int(np.argmax(far))
@@ -229,7 +237,7 @@ class Air:
             low, high = (low, y) if one >= two else (x, high)
         return speed * heading(np.float64(0.5 * (low + high)))
 
-    def _level_reach(self, w, up, rise: float) -> np.ndarray:
+    def level_reach(self, w, up, rise: float) -> np.ndarray:
         """Horizontal distance at which flights come down to ``rise``; -inf where they never get so high."""
         pull = float(_length(self.a))
         most = min(2.0 * float(_length(w).max()) / pull + np.sqrt(2.0 * abs(rise) / pull) + 1.0, LONGEST)
@@ -299,7 +307,9 @@ class Air:
                 flat = r - rise[..., None] * up
                 rest = rise * c[k] - _length(flat) * s[k]
                 by_w, by_time = c[k][:, None] * up - s[k][:, None] * unit(flat), np.zeros(len(k))
-            error = _length(miss) / size[k] + np.abs(rest) / np.maximum(np.abs(value[k]) if up is None else _length(r), 1e-12)
+            error = _length(miss) / size[k] + np.abs(rest) / np.maximum(
+                np.abs(value[k]) if up is None else _length(r), 1e-12
+            )
             # A step stops to help once rounding is all that is left.
             good = (error <= 1e-11) | ((error <= 1e-9) & (error >= 0.5 * best[k]))
             done[k[good]] = True

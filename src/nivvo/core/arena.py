@@ -90,6 +90,11 @@ class Arena:
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
         self.counters[pool.STALE] = 1
 
+    def set_motion(self, number: int, place, velocity, acceleration, time: int) -> None:
+        """Let a body that moves be at ``place`` (3,) at ``time`` (clock) and go on from there."""
+        row = self.bodies[number]
+        row["c0"], row["v0"], row["a0"], row["t0"] = place, velocity, acceleration, time
+
     @property
     def live(self) -> int:
         """How many projectiles are in the air."""

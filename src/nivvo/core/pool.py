@@ -46,8 +46,8 @@ PARAMS = np.dtype(
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
-each tick of a game's own step; drags: whether linear or square is set. life: counts of the clock, FOREVER without end. reach: path length, inf
-without end. spares: the body that it never touches, or -1."""
+each tick of a game's own step; drags: whether linear or square is set. life: counts of the clock,
+FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1."""
 
 ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("pad", "i4")])
 

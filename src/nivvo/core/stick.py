@@ -26,13 +26,27 @@ def angle_of(stick, dead_zone: float, snap: int | None) -> float | None:
     return float(np.rint(angle / way)) * way
 
 
+def tilt(stick, dead_zone: float) -> float:
+    """How far a stick (x, y) is tilted, from 0 at the edge of a round dead zone to 1 at the rim."""
+    far = min(math.hypot(float(stick[0]), float(stick[1])), 1.0)
+    return max(far - dead_zone, 0.0) / (1.0 - dead_zone)
+
+
 def turned(
-    start: float, times, sticks, now: float, dead_zone: float, snap: int | None, turn_rate: float | None
+    start: float,
+    times,
+    sticks,
+    now: float,
+    dead_zone: float,
+    snap: int | None,
+    turn_rate: float | None,
+    curve: float | None = None,
 ) -> float:
     """Direction in degrees at ``now`` (s), after rows of a stick at ``times`` (s), from ``start`` before any.
 
     A centred stick keeps the last direction. With ``turn_rate`` (degrees/s) it turns the shorter way
-    toward where the stick points (exactly opposite: toward greater angles).
+    toward where the stick points (exactly opposite: toward greater angles); with ``curve`` at that rate
+    times the stick's tilt to that power.
     """
     angle = start
     for k, (time, stick) in enumerate(zip(times, sticks, strict=True)):
@@ -47,6 +61,6 @@ def turned(
         until = min(now, times[k + 1]) if k + 1 < len(times) else now
         way = (wanted - angle + 180.0) % 360.0 - 180.0
         way = 180.0 if way == -180.0 else way
-        can = turn_rate * (until - time)
+        can = turn_rate * (until - time) * (1.0 if curve is None else tilt(stick, dead_zone) ** curve)
         angle = wanted if abs(way) <= can else angle + math.copysign(can, way)
     return angle

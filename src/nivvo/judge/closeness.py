@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nivvo.core.shapes import distance
+from nivvo.core.clock import UNITS
 from nivvo.play.run import Run
 
 _GOLDEN = (math.sqrt(5.0) - 1.0) / 2.0
@@ -46,13 +46,11 @@ def each_closest(run: Run, body: str, ability: str | None = None) -> list[Closes
 
 def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
-    row = run.scene.bodies[run.scene.number[body]]
+    number = run.scene.number[body]
     radius = run.scene.radius(run.ability_of(run.key_of(projectile)))
 
     def gap(t: float) -> float:
-        p = path.at(t)[0]
-        d = p - row["c0"] - row["v0"] * t
-        return float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius
+        return run.actors.gap(number, path.at(t)[0], t * UNITS) - radius
 
     times = path.t
     gaps = np.array([gap(t) for t in times])
@@ -64,7 +62,7 @@ def _approach(run: Run, projectile: str, body: str) -> Closest:
         if gap(t) < best:
             best_t, best = t, gap(t)
     at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9)
-    return Closest(projectile, best, best_t, at_end, _side(run, path, row, best_t))
+    return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
 
 
 def _valley(f, low: float, high: float) -> float:
@@ -85,12 +83,10 @@ def _valley(f, low: float, high: float) -> float:
     return (low + high) / 2.0
 
 
-def _side(run: Run, path, row, t: float) -> str:
+def _side(run: Run, path, number: int, t: float) -> str:
     """Where the projectile is from the body's nearest point: above or below, short or beyond, left or right."""
     frame = run.scene.frame
-    p = path.at(t)[0]
-    d = p - row["c0"] - row["v0"] * t
-    normal = np.array(distance(row, (float(d[0]), float(d[1]), float(d[2])))[1])
+    normal = run.actors.normal(number, path.at(t)[0], t * UNITS)
     words = []
     if frame.vertical and abs(rise := float(normal @ frame.up)) > 0.35:
         words.append("above" if rise > 0 else "below")

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from nivvo.core.clock import UNITS
 from nivvo.core.frame import unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
-from nivvo.play.arcs import Arc, lead, solve
+from nivvo.play.actors import Actors
+from nivvo.play.arcs import lead, solve, task_of
 from nivvo.play.scene import Scene
-from nivvo.play.seeking import middle_of, seek
+from nivvo.play.seeking import angle_between, bent, seek
+from nivvo.play.sighting import sight
+from nivvo.play.spawning import obstructed
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import SEEKS, Ability
 from nivvo.spec.values import resolve
@@ -24,11 +28,11 @@ ODD = {
 
 
 @dataclass(frozen=True)
-class Pointing:
-    """What the player points with at a moment: ``cursor`` (3,) or None, ``stick`` a unit heading (3,) or None."""
+class Sent:
+    """One projectile of a shot: where it starts, and its velocity (3,), world."""
 
-    cursor: np.ndarray | None = None
-    stick: np.ndarray | None = None
+    at: np.ndarray
+    velocity: np.ndarray
 
 
 @dataclass(frozen=True)
@@ -38,9 +42,10 @@ class Shot:
     at, heading, velocity : (3,) world; heading is a unit vector, velocity in units/s
     clearance : gap between projectile and shooter's body at the muzzle (units)
     cursor : the aim point, or None
+    remains : by how many degrees limits kept it from its aim
     note : what is odd about the aim, or how it was solved, or ""
     refused : why it was not fired after all, or ""
-    spread : velocities (3,) of its projectiles; none written: one projectile with ``velocity``
+    sent : its projectiles; the first alone unless it is spread or leaves by several muzzles
     """
 
     number: int
@@ -58,42 +63,86 @@ class Shot:
     cursor: np.ndarray | None
     note: str
     refused: str = ""
-    spread: tuple[np.ndarray, ...] = ()
+    remains: float = 0.0
+    sent: tuple[Sent, ...] = ()
+
+    @property
+    def several(self) -> bool:
+        """Whether it sends more than one projectile, or one with a spread of its own."""
+        return len(self.sent) > 1
+
+
+@dataclass
+class Aimed:
+    """A direction being worked out: the muzzle, the heading, how fast, the point; words and reasons on the way."""
+
+    leaving: Leaving
+    velocity: np.ndarray
+    point: np.ndarray | None
+    notes: list[str]
+    refused: str = ""
+    remains: float = 0.0
 
 
 def shoot(
-    scene: Scene, ability_name: str, shooter: str, number: int, time: int, pressed: int, pointing: Pointing, out
+    actors: Actors,
+    ability_name: str,
+    shooter: str,
+    number: int,
+    time: int,
+    pressed: int,
+    cursor=None,
+    alone: bool = False,
 ) -> Shot:
-    """Work out shot ``number`` of an ability by a shooter at ``time``. ``out`` (n,): which bodies are out already."""
+    """Work out shot ``number`` of an ability by a shooter at ``time``.
+
+    cursor : (3,) in place of the player's. alone : without spread.
+    """
+    ability = actors.scene.abilities[ability_name]
+    shots = [
+        _by_muzzle(actors, ability_name, shooter, number, time, pressed, name, cursor, alone)
+        for name in _muzzles(actors.scene, ability, ability_name, shooter, number)
+    ]
+    fired = [shot for shot in shots if not shot.refused] or shots[:1]
+    notes = "; ".join(dict.fromkeys(note for shot in fired for note in [shot.note] if note))
+    names = " and ".join(shot.muzzle for shot in fired)
+    lost = [f"{shot.muzzle}: {shot.refused}" for shot in shots if shot.refused and shot not in fired]
+    sent = tuple(one for shot in fired for one in shot.sent)
+    if not fired[0].refused:
+        actors.players[shooter].last_aim[ability_name] = fired[0].heading
+    return replace(fired[0], muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
+
+
+def _muzzles(scene: Scene, ability: Ability, name: str, shooter: str, number: int) -> list[str | None]:
+    """The muzzles that a shot leaves by."""
+    names = ability.muzzles
+    if len(names) < 2:
+        return [names[0] if names else None]
+    if ability.muzzle_order == "all at once":
+        return list(names)
+    if ability.muzzle_order == "random":
+        return [names[int(draw(scene.model.world.seed, f"{shooter}.{name}.muzzle", number) * len(names))]]
+    return [names[number % len(names)]]
+
+
+def _by_muzzle(actors, ability_name, shooter, number, time, pressed, muzzle, cursor, alone) -> Shot:
+    scene = actors.scene
     ability = scene.abilities[ability_name]
-    stance = stance_of(scene, ability, shooter, time)
-    point, sought, nothing = pointing.cursor, None, ""
-    if ability.aim.by in SEEKS:
-        sought = seek(scene, ability, stance, time, out)
-        point = None if sought is None else middle_of(scene, sought, time)
-        nothing = "nothing to aim at" if sought is None else ""
-    arc = None
-    if not nothing and ability.aim.by == "lead":
-        arc = lead(scene, ability, number, time, stance, sought)
-        nothing = arc.refused
-    elif not nothing and ability.launch.arc is not None:
-        arc = solve(scene, ability, number, time, stance, point)
-    if nothing and ability.aim.otherwise == "refuse":
-        arc = Arc(stance.muzzle_at(stance.facing), stance.facing, np.nan, "", nothing)
-    elif nothing:
-        arc, point = None, None
-    if arc is not None:
-        velocity, leaving, refused = arc.velocity, Leaving(arc.at, unit(arc.velocity), arc.note), arc.refused
-    else:
-        leaving = _leaving(ability, stance, number, point, pointing.stick)
-        speed = resolve(ability.launch.speed, number) if ability.launch.speed is not None else 1.0
-        velocity, refused = speed * leaving.heading, ""
-        if nothing:
-            leaving = leaving._replace(odd=f"{nothing}: fired along the facing")
-        if ability.launch.speed is None:
-            refused = f'{nothing}, and arc = "{ability.launch.arc}" has no speed of its own'
+    stance = stance_of(actors, ability, shooter, time, muzzle)
+    aimed = _aimed(actors, ability, ability_name, stance, number, time, cursor)
+    _limit(ability, stance, aimed)
+    _unblock(actors, ability, stance, aimed, time)
+    _free(actors, ability, stance, aimed, time)
     body = scene.bodies[scene.number[shooter]].copy()
     body["c"] = stance.place
+    leaving = aimed.leaving
+    tail = np.linspace(0.0, scene.length(ability), 9 if ability.shape and ability.shape.capsule else 1)
+    gaps = gap(body, leaving.at - tail[:, None] * leaving.heading)
+    if stance.lag > 0.0:
+        aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.model.world.unit}")
+    own = ability.inherit * stance.velocity
+    velocities = () if alone else _spread(scene, ability_name, shooter, number, stance, aimed.velocity)
+    velocities = velocities or (aimed.velocity,)
     return Shot(
         number=number,
         ability=ability_name,
@@ -104,14 +153,173 @@ def shoot(
         stance=stance,
         at=leaving.at,
         heading=leaving.heading,
-        velocity=velocity + ability.inherit * stance.velocity,
-        speed=float(np.sqrt(velocity @ velocity)),
-        clearance=float(gap(body, leaving.at)) - scene.radius(ability),
-        cursor=point,
-        note=ODD.get(leaving.odd, leaving.odd),
-        refused=refused,
-        spread=_spread(scene, ability_name, shooter, number, stance, velocity),
+        velocity=aimed.velocity + own,
+        speed=float(np.sqrt(aimed.velocity @ aimed.velocity)),
+        clearance=float(gaps.min()) - scene.radius(ability),
+        cursor=aimed.point,
+        note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
+        refused=aimed.refused,
+        remains=aimed.remains,
+        sent=tuple(Sent(leaving.at, velocity + own) for velocity in velocities),
     )
+
+
+def speed_of(scene: Scene, ability: Ability, number: int, time: int) -> tuple[float | None, str]:
+    """The launch speed of a shot (units/s; None if the arc brings its own), and what is to be told about it."""
+    keys = ability.launch
+    if keys.velocity is not None:
+        return float(np.sqrt(sum(x * x for x in keys.velocity))), ""
+    if keys.impulse is not None:
+        return keys.impulse / ability.mass, ""
+    if keys.force is not None:
+        tick = scene.ticks.holding(time)
+        dt = (scene.ticks.edge(tick + 1) - scene.ticks.edge(tick)) / UNITS
+        speed = keys.force * dt / ability.mass
+        return speed, f"{speed:.5g} {scene.model.world.unit}/s from the force over a tick of {1e3 * dt:.4g} ms"
+    return (None if keys.speed is None else resolve(keys.speed, number)), ""
+
+
+def _aimed(actors: Actors, ability: Ability, name: str, stance: Stance, number: int, time: int, cursor) -> Aimed:
+    """Muzzle, heading and velocity as the aim and the launch have them, before limits."""
+    scene, player, aim = actors.scene, actors.players[stance.shooter], ability.aim
+    speed, told = speed_of(scene, ability, number, time)
+    notes, nothing, sought, point = [told] if told else [], "", None, None
+    if aim.by == "cursor":
+        point = player.cursor(time) if cursor is None else cursor
+        nothing = "there is no cursor" if point is None else ""
+    elif aim.by in SEEKS:
+        sought = seek(actors, ability, stance, time)
+        point = None if sought is None else actors.middle(sought, time)
+        nothing = "nothing to aim at" if sought is None else ""
+    elif aim.by == "sight":
+        seen = sight(actors, ability, stance.shooter, time)
+        point = seen.point
+        nothing = "" if seen.body is not None else "the sight meets nothing"
+        notes += [f"the sight begins inside {seen.inside}, and looks through it"] if seen.inside else []
+        notes += [] if seen.body is None else [f"the sight is on {scene.names[seen.body]}"]
+    task = task_of(actors, ability, number, time, stance, speed)
+    arc = None
+    if not nothing and aim.by == "lead":
+        arc = lead(task, sought)
+        nothing, arc = (arc.refused, None) if arc.refused else ("", arc)
+    elif point is not None and not nothing and ability.launch.arc is not None:
+        arc = solve(task, point)
+    if arc is not None:
+        aimed = Aimed(Leaving(arc.at, unit(arc.velocity), arc.note), arc.velocity, point, notes, arc.refused)
+    elif nothing:
+        aimed = _without(ability, name, player, stance, number, point, nothing, notes)
+    else:
+        aimed = Aimed(_leaving(ability, stance, number, point, player.stick(time, aim)), stance.facing, point, notes)
+    if arc is None and not aimed.refused:
+        if aim.assist is not None:
+            heading, words = bent(actors, aim.assist, stance, aimed.leaving.heading, time)
+            aimed.leaving = Leaving(stance.muzzle_at(heading), heading, aimed.leaving.odd)
+            aimed.notes += [words] if words else []
+        if speed is None:
+            aimed.refused = f'{nothing}, and arc = "{ability.launch.arc}" has no speed of its own'
+        aimed.velocity = (speed or 1.0) * aimed.leaving.heading
+        if ability.launch.velocity is not None:
+            _by_components(ability, stance, aimed)
+    return aimed
+
+
+def _without(ability, name: str, player, stance: Stance, number: int, point, nothing: str, notes: list[str]) -> Aimed:
+    """What is done with nothing to aim at."""
+    otherwise = ability.aim.otherwise or ("far" if ability.aim.by == "sight" else "facing")
+    if otherwise == "refuse":
+        leaving = Leaving(stance.muzzle_at(stance.facing), stance.facing, "")
+        return Aimed(leaving, stance.facing, None, notes, nothing)
+    if otherwise == "far" and point is not None:
+        leaving = through(
+            stance.frame, stance.origin, stance.offset, stance.body, stance.facing, point, stance.follows_aim
+        )
+        return Aimed(leaving, stance.facing, point, [*notes, f"{nothing}: fired at its far point"])
+    heading, words = stance.facing, "fired along the facing"
+    if otherwise == "keep" and name in player.last_aim:
+        heading, words = player.last_aim[name], "fired along the last aim"
+    if ability.launch.elevation is not None:
+        heading = stance.frame.raised(heading, resolve(ability.launch.elevation, number))
+    return Aimed(Leaving(stance.muzzle_at(heading), heading, ""), heading, None, [*notes, f"{nothing}: {words}"])
+
+
+def _by_components(ability: Ability, stance: Stance, aimed: Aimed) -> None:
+    """The velocity that is written as components along the aim's level forward, its right, and up."""
+    frame, parts = stance.frame, ability.launch.velocity
+    level = unit(frame.level(aimed.leaving.heading))
+    level = level if level.any() else stance.facing
+    forward, right, up = frame.triad(level, stance.facing)
+    axes = (forward, up) if frame.view == "side" else (forward, right, up)
+    velocity = sum(part * axis for part, axis in zip(parts, axes, strict=False))
+    heading = unit(velocity)
+    aimed.velocity = velocity
+    aimed.leaving = Leaving(stance.muzzle_at(heading), heading, aimed.leaving.odd)
+
+
+def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
+    """Turn the shot back into what it may aim at, and note the angle that remained."""
+    aim, frame, heading = ability.aim, stance.frame, aimed.leaving.heading
+    if (aim.bearing_within is None and aim.elevation_within is None) or aimed.refused:
+        return
+    limited = heading
+    if aim.bearing_within is not None:
+        base = float(frame.bearing(stance.facing))
+        off = (float(frame.bearing(heading)) - base + 180.0) % 360.0 - 180.0
+        kept = min(max(off, aim.bearing_within[0]), aim.bearing_within[1])
+        if kept != off:
+            limited = frame.direction(base + kept)
+            limited = frame.raised(limited, float(frame.elevation(heading))) if frame.vertical else limited
+    if aim.elevation_within is not None:
+        level = frame.level(heading)
+        if frame.view == "side" and float(level @ stance.facing) < 0.0:
+            level = stance.facing
+        angle = float(frame.elevation(limited))
+        kept = min(max(angle, aim.elevation_within[0]), aim.elevation_within[1])
+        if kept != angle or level is stance.facing:
+            limited = frame.raised(stance.facing if level is stance.facing else limited, kept)
+    aimed.remains = angle_between(limited, heading)
+    if aimed.remains > 0.0:
+        aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
+        speed = float(np.sqrt(aimed.velocity @ aimed.velocity))
+        aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
+
+
+def _unblock(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
+    """Whether something hides from the muzzle what the sight is on: told, or refused."""
+    if ability.aim.by != "sight" or aimed.point is None or aimed.refused:
+        return
+    scene, at = actors.scene, aimed.leaving.at
+    way = aimed.point - at
+    among = [k for k in actors.of_kind("shooter", "obstacle", "target") if scene.names[k] != stance.shooter]
+    found = actors.first_on_line(at, way, 0.0, time, among)
+    # What the point lies on is met there and hides nothing.
+    if found is None or found[1] >= 1.0 - 1e-9 or abs(actors.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:
+        return
+    far = float(np.sqrt(way @ way)) * found[1]
+    words = f"blocked: {scene.names[found[0]]} hides the aim point, {far:.4g} {scene.model.world.unit} from the muzzle"
+    if ability.aim.blocked == "refuse":
+        aimed.refused = words
+    else:
+        aimed.notes.append(words)
+
+
+def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
+    """Whether something solid stands in the muzzle: told, pushed out of, or refused."""
+    if aimed.refused:
+        return
+    words, free = obstructed(actors, ability, stance, aimed.leaving.at, time)
+    if not words:
+        return
+    if ability.obstructed == "fire":
+        aimed.notes.append(f"obstructed: {words}")
+    elif ability.obstructed == "refuse" or free is None:
+        aimed.refused = f"obstructed: {words}" + (
+            "" if ability.obstructed == "refuse" else ", and no free place is near"
+        )
+    else:
+        away = free - aimed.leaving.at
+        far = f"{float(np.sqrt(away @ away)):.4g} {actors.scene.model.world.unit}"
+        aimed.notes.append(f"obstructed: {words}; pushed out by {far}")
+        aimed.leaving = aimed.leaving._replace(at=free)
 
 
 def _spread(scene: Scene, name: str, shooter: str, number: int, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
@@ -130,15 +338,14 @@ def _spread(scene: Scene, name: str, shooter: str, number: int, stance: Stance, 
         headings = cone(frame, heading, stance.facing, keys.cone, *draws)
     else:
         headings = scatter(frame, heading, stance.facing, keys.scatter, *draws)
-    own = scene.abilities[name].inherit * stance.velocity
-    return tuple(speed * one + own for one in headings)
+    return tuple(speed * one for one in headings)
 
 
 def _leaving(ability: Ability, stance: Stance, number: int, point, stick) -> Leaving:
     """Muzzle and heading of a shot that is not solved: along the aim, or raised to an elevation."""
     frame, facing, odd = stance.frame, stance.facing, ""
     elevation = ability.launch.elevation
-    if point is not None and ability.aim.by in ("cursor", "nearest"):
+    if point is not None:
         if elevation is None:
             return through(frame, stance.origin, stance.offset, stance.body, facing, point, stance.follows_aim)
         to = frame.level(point - stance.pivot)

@@ -8,8 +8,12 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import launch
-from nivvo.core.clock import to_seconds
+from nivvo.core.air import Air
+from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import unit
+from nivvo.core.pool import EXACT
+from nivvo.core.shapes import distance
+from nivvo.play.actors import Actors
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability
@@ -17,10 +21,12 @@ from nivvo.spec.values import resolve
 
 LONGEST = 60.0
 TURNS = 60
+LOOKS = 200
 
 
 class Arc(NamedTuple):
-    """A solved launch: muzzle (3,), velocity (3,), time of flight (s, nan if it falls short), words, why refused."""
+    """A solved launch: muzzle (3,), velocity (3,) beside what it inherits, time of flight (s; nan if it falls
+    short), words, why refused."""
 
     at: np.ndarray
     velocity: np.ndarray
@@ -29,8 +35,34 @@ class Arc(NamedTuple):
     refused: str
 
 
-def fall_of(scene: Scene, time: int) -> launch.Fall | None:
-    """How a shot fired at ``time`` (on the clock) falls in the drill's own step; None in exact step."""
+class Task(NamedTuple):
+    """What a shot is to be solved for: the ability's shot ``number`` at ``time``, from a stance, at ``speed``.
+
+    own : the velocity (3,) that it inherits. speed : units/s, or None where the arc has its own.
+    """
+
+    actors: Actors
+    ability: Ability
+    number: int
+    time: int
+    stance: Stance
+    speed: float | None
+    air: Air
+    own: np.ndarray
+
+
+def task_of(actors: Actors, ability: Ability, number: int, time: int, stance: Stance, speed: float | None) -> Task:
+    """The task of one shot."""
+    own = ability.inherit * stance.velocity
+    return Task(actors, ability, number, time, stance, speed, air_of(actors.scene, ability, time), own)
+
+
+def air_of(scene: Scene, ability: Ability, time: int) -> Air:
+    """What acts on a shot fired at ``time`` (on the clock), in the drill's own step."""
+    linear, square, factor = scene.drag(ability)
+    a = scene.gravity * ability.flight.gravity
+    if scene.step == EXACT:
+        return Air(a, linear, square)
     first = scene.ticks.holding(time)
     rows = scene.ticks.rows(first, max(int(LONGEST * scene.ticks.rate), 2))
     dt = rows["dt"].copy()
@@ -38,26 +70,94 @@ def fall_of(scene: Scene, time: int) -> launch.Fall | None:
         dt = dt[1:]
     elif rows["start"][0] < time:
         dt[0] -= to_seconds(time - int(rows["start"][0]))
-    return launch.fall_of(scene.step, dt)
+    return Air(a, linear, square, factor=factor, step=scene.step, dt=dt)
 
 
-def solve(scene: Scene, ability: Ability, number: int, time: int, stance: Stance, point) -> Arc:
-    """The arc of an ability's shot ``number`` to ``point`` (3,).
+def moves_at(scene: Scene, time: int) -> int:
+    """When a shot fired at ``time`` begins to move (clock)."""
+    if scene.model.tick.first_move == "next tick":
+        return scene.ticks.edge(scene.ticks.holding(time) + 1)
+    return time
+
+
+def launched(how: str, value: float | None, to, air: Air, own, up) -> launch.Launch:
+    """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by time, by apex.
+
+    Its velocity holds what is inherited. Closed forms where they hold, else by search.
+    """
+    plain = air.thin and not own.any()
+    fall = air.fall if air.a.any() else None
+    if how in (launch.LOW, launch.HIGH):
+        return launch.by_speed(to, air.a, value, how, fall=fall) if plain else air.by_speed(to, value, how, own=own)
+    if how == "by time":
+        return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value)
+    if how == "by apex":
+        return launch.by_apex(to, air.a, up, value, fall=fall) if plain else air.by_apex(to, up, value)
+    if plain:
+        return launch.by_elevation(to, air.a, up, value, fall=fall)
+    return air.by_elevation(to, up, value, own=own)
+
+
+def solve(task: Task, point) -> Arc:
+    """The arc of a shot to ``point`` (3,).
 
     A muzzle that turns with the aim moves as the arc is solved: solved again until it stands still.
     """
-    fall = fall_of(scene, time)
+    keys = task.ability.launch
+    arc = _by(task, point, keys.arc)
+    if not np.isfinite(arc.time) or keys.clears is None:
+        return arc
+    other = _by(task, point, launch.HIGH if keys.arc == launch.LOW else launch.LOW)
+    names = [keys.clears] if isinstance(keys.clears, str) else keys.clears
+    unit_ = task.actors.scene.model.world.unit
+    short = []
+    for one, word in ((arc, keys.arc), (other, launch.HIGH if keys.arc == launch.LOW else launch.LOW)):
+        if not np.isfinite(one.time):
+            continue
+        gap, name = least_gap(task, one, [task.actors.scene.number[name] for name in names])
+        if gap >= keys.margin:
+            says = f"{one.note}; the {word} arc, which clears {name} by {gap:.4g} {unit_}"
+            return one._replace(note=says)
+        short.append(f"the {word} arc passes {name} at {gap:.4g} {unit_}")
+    return arc._replace(note="", refused=f"no arc clears by {keys.margin:g} {unit_}: {', '.join(short)}")
+
+
+def least_gap(task: Task, arc: Arc, among: list[int]) -> tuple[float, str]:
+    """The least gap (units) between the free flight of an arc and some bodies as they move on, and which."""
+    scene, actors = task.actors.scene, task.actors
+    times = np.linspace(0.0, arc.time, LOOKS)
+    away = task.air.fly(arc.velocity + task.own, times)[0] + arc.at
+    start, radius = moves_at(scene, task.time), scene.radius(task.ability)
+    best = (np.inf, "")
+    for number in among:
+        row = scene.bodies[number]
+        for p, t in zip(away, times, strict=True):
+            d = p - actors.motions[number].at(start + t * UNITS)[0]
+            gap = float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius
+            if gap < best[0]:
+                best = (gap, scene.names[number])
+    return best
+
+
+def _by(task: Task, point, how: str) -> Arc:
+    keys, up = task.ability.launch, task.actors.scene.frame.up
+    value = {
+        "by time": keys.time,
+        "by apex": keys.apex,
+        "by elevation": None if keys.elevation is None else resolve(keys.elevation, task.number),
+    }.get(how, task.speed)
 
     def found(at) -> launch.Launch:
-        wanted = solution(scene, ability, number, point - at, fall)
-        return wanted if np.isfinite(wanted.time) else fallback(scene, ability, number, point - at)
+        wanted = launched(how, value, point - at, task.air, task.own, up)
+        if np.isfinite(wanted.time):
+            return launch.Launch(wanted.velocity - task.own, wanted.time)
+        return fallback(task, point - at)
 
-    at, arc = settled(stance, point, found)
+    at, arc = settled(task.stance, point, found)
     if np.isfinite(arc.time):
-        return Arc(
-            at, arc.velocity, float(arc.time), f"solved: reaches the aim point after {float(arc.time):.4g} s", ""
-        )
-    return _out_of_reach(scene, ability, number, at, point)
+        says = f"solved: reaches the aim point after {float(arc.time):.4g} s"
+        return Arc(at, arc.velocity, float(arc.time), says, "")
+    return _out_of_reach(task, at, point)
 
 
 def settled(stance: Stance, point, found: Callable[[np.ndarray], launch.Launch]) -> tuple[np.ndarray, launch.Launch]:
@@ -74,59 +174,54 @@ def settled(stance: Stance, point, found: Callable[[np.ndarray], launch.Launch])
     return at, arc
 
 
-def lead(scene: Scene, ability: Ability, number: int, time: int, stance: Stance, target: int) -> Arc:
-    """The shot that meets a moving body's middle, gravity, inherited velocity and late first move reckoned in."""
-    row, fall = scene.bodies[target], fall_of(scene, time)
-    a = scene.gravity * ability.flight.gravity
-    moves_at = time
-    if scene.model.tick.first_move == "next tick":
-        moves_at = scene.ticks.edge(scene.ticks.holding(time) + 1)
-    middle = row["c0"] + row["v0"] * to_seconds(moves_at)
-    relative = row["v0"] - ability.inherit * stance.velocity
-    speed = resolve(ability.launch.speed, number)
+def lead(task: Task, target: int) -> Arc:
+    """The shot that meets a moving body's middle, as that moves and accelerates now.
+
+    Gravity, drag, inherited velocity and a late first move are reckoned in.
+    """
+    scene, air = task.actors.scene, task.air
+    middle, velocity, acceleration = task.actors.motions[target].at(moves_at(scene, task.time))
 
     def found(at) -> launch.Launch:
-        return launch.lead(middle - at, relative, speed, a=a, fall=fall if a.any() else None)
+        if air.thin:
+            fall = air.fall if air.a.any() else None
+            moving = {"acceleration": acceleration, "a": air.a, "fall": fall}
+            return launch.lead(middle - at, velocity - task.own, task.speed, **moving)
+        arc = air.by_speed(middle - at, task.speed, own=task.own, velocity=velocity, acceleration=acceleration)
+        return launch.Launch(arc.velocity - task.own, arc.time)
 
-    at, arc = settled(stance, middle, found)
+    at, arc = settled(task.stance, middle, found)
     name = scene.names[target]
     if not np.isfinite(arc.time):
         unit_ = scene.model.world.unit
-        return Arc(at, unit(middle - at), np.nan, "", f"no shot of {speed:.5g} {unit_}/s meets {name}")
+        return Arc(at, unit(middle - at), np.nan, "", f"no shot of {task.speed:.5g} {unit_}/s meets {name}")
     return Arc(at, arc.velocity, float(arc.time), f"led: meets {name} after {float(arc.time):.4g} s", "")
 
 
-def solution(scene: Scene, ability: Ability, number: int, to, fall) -> launch.Launch:
-    """The launch that an ability's keys ask for, from the muzzle to ``to`` (3,) away."""
-    keys, up = ability.launch, scene.frame.up
-    a = scene.gravity * ability.flight.gravity
-    if keys.arc in (launch.LOW, launch.HIGH):
-        return launch.by_speed(to, a, resolve(keys.speed, number), keys.arc, fall=fall if a.any() else None)
-    if keys.arc == "by time":
-        return launch.by_time(to, a, keys.time, fall=fall)
-    if keys.arc == "by apex":
-        return launch.by_apex(to, a, up, keys.apex, fall=fall)
-    return launch.by_elevation(to, a, up, resolve(keys.elevation, number), fall=fall)
-
-
-def fallback(scene: Scene, ability: Ability, number: int, to) -> launch.Launch:
+def fallback(task: Task, to) -> launch.Launch:
     """What is fired at a point out of reach: as far as it goes at its level, or at the best elevation on the level."""
-    keys, up = ability.launch, scene.frame.up
-    a = scene.gravity * ability.flight.gravity
-    if keys.speed is None or not a.any():
-        return launch.Launch(to, np.nan)
+    keys, up, air = task.ability.launch, task.actors.scene.frame.up, task.air
+    if task.speed is None or not air.a.any() or keys.out_of_reach in (None, "refuse"):
+        return launch.Launch(np.asarray(to, dtype=float), np.float64(np.nan))
     level = to - (to @ up) * up if keys.out_of_reach == "best elevation" else to
-    return launch.Launch(launch.farthest(level, a, up, resolve(keys.speed, number)), np.nan)
+    return launch.Launch(_farthest(air, level, up, task.speed), np.float64(np.nan))
 
 
-def _out_of_reach(scene: Scene, ability: Ability, number: int, at, point) -> Arc:
-    keys, unit_, to = ability.launch, scene.model.world.unit, point - at
-    a = scene.gravity * ability.flight.gravity
+def _farthest(air: Air, to, up, speed: float) -> np.ndarray:
+    return launch.farthest(to, air.a, up, speed) if air.thin else air.farthest(to, up, speed)
+
+
+def _out_of_reach(task: Task, at, point) -> Arc:
+    scene, air, keys = task.actors.scene, task.air, task.ability.launch
+    unit_, to, speed = scene.model.world.unit, point - at, task.speed
     if keys.arc not in (launch.LOW, launch.HIGH):
         return Arc(at, unit(to), np.nan, "", f'no arc = "{keys.arc}" reaches the aim point from the muzzle')
-    speed, needed = resolve(keys.speed, number), float(launch.least_speed(to, a))
-    found = fallback(scene, ability, number, to)
-    short = f"{_short(scene, to, a, speed):.4g} {unit_}"
+    if not air.a.any():
+        return Arc(at, unit(to), np.nan, "", "the aim point is out of reach")
+    plain = air.thin and not task.own.any()
+    needed = float(launch.least_speed(to, air.a) if plain else air.least_speed(to, own=task.own))
+    found = fallback(task, to)
+    short = f"{_short(scene, to, air, speed):.4g} {unit_}"
     why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
     why += f"; the least speed is {needed:.5g} {unit_}/s"
     if keys.out_of_reach in (None, "refuse"):
@@ -135,12 +230,13 @@ def _out_of_reach(scene: Scene, ability: Ability, number: int, at, point) -> Arc
     return Arc(at, found.velocity, np.nan, f"{why}; fired {words}", "")
 
 
-def _short(scene: Scene, to, a, speed: float) -> float:
+def _short(scene: Scene, to, air: Air, speed: float) -> float:
     """How far short of a point the farthest arc comes: along its level, or in height where none gets so high."""
-    up, pull = scene.frame.up, float(np.sqrt(a @ a))
-    rise = float(to @ up)
-    square = speed * speed - 2.0 * pull * rise
-    if square < 0.0:
-        return rise - speed * speed / (2.0 * pull)
+    up, rise = scene.frame.up, float(to @ scene.frame.up)
     flat = to - rise * up
-    return float(np.sqrt(flat @ flat)) - speed * float(np.sqrt(square)) / pull
+    far = float(np.sqrt(flat @ flat))
+    best = air.farthest(to, up, speed)
+    level = air.level_reach(best[None], up, rise)[0]
+    if np.isfinite(level):
+        return far - float(level)
+    return rise - float(air.top(speed * up, up))

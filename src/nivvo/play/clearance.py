@@ -8,7 +8,8 @@ import numpy as np
 
 from nivvo.core.muzzle import offset_to
 from nivvo.core.shapes import gap
-from nivvo.play.engine import in_hand_of, scene_of
+from nivvo.play.actors import Actors
+from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import Ability
@@ -45,21 +46,31 @@ def clearance(drill: Drill, case: str | None = None, ability: str | None = None)
     name = case or drill.cases[0]
     scene = scene_of(drill, name)
     ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    session = session_of(drill, name)
+    session.take_in(0)
     keys = scene.abilities[ability]
-    return of_muzzle(scene, keys, keys.shooter or sorted(scene.shooters)[0])
+    return of_muzzle(session.actors, keys, keys.shooter or sorted(scene.shooters)[0])
 
 
-def of_muzzle(scene: Scene, ability: Ability, shooter: str, if_inside: bool = False) -> Clearance:
+def of_muzzle(
+    actors: Actors, ability: Ability, shooter: str, if_inside: bool = False, muzzle: str | None = None
+) -> Clearance:
     """The clearance of the muzzle that an ability leaves a shooter by.
 
     ``if_inside``: look for the offset that clears only where the shot starts inside (it takes longer).
     """
-    stance = stance_of(scene, ability, shooter, 0)
+    scene = actors.scene
+    stance = stance_of(actors, ability, shooter, 0, muzzle)
     headings = _headings(scene, ability, stance)
-    row, radius = scene.bodies[scene.number[shooter]], scene.radius(ability)
+    row, radius = scene.bodies[scene.number[shooter]].copy(), scene.radius(ability)
+    row["c"] = stance.place
+    # All along a capsule, from its tip back to its tail.
+    tail = np.linspace(0.0, scene.length(ability), 9) if scene.length(ability) else np.zeros(1)
+    pointing = headings if stance.follows_aim else np.broadcast_to(stance.facing, headings.shape)
 
     def gaps(forward: float) -> np.ndarray:
-        return gap(row, _muzzles(stance, headings, (forward, *stance.offset[1:]))) - radius
+        tips = _muzzles(stance, headings, (forward, *stance.offset[1:]))
+        return gap(row, tips - tail[:, None, None] * pointing).min(axis=0) - radius
 
     enough = scene.clear_forward(ability, shooter)
     here = gaps(stance.offset[0])
@@ -80,7 +91,7 @@ def _muzzles(stance: Stance, headings, offset) -> np.ndarray:
     """Where the muzzle is at each heading (n, 3): of the aim, or of a facing that the body turns to."""
     if stance.follows_aim:
         return stance.pivot + offset_to(stance.frame.triad(headings, stance.facing), offset)
-    return stance.place + offset_to(stance.frame.triad(headings, headings), offset)
+    return stance.base + offset_to(stance.frame.triad(headings, headings), offset)
 
 
 def _headings(scene: Scene, ability: Ability, stance: Stance) -> np.ndarray:

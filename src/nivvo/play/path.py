@@ -6,25 +6,35 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nivvo.core.air import Air
+from nivvo.core.flight import path_length
+from nivvo.core.frame import Frame
+
 
 @dataclass(frozen=True)
 class Path:
     """Launch, each tick's end, touches and end of one projectile.
 
-    t : (n,) s. p, v : (n, 3) world. a : (3,) acceleration, or None where a game's own step moved it
+    t : (n,) s. p, v : (n, 3) world. air : what acts on it, or None where a game's own step moved it
     in straight pieces. moves_at : s, when it began to move.
     """
 
     t: np.ndarray
     p: np.ndarray
     v: np.ndarray
-    a: np.ndarray | None
+    air: Air | None
     moves_at: float
+
+    @property
+    def a(self) -> np.ndarray | None:
+        """Its acceleration (3,), if that was constant."""
+        return self.air.a if self.air is not None and self.air.thin else None
 
     def at(self, times) -> tuple[np.ndarray, np.ndarray]:
         """Position and velocity, each (..., 3), at times (s); nan before launch and after the end.
 
-        In exact step the parabola itself; in a game's own step the straight piece of that tick.
+        In exact step the parabola itself, or with drag the flight from the record before; in a game's own step
+        the straight piece of that tick.
         """
         times = np.asarray(times, dtype=float)
         inside = (times >= self.t[0]) & (times <= self.t[-1])
@@ -33,6 +43,10 @@ class Path:
             age = np.maximum(clipped - self.moves_at, 0.0)[..., None]
             p = self.p[0] + self.v[0] * age + self.a * (0.5 * age * age)
             v = self.v[0] + self.a * age
+        elif self.air is not None:
+            k = np.clip(np.searchsorted(self.t, clipped, side="right") - 1, 0, len(self.t) - 1)
+            gone, v = self.air.fly(self.v[k], np.where(clipped > self.moves_at, clipped - self.t[k], 0.0))
+            p = self.p[k] + gone
         else:
             k = np.clip(np.searchsorted(self.t, clipped, side="right") - 1, 0, max(len(self.t) - 2, 0))
             after = np.minimum(k + 1, len(self.t) - 1)
@@ -41,6 +55,34 @@ class Path:
             v = np.where(span[..., None] > 0.0, (self.p[after] - self.p[k]) / safe, self.v[k])
             p = self.p[k] + v * (clipped - self.t[k])[..., None]
         return np.where(inside[..., None], p, np.nan), np.where(inside[..., None], v, np.nan)
+
+    def apex(self, frame: Frame, until: float = np.inf) -> float:
+        """Greatest height (units) above its start up to a time (s)."""
+        times = np.append(self.t[self.t <= until], min(until, self.t[-1]))
+        heights = frame.height(self.at(times)[0] - self.p[0])
+        best, k = float(heights.max()), int(heights.argmax())
+        if self.air is None:
+            return best
+        # Between the records around the highest, halve where it stops to rise.
+        low, high = float(times[max(k - 1, 0)]), float(times[min(k + 1, len(times) - 1)])
+        for _ in range(52):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if float(self.at(middle)[1] @ frame.up) > 0.0 else (low, middle)
+        return max(best, float(frame.height(self.at(low)[0] - self.p[0])))
+
+    def length(self) -> float:
+        """Length of the whole path (units)."""
+        if self.a is not None:
+            span = max(float(self.t[-1]) - self.moves_at, 0.0)
+            return path_length(tuple(self.v[0].tolist()), tuple(self.a.tolist()), span)
+        if self.air is None:
+            steps = self.p[1:] - self.p[:-1]
+            return float(np.sqrt((steps * steps).sum(axis=1)).sum())
+        # Simpson's rule on the speed, tick by tick.
+        h = np.where(self.t[:-1] >= self.moves_at, self.t[1:] - self.t[:-1], 0.0)
+        middle = self.at(0.5 * (self.t[1:] + self.t[:-1]))[1]
+        speed, between = (np.sqrt((v * v).sum(axis=1)) for v in (self.v, middle))
+        return float((h * (speed[:-1] + 4.0 * between + speed[1:])).sum() / 6.0)
 
     def by_distance(self, spacing: float, most: int) -> np.ndarray:
         """Times (s) at which the path is 0, spacing, 2 spacing, ... long; at most ``most`` of them."""

@@ -1,4 +1,4 @@
-"""The path that a shot would take now, made by the same engine as the flight itself."""
+"""The path that a shot would take now, made by the same engine as the flight itself; and what a cheaper one shows."""
 
 from __future__ import annotations
 
@@ -8,13 +8,14 @@ import numpy as np
 
 from nivvo.core import clock
 from nivvo.errors import CallError
-from nivvo.play.engine import Planned, Runner, in_hand_of, scene_of
+from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.run import Run
-from nivvo.play.track import tracks
+from nivvo.play.session import Asked, Session
 from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 
 MOST_POINTS = 100_000
+BODIES = ("moving", "still")
 
 
 @dataclass(frozen=True)
@@ -33,12 +34,44 @@ class Preview:
 
     points : (n, 2) or (n, 3), in the drill's axes. times : (n,) s after the press.
     landing : the first touch, or None if a limit ends it first. reason : how it ends, in words.
+    radius : of the projectile (units); bodies : "moving" or "still".
     """
 
     points: np.ndarray
     times: np.ndarray
     landing: Landing | None
     reason: str
+    radius: float = 0.0
+    bodies: str = "moving"
+
+    def edges(self) -> tuple[np.ndarray, np.ndarray]:
+        """Both sides (n, 2) of the band that the projectile sweeps along the dots, in 2D (in 3D: on the level)."""
+        if len(self.points) < 2:
+            return self.points, self.points
+        way = np.gradient(self.points, axis=0)
+        across = np.zeros_like(way)
+        across[:, 0], across[:, 1] = -way[:, 1], way[:, 0]
+        length = np.sqrt((across * across).sum(axis=1))[:, None]
+        across = np.where(length > 0.0, across / np.where(length > 0.0, length, 1.0), 0.0) * self.radius
+        return self.points + across, self.points - across
+
+
+@dataclass(frozen=True)
+class Cheaper:
+    """What a preview shows that ignores drag and the drill's own step, against the flight itself.
+
+    points, times : as of Preview; it ends where the flight does, or at its own first touch if that is sooner.
+    largest_gap, at : the greatest distance (units) between both at one time, and when (s). gap_at_landing :
+    between the ends of both (units). covered : seconds of the flight that it covers, lasts: those of the flight.
+    """
+
+    points: np.ndarray
+    times: np.ndarray
+    largest_gap: float
+    at: float
+    gap_at_landing: float
+    covered: float
+    lasts: float
 
 
 def preview(
@@ -52,6 +85,7 @@ def preview(
     count: int | None = None,
     every: float | None = None,
     spacing: float | None = None,
+    bodies: str = "moving",
 ) -> Preview:
     """Dots along the flight of a shot fired ``at`` a time (s), ended at its first touch.
 
@@ -62,42 +96,116 @@ def preview(
     count : at most so many dots
     every : seconds between dots (default: a tick)
     spacing : path length between dots, in units, in place of ``every``
+    bodies : "moving" (they move on as they will) or "still" (they stand as they are at that time)
 
     Raises CallError for unknown names and values that make no sense.
     """
-    name = case or drill.cases[0]
-    described, scene = drill.case(name), scene_of(drill, name)
-    in_hand = in_hand_of(drill, name)
-    ability = known(ability or in_hand[0], scene.abilities, "ability")
-    owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    shooter = known(shooter or owner, scene.shooters, "shooter")
-    if every is not None and spacing is not None:
-        raise CallError("give every (seconds) or spacing (units), not both")
     for word, value in (("count", count), ("every", every), ("spacing", spacing)):
         if value is not None and not 0 < value < np.inf:
             raise CallError(f"{word} must be a number above 0, not {value}")
+    if every is not None and spacing is not None:
+        raise CallError("give every (seconds) or spacing (units), not both")
+    if bodies not in BODIES:
+        raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
+    run = _flown(drill, case, ability, shooter, cursor, at, bodies)
+    if run.refused:
+        nothing = np.zeros((0, run.scene.frame.size))
+        return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
+    return of_run(run, count, every, spacing, bodies)
+
+
+def cheaper(
+    drill: Drill,
+    case: str | None = None,
+    *,
+    ability: str | None = None,
+    shooter: str | None = None,
+    cursor=None,
+    at: float = 0.0,
+) -> Cheaper:
+    """What the plain parabola of the launch shows (no drag, exact step), and how far off it is.
+
+    Arguments as of ``preview``. Raises CallError, also if the shot would be refused.
+    """
+    run = _flown(drill, case, ability, shooter, cursor, at, "moving")
+    if run.refused:
+        raise CallError(f"there is no flight to compare with: {run.refused[0].refused}")
+    shot, path = run.fired[0], run.flight(next(iter(run.ids.values())))
+    scene = run.scene
+    a = scene.gravity * scene.abilities[shot.ability].flight.gravity
+    start, stop = float(path.t[0]), float(path.t[-1])
+    times = np.unique(np.concatenate([path.t, np.linspace(start, stop, 400)]))
+
+    def plain(t) -> np.ndarray:
+        age = np.asarray(t - start)[..., None]
+        return path.p[0] + path.v[0] * age + a * (0.5 * age * age)
+
+    actors, radius = run.actors, scene.radius(scene.abilities[shot.ability])
+    covered, here = stop, plain(times)
+    among = [k for k in actors.of_kind("obstacle", "target") if not _let_through(run, shot, k)]
+    for p, q, t0, t1 in zip(here, here[1:], times, times[1:], strict=False):
+        met = actors.first_on_line(p, q - p, radius, t0 * clock.UNITS, among)
+        if met is not None:
+            covered = t0 + met[1] * (t1 - t0)
+            break
+    gaps = np.sqrt(((here - path.at(times)[0]) ** 2).sum(axis=1))
+    gaps = np.where(times <= covered, gaps, 0.0)
+    ends = plain(np.float64(covered)) - path.p[-1]
+    k = int(gaps.argmax())
+    shown = times[times <= covered]
+    return Cheaper(
+        scene.frame.drop(plain(shown)),
+        shown - start,
+        float(gaps[k]),
+        float(times[k]) - start,
+        float(np.sqrt(ends @ ends)),
+        float(covered - start),
+        stop - start,
+    )
+
+
+def _let_through(run: Run, shot, number: int) -> bool:
+    ability, group = run.scene.abilities[shot.ability], run.scene.groups[run.scene.bodies[number]["group"]]
+    answer = ability.on.get(group, ability.on.get("anything"))
+    return answer is not None and answer.then == "ignore"
+
+
+def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str) -> Run:
+    """A run with one shot, ended at its first touch."""
+    name = case or drill.cases[0]
+    scene = scene_of(drill, name)
+    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
+    shooter = known(shooter or owner, scene.shooters, "shooter")
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
     time = clock.from_seconds(at)
-    track = tracks(described, scene, in_hand)[shooter]
+    session = session_of(drill, name, touches="end", still=bodies == "still")
+    _look(session, time)
     if cursor is not None:
         cursor = np.asarray(cursor, dtype=float)
         if cursor.shape != (scene.frame.size,) or not np.isfinite(cursor).all():
             raise CallError(f"cursor must be {scene.frame.size} finite numbers, not {cursor.tolist()}")
         cursor = scene.frame.lift(cursor)
-    elif track.cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
+    elif session.actors.players[shooter].cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
         raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
-    runner = Runner(scene, scene.arena(), touches="end")
-    runner.tick = scene.ticks.holding(time)
-    runner.fire(Planned(time, ability, shooter, 0, time), track, cursor)
-    runner.finish()
-    if runner.refused:
-        nothing = np.zeros((0, scene.frame.size))
-        return Preview(nothing, np.zeros(0), None, f"refused: {runner.refused[0].refused}")
-    return of_run(runner.run(drill.name, name), count, every, spacing)
+    session.fire(Asked(time, ability, shooter, 0, time), cursor)
+    session.finish()
+    return session.run(drill.name, name)
 
 
-def of_run(run: Run, count: int | None = None, every: float | None = None, spacing: float | None = None) -> Preview:
+def _look(session: Session, time: int) -> None:
+    """Take in what players do up to a time, and from then on only how shooters move."""
+    session.take_in(time)
+    session.in_hand = []
+    if session.still:
+        for k in session.movers:
+            session.arena.set_motion(k, session.actors.middle(k, time), np.zeros(3), np.zeros(3), time)
+
+
+def of_run(
+    run: Run, count: int | None = None, every: float | None = None, spacing: float | None = None, bodies: str = "moving"
+) -> Preview:
     """Dots along the first projectile of a run, up to its first touch."""
     projectile = run.rows("projectiles")[0]
     path = run.flight(projectile["projectile"])
@@ -119,4 +227,6 @@ def of_run(run: Run, count: int | None = None, every: float | None = None, spaci
             touch["body"],
             touch["time"] - start,
         )
-    return Preview(run.scene.frame.drop(path.at(times)[0]), times - start, landing, projectile["reason"])
+    points = run.scene.frame.drop(path.at(times)[0])
+    radius = run.scene.radius(run.ability_of(run.key_of(projectile["projectile"])))
+    return Preview(points, times - start, landing, projectile["reason"], radius, bodies)

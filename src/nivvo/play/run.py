@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.air import Air
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.errors import CallError
+from nivvo.play.heading import pointing
 from nivvo.play.path import Path
 from nivvo.spec.ability import Ability
 from nivvo.spec.document import nearest
@@ -19,8 +21,11 @@ from nivvo.spec.document import nearest
 if TYPE_CHECKING:
     import pandas as pd
 
+    from nivvo.play.actors import Actors
     from nivvo.play.aiming import Shot
-    from nivvo.play.scene import Scene
+
+PROJECTILES = 1023
+"""The bits of a key that number the projectiles of one shot."""
 
 TABLES = ("shots", "projectiles", "contacts", "effects", "targets", "events")
 
@@ -48,10 +53,20 @@ class Run:
     """
 
     def __init__(
-        self, drill: str, case: str, scene: Scene, shots: list[Shot], refused: list[Shot], events, samples, launches
+        self,
+        drill: str,
+        case: str,
+        actors: Actors,
+        shots: list[Shot],
+        refused: list[Shot],
+        events,
+        samples,
+        launches,
+        params,
     ):
         self.drill, self.case = drill, case
-        self.scene = scene
+        self.actors, self.scene = actors, actors.scene
+        self.params = params
         self.fired = shots
         self.refused = refused
         order = np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))
@@ -68,7 +83,7 @@ class Run:
     def ids(self) -> dict[int, str]:
         """Readable id of each projectile, by its key: ability and shot, as "flare-1"."""
         return {
-            key: f"{self.id_of(shot)}.{(key & 255) + 1}" if shot.spread else self.id_of(shot)
+            key: f"{self.id_of(shot)}.{(key & PROJECTILES) + 1}" if shot.several else self.id_of(shot)
             for key, shot in self.by_key.items()
         }
 
@@ -162,7 +177,11 @@ class Run:
         return self._paths[projectile]
 
     def path(self, projectile: str) -> pd.DataFrame:
-        """The recorded path of a projectile: time, position and velocity. Raises CallError."""
+        """The recorded path of a projectile: time, position, velocity, and which way it points. Raises CallError.
+
+        heading_direction, heading_elevation : degrees. heading_error : degrees between heading and velocity.
+        model_turn : in 2D by how many degrees its model is turned, whose front may be another axis than +x.
+        """
         import pandas as pd
 
         path, axes = self.flight(projectile), axes_of(self.scene.frame.size)
@@ -171,6 +190,7 @@ class Run:
             data[axis] = path.p[:, k]
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
+        data |= pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
         return pd.DataFrame(data)
 
     def at(self, time: float) -> pd.DataFrame:
@@ -205,20 +225,16 @@ class Run:
         launch, own = self.launches[self._places[key]], self._samples_of(key)
         touches = self.raw[self._turns.get(key, [])]
         t = [np.array([to_seconds(shot.time)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
-        p, v = [shot.at[None], own["p"], touches["p"]], [launch["v"][None], own["v"], touches["v"]]
+        p, v = [launch["p"][None], own["p"], touches["p"]], [launch["v"][None], own["v"], touches["v"]]
         moves_at = int(launch["moves_at"])
         if moves_at > shot.time:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
         times = np.concatenate(t)
         _, first = np.unique(times, return_index=True)
+        row = self.params[launch["param"]]
         exact = self.scene.step == pool.EXACT
-        return Path(
-            times[first],
-            np.concatenate(p)[first],
-            np.concatenate(v)[first],
-            launch["a"].copy() if exact else None,
-            to_seconds(moves_at),
-        )
+        air = Air(row["a"].copy(), float(row["linear"]), float(row["square"])) if exact else None
+        return Path(times[first], np.concatenate(p)[first], np.concatenate(v)[first], air, to_seconds(moves_at))
 
     def _body(self, event: np.void) -> str:
         return self.scene.names[event["body"]] if event["body"] >= 0 else ""
@@ -245,8 +261,10 @@ class Run:
                 "elevation": float(frame.elevation(shot.velocity)),
                 "speed": float(np.sqrt(shot.velocity @ shot.velocity)),
                 **_spread("v", axes, shot.velocity),
-                "projectiles": max(len(shot.spread), 1),
+                "projectiles": len(shot.sent),
                 "clearance": shot.clearance,
+                "lag": shot.stance.lag,
+                "aim_remains": shot.remains,
                 "note": shot.note,
             }
             for shot in self.fired
@@ -261,7 +279,7 @@ class Run:
             start, stop = to_seconds(shot.time), float(path.t[-1])
             why = 0 if end is None else int(end["why"])
             p, v = path.p[-1], path.v[-1]
-            run = frame.level(p - shot.at)
+            run = frame.level(p - path.p[0])
             rows.append(
                 {
                     "projectile": self.ids[key],
@@ -272,7 +290,7 @@ class Run:
                     **_spread("end_", axes, p),
                     "range": float(np.sqrt(run @ run)),
                     "apex": self._apex(path),
-                    "path_length": self._length(path),
+                    "path_length": path.length(),
                     "end_speed": float(np.sqrt(v @ v)),
                     "reason": REASONS[why].format(body=self._body(end) if end is not None else ""),
                 }
@@ -280,27 +298,8 @@ class Run:
         return rows
 
     def _apex(self, path: Path) -> float:
-        """Greatest height above launch: of the parabola itself in exact step, else of what was recorded."""
-        frame = self.scene.frame
-        if not frame.vertical:
-            return 0.0
-        heights = frame.height(path.p - path.p[0])
-        best = float(heights.max())
-        if path.a is not None:
-            rise, pull = float(path.v[0] @ frame.up), -float(path.a @ frame.up)
-            if rise > 0.0 and pull > 0.0 and path.moves_at + rise / pull <= path.t[-1]:
-                best = max(best, rise * rise / (2.0 * pull))
-        return best
-
-    def _length(self, path: Path) -> float:
-        from nivvo.core.flight import path_length
-
-        if path.a is not None:
-            return path_length(
-                tuple(path.v[0].tolist()), tuple(path.a.tolist()), max(float(path.t[-1]) - path.moves_at, 0.0)
-            )
-        steps = path.p[1:] - path.p[:-1]
-        return float(np.sqrt((steps * steps).sum(axis=1)).sum())
+        """Greatest height above launch: of the curve itself in exact step, else of what was recorded."""
+        return path.apex(self.scene.frame) if self.scene.frame.vertical else 0.0
 
     def _make_contacts(self) -> list[dict[str, Any]]:
         axes, rows = axes_of(self.scene.frame.size), []
@@ -310,7 +309,8 @@ class Run:
             body = self.scene.bodies[event["body"]]
             radius = self.scene.radius(self.ability_of(int(event["key"])))
             point = event["p"] - event["normal"] * (radius + event["left"])
-            relative = event["v"] - body["v0"]
+            moving = self.actors.motions[event["body"]].seen(self._time(event))[1]
+            relative = event["v"] - moving
             speed = float(np.sqrt(relative @ relative))
             into = -float(relative @ event["normal"]) / speed if speed > 0.0 else 0.0
             group = self.scene.groups[body["group"]]
@@ -429,6 +429,8 @@ def columns_of(table: str, size: int) -> list[str]:
             *vector,
             "projectiles",
             "clearance",
+            "lag",
+            "aim_remains",
             "note",
         ],
         "projectiles": [

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from pathlib import Path
 
 import numpy as np
@@ -48,20 +49,24 @@ class Scene:
         self.names = [name for name, _ in named]
         self.kinds = [kind for _, kind in named]
         self.number = {name: k for k, name in enumerate(self.names)}
+        self.described = [kinds[kind][name] for name, kind in named]
         self.bodies = pool.zeros(len(named), pool.BODY)
-        for k, (name, kind) in enumerate(named):
-            self._fill(self.bodies[k], k, kinds[kind][name])
+        self.shifts = np.zeros((len(named), 3))
+        """From the place that is written for a body to its middle."""
+        for k, body in enumerate(self.described):
+            self._fill(self.bodies[k], k, body)
         self.gravity = -model.world.pull * self.frame.up if self.frame.vertical else np.zeros(3)
         self.size = self._size()
 
     def _fill(self, row: np.void, k: int, body) -> None:
         shape = body.shape or Shape(ball=BODY_SIZE * self.metre)
-        at = self.frame.lift(body.at if body.at is not None else [0.0] * self.frame.size)
+        through = body.move.through if body.move is not None else None
+        first = body.at if body.at is not None else through[0] if through else [0.0] * self.frame.size
+        at = self.frame.lift(first)
         fill_shape(row, shape, at, self.frame)
+        self.shifts[k] = row["c0"] - at
         row["key"], row["group"] = k, self.groups.index(body.group)
         row["health"] = getattr(body, "health", None) or np.inf
-        if body.move is not None:
-            row["v0"] = self.frame.lift(body.move.velocity)
 
     def _size(self) -> float:
         """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""
@@ -69,15 +74,17 @@ class Scene:
         sizes = np.where(np.isfinite(sizes) & (sizes < ENDLESS), sizes, 0.0)
         return max(float(np.max(np.abs(self.bodies["c0"]) + sizes)), self.metre)
 
-    def arena(self, sampled: bool = True) -> Arena:
-        """A fresh engine with these bodies."""
+    def arena(self, sampled: bool = True, moves=0) -> Arena:
+        """A fresh engine with these bodies; ``moves`` (n,): which of them move or may come to move."""
         bounds = None
         if self.model.world.bounds is not None:
             bounds = self.frame.lift(self.model.world.bounds)
             if self.frame.size == 2:
                 bounds = np.array([[*bounds[0, :2], -ENDLESS], [*bounds[1, :2], ENDLESS]])
+        bodies = self.bodies.copy()
+        bodies["moves"] = moves
         return Arena(
-            self.bodies,
+            bodies,
             len(self.groups),
             step=self.step,
             touch=self.touch,
@@ -100,12 +107,27 @@ class Scene:
 
     def radius(self, ability: Ability) -> float:
         """Radius of an ability's projectile (units)."""
-        return ability.shape.ball if ability.shape is not None else SHOT_SIZE * self.metre
+        shape = ability.shape
+        return SHOT_SIZE * self.metre if shape is None else shape.ball or shape.radius
 
-    def muzzle(self, ability: Ability, shooter: str) -> tuple[str, Muzzle, tuple[float, float, float]]:
-        """Name, model and offset (forward, right, up) of the muzzle that an ability leaves a shooter by."""
+    def length(self, ability: Ability) -> float:
+        """From the middle of the ball at a projectile's tip to that at its tail (units); 0 for a ball."""
+        shape = ability.shape
+        return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
+
+    def drag(self, ability: Ability) -> tuple[float, float, float]:
+        """Linear (1/s) and square (1/unit) drag, and the factor a tick; in exact step that is linear drag too."""
+        drag = ability.flight.drag
+        if self.step == pool.EXACT and drag.per_tick < 1.0:
+            return drag.linear - math.log(drag.per_tick) * self.ticks.rate, drag.square, 1.0
+        return drag.linear, drag.square, drag.per_tick
+
+    def muzzle(
+        self, ability: Ability, shooter: str, name: str | None = None
+    ) -> tuple[str, Muzzle, tuple[float, float, float]]:
+        """Name, model and offset (forward, right, up) of a muzzle; by default the first that an ability may use."""
         muzzles = self.shooters[shooter].muzzle
-        name = ability.muzzle or next(iter(muzzles), "")
+        name = name or next(iter([*ability.muzzles, *muzzles]), "")
         muzzle = muzzles.get(name, Muzzle())
         forward = muzzle.forward
         if forward is None:

@@ -4,27 +4,21 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
-from nivvo.core.contact import NONE, first_contact
-from nivvo.play.scene import Scene
+from nivvo.play.actors import Actors
 from nivvo.play.stance import Stance
-from nivvo.spec.ability import Ability
+from nivvo.spec.ability import Ability, Assist
 
 
-def seek(scene: Scene, ability: Ability, stance: Stance, time: int, out) -> int | None:
-    """Index of the body to aim at, or None. ``out`` (n,): which bodies are out already. Ties go by name."""
+def seek(actors: Actors, ability: Ability, stance: Stance, time: int) -> int | None:
+    """Number of the body to aim at, or None. Ties go by name."""
     aim, best = ability.aim, None
-    for number, (name, kind) in enumerate(zip(scene.names, scene.kinds, strict=True)):
-        row = scene.bodies[number]
-        wanted = kind == "target" if aim.group is None else scene.groups[row["group"]] == aim.group
-        if not wanted or out[number] or name == stance.shooter:
-            continue
-        to = middle_of(scene, number, time) - stance.origin
+    for number in candidates(actors, aim.group, stance.shooter):
+        to = actors.middle(number, time) - stance.origin
         far = float(np.sqrt(to @ to))
         angle = angle_between(stance.facing, to)
         if (aim.within is not None and far > aim.within) or angle > aim.cone / 2.0:
             continue
-        if aim.in_sight and hidden(scene, stance.origin, to, time, out):
+        if aim.in_sight and actors.hidden(stance.origin, to, time):
             continue
         key = (far if aim.prefers == "distance" else angle, number)
         if best is None or key < best:
@@ -32,10 +26,45 @@ def seek(scene: Scene, ability: Ability, stance: Stance, time: int, out) -> int 
     return None if best is None else best[1]
 
 
-def middle_of(scene: Scene, number: int, time: int) -> np.ndarray:
-    """Where the middle of a body is at ``time`` (on the clock)."""
-    row = scene.bodies[number]
-    return row["c0"] + row["v0"] * to_seconds(time)
+def candidates(actors: Actors, group: str | None, shooter: str) -> list[int]:
+    """Bodies that may be aimed at: targets, or those of a group; not one's own, not those that are out."""
+    scene = actors.scene
+    return [
+        number
+        for number, (name, kind) in enumerate(zip(scene.names, scene.kinds, strict=True))
+        if (kind == "target" if group is None else scene.groups[scene.bodies[number]["group"]] == group)
+        and not actors.out[number]
+        and name != shooter
+    ]
+
+
+def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:
+    """A heading bent toward the target nearest to it by angle, by at most ``assist.bend``; and in words."""
+    best, at = None, stance.muzzle_at(heading)
+    for number in candidates(actors, assist.group, stance.shooter):
+        to = actors.middle(number, time) - at
+        if assist.within is not None and float(np.sqrt(to @ to)) > assist.within:
+            continue
+        angle = angle_between(heading, to)
+        if angle <= assist.cone / 2.0 and (best is None or (angle, number) < best[:2]):
+            best = (angle, number, to)
+    if best is None or best[0] == 0.0:
+        return heading, ""
+    angle, number, to = best
+    goal = to / np.sqrt(to @ to)
+    share = min(assist.bend / angle, 1.0)
+    word = f"assisted: bent {share * angle:.4g}° toward {actors.scene.names[number]}"
+    return goal if share == 1.0 else between(heading, goal, share), word
+
+
+def between(start, goal, share: float) -> np.ndarray:
+    """The unit vector that share of the way from one to another, along the arc between them."""
+    angle = np.radians(angle_between(start, goal))
+    across = goal - (goal @ start) * start
+    length = np.sqrt(across @ across)
+    if length == 0.0:
+        return start
+    return np.cos(share * angle) * start + np.sin(share * angle) * across / length
 
 
 def angle_between(u, v) -> float:
@@ -43,17 +72,3 @@ def angle_between(u, v) -> float:
     a, b = u * np.sqrt(v @ v), v * np.sqrt(u @ u)
     d, s = a - b, a + b
     return float(np.degrees(2.0 * np.arctan2(np.sqrt(d @ d), np.sqrt(s @ s)))) if a.any() and b.any() else 0.0
-
-
-def hidden(scene: Scene, start, to, time: int, out) -> bool:
-    """Whether an obstacle stands on the straight line from ``start`` along ``to``, as things stand at ``time``."""
-    still = (0.0, 0.0, 0.0)
-    line = tuple(float(x) for x in to)
-    for number, kind in enumerate(scene.kinds):
-        if kind != "obstacle" or out[number]:
-            continue
-        row = scene.bodies[number]
-        rel = tuple(float(x) for x in start - row["c0"] - row["v0"] * to_seconds(time))
-        if first_contact(row, rel, line, still, 0.0, 1.0, 1e-13 * scene.size)[0] != NONE:
-            return True
-    return False

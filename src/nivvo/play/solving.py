@@ -8,15 +8,15 @@ import numpy as np
 
 from nivvo.core import clock, launch
 from nivvo.core.frame import unit
-from nivvo.core.shapes import HALF_SPACE, distance
+from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
-from nivvo.play.aiming import Shot
-from nivvo.play.arcs import fall_of
-from nivvo.play.engine import Runner, in_hand_of, scene_of
+from nivvo.play.actors import Actors
+from nivvo.play.aiming import Sent, Shot, speed_of
+from nivvo.play.arcs import Task, launched, task_of
+from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
-from nivvo.play.track import tracks
 from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 
@@ -91,17 +91,24 @@ def solutions(
         raise CallError(f"elevation must be from -90 to 90 degrees, not {elevation}")
     keys = scene.abilities[ability].launch
     wanted = {
-        "speed": speed if speed is not None else _plain(keys.speed),
+        "speed": speed
+        if speed is not None
+        else speed_of(scene, scene.abilities[ability], 0, clock.from_seconds(at))[0],
         "by elevation": elevation if elevation is not None else _plain(keys.elevation),
         "by time": time if time is not None else keys.time,
         "by apex": apex if apex is not None else keys.apex,
     }
     now = clock.from_seconds(at)
-    point = _point(drill, name, ability, to, now)
-    base = _aimed(scene, ability, now, point)
+    session = session_of(drill, name)
+    session.take_in(now)
+    actors, keys_of = session.actors, scene.abilities[ability]
+    shooter = keys_of.shooter or sorted(scene.shooters)[0]
+    point = _point(drill, name, actors, shooter, to, now)
+    task = task_of(actors, keys_of, 0, now, stance_of(actors, keys_of, shooter, now), speed)
+    base = _aimed(task, ability, point)
     found = []
     for how, value in _ways(wanted):
-        solution = _solved(drill, name, base, point, how, value, now)
+        solution = _solved(drill, name, task, base, point, how, value)
         if solution is not None:
             found.append(solution)
     return found
@@ -120,66 +127,52 @@ def _ways(wanted: dict) -> list[tuple[str, float | None]]:
     return ways
 
 
-def _point(drill: Drill, case: str, ability: str, to, now: int) -> np.ndarray:
-    scene = scene_of(drill, case)
-    size = scene.frame.size
+def _point(drill: Drill, case: str, actors: Actors, shooter: str, to, now: int) -> np.ndarray:
+    frame = actors.scene.frame
     if to is not None:
         to = np.asarray(to, dtype=float)
-        if to.shape != (size,) or not np.isfinite(to).all():
-            raise CallError(f"the point must be {size} finite numbers, not {to.tolist()}")
-        return scene.frame.lift(to)
-    track = tracks(drill.case(case), scene, [ability])[scene.abilities[ability].shooter or sorted(scene.shooters)[0]]
-    if (cursor := track.cursor(now)) is not None:
+        if to.shape != (frame.size,) or not np.isfinite(to).all():
+            raise CallError(f"the point must be {frame.size} finite numbers, not {to.tolist()}")
+        return frame.lift(to)
+    if (cursor := actors.players[shooter].cursor(now)) is not None:
         return cursor
     targets = list(drill.of_case(case).target)
     if not targets:
         raise CallError("there is nothing to solve for: give a point, as --to 20,1.5")
-    row = scene.bodies[scene.number[targets[0]]]
-    return row["c0"] + row["v0"] * clock.to_seconds(now)
+    return actors.middle(actors.scene.number[targets[0]], now)
 
 
-def _aimed(scene, ability: str, now: int, point: np.ndarray) -> Shot:
+def _aimed(task: Task, name: str, point: np.ndarray) -> Shot:
     """A shot of the ability with its muzzle as it is when it heads for the point; each solution turns it further."""
-    shooter = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    stance = stance_of(scene, scene.abilities[ability], shooter, now)
+    stance = task.stance
     heading = unit(point - stance.pivot)
     heading = heading if heading.any() else stance.facing
+    at = stance.muzzle_at(heading)
     return Shot(
-        number=0, ability=ability, shooter=shooter, muzzle=stance.muzzle, time=now, pressed=now, stance=stance,
-        at=stance.muzzle_at(heading), heading=heading, velocity=heading, speed=1.0, clearance=np.nan,
-        cursor=point, note="",
+        number=0, ability=name, shooter=stance.shooter, muzzle=stance.muzzle, time=task.time, pressed=task.time,
+        stance=stance, at=at, heading=heading, velocity=heading, speed=1.0, clearance=np.nan,
+        cursor=point, note="", sent=(Sent(at, heading),),
     )  # fmt: skip
 
 
-def _solved(drill: Drill, case: str, base: Shot, point, how: str, value, now: int) -> Solution | None:
-    scene = scene_of(drill, case)
-    ability = scene.abilities[base.ability]
-    a = scene.gravity * ability.flight.gravity
-    if not a.any() and how not in (launch.LOW, "by time"):
+def _solved(drill: Drill, case: str, task: Task, base: Shot, point, how: str, value) -> Solution | None:
+    if not task.air.a.any() and how not in (launch.LOW, "by time"):
         return None
-    fall = fall_of(scene, now) if a.any() else None
     if how == "least speed":
-        value = _best_elevation(scene, base, point, a, fall)
-    found, shot = _settled(scene, base, point, how, value, a, fall)
+        value = _best_elevation(task, base, point)
+    found, shot = _settled(task, base, point, how, value)
     return _flown(drill, case, shot, point, how, float(found.time)) if np.isfinite(found.time) else None
 
 
-def _settled(scene, base: Shot, point, how: str, value, a, fall) -> tuple[launch.Launch, Shot]:
+def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Launch, Shot]:
     """A launch and its shot, the muzzle where it is when it heads that way; time nan if there is none."""
-    up, shot = scene.frame.up, base
+    scene, shot = task.actors.scene, base
+    way = "by elevation" if how == "least speed" else how
     for _ in range(60):
-        to = point - shot.at
-        if how in (launch.LOW, launch.HIGH):
-            found = launch.by_speed(to, a, value, how, fall=fall)
-        elif how == "by time":
-            found = launch.by_time(to, a, value, fall=fall)
-        elif how == "by apex":
-            found = launch.by_apex(to, a, up, value, fall=fall)
-        else:
-            found = launch.by_elevation(to, a, up, value, fall=fall)
+        found = launched(way, value, point - shot.at, task.air, task.own, scene.frame.up)
         if not np.isfinite(found.time):
             break
-        moved = _along(base, found.velocity)
+        moved = _along(base, found.velocity, task.own)
         still = np.abs(moved.at - shot.at).max() <= 1e-14 * scene.size
         shot = moved
         if still:
@@ -187,52 +180,46 @@ def _settled(scene, base: Shot, point, how: str, value, a, fall) -> tuple[launch
     return found, shot
 
 
-def _best_elevation(scene, base: Shot, point, a, fall) -> float:
+def _best_elevation(task: Task, base: Shot, point) -> float:
     """The elevation (degrees) at which the least speed is needed, by golden section above the line of sight."""
-    to = point - base.at
-    flat = scene.frame.level(to)
-    low = float(np.degrees(np.arctan2(to @ scene.frame.up, np.sqrt(flat @ flat)))) + 1e-6
+    frame, to = task.actors.scene.frame, point - base.at
+    flat = frame.level(to)
+    low = float(np.degrees(np.arctan2(to @ frame.up, np.sqrt(flat @ flat)))) + 1e-6
     high, golden = 90.0 - 1e-6, 0.5 * (5.0**0.5 - 1.0)
 
     def speed(elevation: float) -> float:
-        found, shot = _settled(scene, base, point, "by elevation", elevation, a, fall)
+        found, shot = _settled(task, base, point, "by elevation", elevation)
         return shot.speed if np.isfinite(found.time) else np.inf
 
-    for _ in range(45):
+    for _ in range(45 if task.air.thin else 24):
         x, y = high - golden * (high - low), low + golden * (high - low)
         low, high = (low, y) if speed(x) <= speed(y) else (x, high)
     return 0.5 * (low + high)
 
 
-def _along(base: Shot, velocity) -> Shot:
-    """A shot with another velocity, from where its muzzle is when it heads that way."""
-    heading = unit(velocity)
-    speed = float(np.sqrt(velocity @ velocity))
-    return replace(base, at=base.stance.muzzle_at(heading), heading=heading, velocity=velocity, speed=speed)
+def _along(base: Shot, velocity, own) -> Shot:
+    """A shot with another velocity (what it inherits is in it), from where its muzzle is when it heads that way."""
+    asked = velocity - own
+    heading = unit(asked)
+    at = base.stance.muzzle_at(heading)
+    speed = float(np.sqrt(asked @ asked))
+    return replace(base, at=at, heading=heading, velocity=velocity, speed=speed, sent=(Sent(at, velocity),))
 
 
 def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) -> Solution:
     scene = scene_of(drill, case)
     frame = scene.frame
-    runner = Runner(scene, scene.arena(), touches="end")
-    runner.tick = scene.ticks.holding(shot.time)
-    runner.put(shot)
-    runner.finish()
-    run = runner.run(drill.name, case)
-    free = Runner(scene, scene.arena(), touches="ignore")
-    free.tick = scene.ticks.holding(shot.time)
-    free.put(shot)
-    free.finish()
-    flight = free.run(drill.name, case)
+    run = _fired(drill, case, shot, "end")
+    flight = _fired(drill, case, shot, "ignore")
     path = flight.flight(flight.id_of(shot))
     arrives = path.moves_at + time
     p, v = path.at(arrives)
     stopped = next((row["body"] for row in run.rows("contacts") if row["time"] < arrives - 1e-9), "")
-    if stopped and _holds(scene, stopped, point, arrives):
+    if stopped and _holds(run.actors, stopped, point, arrives):
         stopped = ""
     if not stopped and arrives > path.t[-1] + 1e-9:
         stopped = flight.rows("projectiles")[0]["reason"]
-    gap, near = _least_gap(scene, path, arrives, scene.radius(scene.abilities[shot.ability]))
+    gap, near = _least_gap(run.actors, path, arrives, scene.radius(scene.abilities[shot.ability]))
     speed = float(np.sqrt(v @ v))
     return Solution(
         how=how,
@@ -240,7 +227,7 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
         elevation=float(frame.elevation(shot.velocity)),
         direction=float(frame.bearing(shot.velocity)),
         time=time,
-        apex=_apex(frame, path, arrives),
+        apex=path.apex(frame, arrives) if frame.vertical else 0.0,
         arrival_speed=speed,
         arrival_elevation=float(frame.elevation(v)),
         least_gap=gap,
@@ -252,36 +239,30 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
     )
 
 
-def _holds(scene, name: str, point, time: float) -> bool:
+def _fired(drill: Drill, case: str, shot: Shot, touches: str) -> Run:
+    """The flight of a shot alone, until its first touch or until its limits."""
+    session = session_of(drill, case, touches=touches)
+    session.take_in(shot.time)
+    session.in_hand = []
+    session.put(shot)
+    session.finish()
+    return session.run(drill.name, case)
+
+
+def _holds(actors: Actors, name: str, point, time: float) -> bool:
     """Whether the point lies in a target at that time: to touch that on the way is to arrive."""
-    number = scene.number[name]
-    row = scene.bodies[number]
-    d = point - row["c0"] - row["v0"] * time
-    return scene.kinds[number] == "target" and distance(row, (float(d[0]), float(d[1]), float(d[2])))[0] <= 0.0
+    number = actors.scene.number[name]
+    return actors.scene.kinds[number] == "target" and actors.gap(number, point, time * clock.UNITS) <= 0.0
 
 
-def _apex(frame, path: Path, until: float) -> float:
-    if not frame.vertical:
-        return 0.0
-    times = np.append(path.t[path.t <= until], until)
-    if path.a is not None:
-        pull = -float(path.a @ frame.up)
-        top = path.moves_at + (float(path.v[0] @ frame.up) / pull if pull > 0.0 else 0.0)
-        times = np.append(times, np.clip(top, path.t[0], until))
-    return float(frame.height(path.at(times)[0] - path.p[0]).max())
-
-
-def _least_gap(scene, path: Path, until: float, radius: float) -> tuple[float, str]:
+def _least_gap(actors: Actors, path: Path, until: float, radius: float) -> tuple[float, str]:
     """The least gap between the flight and any obstacle with an end on the way, and which."""
     times = np.linspace(path.t[0], until, 400)
     points, best = path.at(times)[0], (np.nan, "")
-    for row, name, kind in zip(scene.bodies, scene.names, scene.kinds, strict=True):
-        if kind != "obstacle" or row["kind"] == HALF_SPACE:
+    for number in actors.of_kind("obstacle"):
+        if actors.scene.bodies[number]["kind"] == HALF_SPACE:
             continue
-        gaps = []
-        for p, t in zip(points, times, strict=True):
-            d = p - row["c0"] - row["v0"] * t
-            gaps.append(float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius)
-        if not best[1] or min(gaps) < best[0]:
-            best = (min(gaps), name)
+        gap = min(actors.gap(number, p, t * clock.UNITS) for p, t in zip(points, times, strict=True)) - radius
+        if not best[1] or gap < best[0]:
+            best = (gap, actors.scene.names[number])
     return best

@@ -225,8 +225,8 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         else:
             edge = outline(row, row["c0"], view.across, view.upward)
         ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind]))
-        if row["v0"].any() and len(run.fired):
-            _drift(ax, view, run, row, edge)
+        if run.actors.motions[run.scene.number[name]].moves and len(run.fired):
+            _drift(ax, view, run, run.scene.number[name], edge, RUST if kind != "shooter" else MOSS)
         if kind == "target":
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
         obstacles += kind == "obstacle"
@@ -247,15 +247,21 @@ def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None
         labels.place(name, place, fontsize=9, color=INK, zorder=5, bbox=plate)
 
 
-def _drift(ax: Axes, view: View, run: Run, row: np.void, edge: np.ndarray) -> None:
-    """Where a moving body is when the case ends: its outline again, dotted, and an arrow to it."""
+def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color: str) -> None:
+    """The way of a moving body until the case ends: its outline there, dotted, and a line with an arrow to it."""
     from matplotlib.patches import Polygon
 
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    go = flat(row["v0"] * last, view.across, view.upward)
-    ax.add_patch(Polygon(edge + go, closed=True, fill=False, edgecolor=RUST, linewidth=1.0, linestyle=":", zorder=3))
+    motion = run.actors.motions[number]
+    start = motion.seen(0.0)[0]
+    way = np.array([motion.seen(t)[0] - start for t in np.linspace(0.0, last, 120)])
+    way = flat(way, view.across, view.upward)
+    ax.add_patch(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
     middle = edge.mean(axis=0)
-    ax.annotate("", middle + go, middle, arrowprops={"arrowstyle": "->", "color": RUST, "lw": 1.0}, zorder=3)
+    ax.plot(*(way + middle).T, color=color, lw=1.0, linestyle=":", zorder=3)
+    if np.abs(way[-1] - way[-12]).max() > 0.0:
+        arrow = {"arrowstyle": "->", "color": color, "lw": 1.0}
+        ax.annotate("", middle + way[-1], middle + way[-12], arrowprops=arrow, zorder=3)
 
 
 def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:
@@ -269,7 +275,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         line = flat(path.at(times)[0], view.across, view.upward)
         labels.avoid(line)
         ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.2 if few else 0.9, zorder=6, solid_capstyle="round")
-        muzzle = flat(shot.at, view.across, view.upward)
+        muzzle = flat(path.p[0], view.across, view.upward)
         ax.plot(*muzzle, marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
         if few:
             ahead = path.v[0] / max(float(np.sqrt(path.v[0] @ path.v[0])), 1e-300)

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from itertools import product
 from typing import Any
 
-from nivvo.play.clearance import of_muzzle
+from nivvo.play.clearance import Clearance, of_muzzle
 from nivvo.play.run import Run
 
 
@@ -61,9 +62,10 @@ def told(run: Run) -> list[str]:
 
 def overlaps(run: Run, ability: str) -> list[str]:
     """A line for each muzzle of an ability's shots that lies inside its own shooter at some aim or facing."""
-    unit, lines = run.scene.model.world.unit, []
-    for shooter in dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability):
-        found = of_muzzle(run.scene, run.scene.abilities[ability], shooter, if_inside=True)
+    unit, lines, keys = run.scene.model.world.unit, [], run.scene.abilities[ability]
+    shooters = dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability)
+    for shooter, muzzle in product(shooters, keys.muzzles or [None]):
+        found = of_muzzle(run.actors, keys, shooter, if_inside=True, muzzle=muzzle)
         if found.least < 0.0:
             where = f"direction {found.direction:.4g}°"
             if run.scene.frame.size == 3:
@@ -75,6 +77,13 @@ def overlaps(run: Run, ability: str) -> list[str]:
                 text += f"; {key} = {found.clear_forward:.4g} clears it at every {found.turns_with}"
             lines.append(text)
     return lines
+
+
+def cleared(found: Clearance, unit: str) -> str:
+    """A muzzle's clearance in one line."""
+    if found.least < 0.0:
+        return f"clearance: starts {-found.least:.3g} {unit} inside its own shooter at some {found.turns_with}"
+    return f"clearance: the shot starts {found.least:.3g} {unit} clear of its shooter at every {found.turns_with}"
 
 
 def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:

@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.scene import Shape
-from nivvo.spec.values import Degrees, Name, NotNegative, Positive, Seconds, Share, Table, depending
+from nivvo.spec.scene import Axis, Shape
+from nivvo.spec.values import Degrees, Name, NotNegative, Positive, Seconds, Share, Table, Vector, depending
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
 
@@ -19,11 +19,35 @@ class Firing(Table):
     button: Name = "fire"
 
 
+class Camera(Table):
+    """A camera that the sight looks through, toward a point of its screen."""
+
+    at: Vector = Field(description="its place")
+    look: Annotated[list[Degrees], Field(min_length=2, max_length=2)] = Field(
+        description="where its middle looks: [direction, elevation], degrees"
+    )
+    fov: Annotated[float, Field(gt=0, lt=180)] = Field(60.0, description="vertical field of view, degrees")
+    screen: Annotated[list[Positive], Field(min_length=2, max_length=2)] = Field(
+        [1280.0, 720.0], description="width and height in pixels; screen points count from the upper left"
+    )
+
+
+class Assist(Table):
+    """A little help toward a target near the line of aim."""
+
+    cone: Annotated[float, Field(gt=0, le=180)] = Field(description="full angle around the aim, degrees")
+    bend: Annotated[float, Field(gt=0, le=90)] = Field(description="at most so many degrees")
+    within: Positive | None = Field(None, description="at most so far away, units")
+    group: Name | None = Field(None, description="bodies of this group; default: every target")
+
+
 class Aim(Table):
     """What turns input into a direction."""
 
-    by: Literal["facing", "fixed", "cursor", "stick", "nearest", "lead"] = Field(
-        "facing", description="where the direction comes from; nearest: a body, lead: where it will be met"
+    by: Literal["facing", "fixed", "cursor", "stick", "sight", "nearest", "lead"] = Field(
+        "facing",
+        description="where the direction comes from; sight: what the eye looks at, nearest: a body, "
+        "lead: where it will be met",
     )
     direction: Degrees | None = Field(None, description="fixed: from +x toward +y, in degrees")
     elevation: Elevation | None = Field(None, description="fixed, in 3D: above the horizontal, in degrees")
@@ -33,6 +57,14 @@ class Aim(Table):
     )
     snap: Annotated[int, Field(ge=2, le=360)] | None = Field(None, description="stick: only so many directions")
     turn_rate: Positive | None = Field(None, description="stick: at most so many degrees a second")
+    curve: Annotated[float, Field(gt=0, le=10)] | None = Field(
+        None, description="stick: turns at the turn rate times its tilt (rescaled past the dead zone) to this power"
+    )
+    camera: Camera | None = Field(None, description="sight: through a camera, in place of the shooter's eye")
+    far: Positive | None = Field(None, description="sight: how far it sees, units; default: 1000 m")
+    blocked: Literal["fire", "refuse"] = Field(
+        "fire", description="sight: when something hides from the muzzle what the eye sees"
+    )
     group: Name | None = Field(None, description="nearest, lead: bodies of this group; default: every target")
     within: Positive | None = Field(None, description="nearest, lead: at most so far from the muzzle, units")
     cone: Annotated[float, Field(gt=0, le=360)] = Field(
@@ -40,7 +72,18 @@ class Aim(Table):
     )
     prefers: Literal["distance", "angle"] = Field("distance", description="nearest, lead: which of several")
     in_sight: bool = Field(False, description="nearest, lead: only what no obstacle hides from the muzzle")
-    otherwise: Literal["facing", "refuse"] = Field("facing", description="nearest, lead: with nothing to aim at")
+    otherwise: Literal["facing", "keep", "far", "refuse"] | None = Field(
+        None,
+        description="with nothing to aim at: along the facing, keep the last direction, a far point, or refuse; "
+        "default: sight far, nearest and lead facing",
+    )
+    assist: Assist | None = Field(None, description="bends the aim toward a target near its line")
+    bearing_within: (
+        Annotated[list[Annotated[float, Field(ge=-180, le=180)]], Field(min_length=2, max_length=2)] | None
+    ) = Field(None, description="how far it can turn from the facing: [least, most], degrees")
+    elevation_within: Annotated[list[Elevation], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="how low and how high it can aim: [least, most], degrees"
+    )
 
     @model_validator(mode="after")
     def _fits(self) -> Aim:
@@ -49,6 +92,14 @@ class Aim(Table):
         for key, ways in KEYS_OF_AIM.items():
             if key in self.model_fields_set and getattr(self, key) is not None and self.by not in ways:
                 raise ValueError(f'{key} is for aim by = "{ways[0]}"; here by = "{self.by}"')
+        for key in ("bearing_within", "elevation_within"):
+            limits = getattr(self, key)
+            if limits is not None and limits[0] > limits[1]:
+                raise ValueError(f"{key}: the least ({limits[0]:g}) is more than the most ({limits[1]:g})")
+        if self.curve is not None and self.turn_rate is None:
+            raise ValueError("curve shapes the turn rate: give turn_rate too")
+        if self.otherwise == "facing" and self.by == "sight":
+            raise ValueError('a sight with nothing to look at takes otherwise = "far", "keep" or "refuse"')
         return self
 
 
@@ -56,8 +107,11 @@ SEEKS = ("nearest", "lead")
 KEYS_OF_AIM = {
     "direction": ("fixed",),
     "elevation": ("fixed",),
-    **dict.fromkeys(("dead_zone", "snap", "turn_rate"), ("stick",)),
-    **dict.fromkeys(("group", "within", "cone", "prefers", "in_sight", "otherwise"), SEEKS),
+    **dict.fromkeys(("dead_zone", "snap", "turn_rate", "curve"), ("stick",)),
+    **dict.fromkeys(("camera", "far", "blocked"), ("sight",)),
+    **dict.fromkeys(("group", "within", "cone", "prefers", "in_sight"), SEEKS),
+    "otherwise": (*SEEKS, "sight"),
+    "assist": ("stick", "cursor", "sight", "facing", "fixed"),
 }
 """Each key of an aim and the ways of aiming that it goes with."""
 
@@ -79,6 +133,15 @@ class Launch(Table):
     elevation: depending(Elevation, low=-90.0) | None = Field(
         None, description="above the horizontal, in degrees; without it, along the aim"
     )
+    velocity: Vector | None = Field(
+        None,
+        description="in place of speed and elevation, units/s: [forward, up] in side view, [forward, right] seen "
+        "from above, [forward, right, up] in 3D; forward is the aim's, on the level",
+    )
+    impulse: Positive | None = Field(None, description="in place of speed: impulse / mass")
+    force: Positive | None = Field(
+        None, description="in place of speed: force x one tick / mass; hangs on the tick rate"
+    )
     arc: Literal["low", "high", "by elevation", "by time", "by apex"] | None = Field(
         None,
         description="solve the launch so that it reaches the aim point: low or high at the speed, or by another key",
@@ -88,6 +151,11 @@ class Launch(Table):
     out_of_reach: Literal["refuse", "farthest", "best elevation"] | None = Field(
         None, description="arc low or high: what to do where the speed is not enough; default: refuse"
     )
+
+    clears: Name | list[Name] | None = Field(
+        None, description="arc low or high: bodies to pass by the margin; the other arc if this one does not"
+    )
+    margin: NotNegative = Field(0.0, description="clears: gap between the surfaces, units")
 
     count: Annotated[int, Field(ge=1, le=250)] = Field(1, description="projectiles a shot")
     fan: Annotated[float, Field(gt=0, le=360)] | None = Field(
@@ -112,9 +180,20 @@ class Launch(Table):
         return self
 
     @model_validator(mode="after")
+    def _one_source(self) -> Launch:
+        given = [key for key in SOURCES if getattr(self, key) is not None]
+        if len(given) > 1:
+            raise ValueError(f"one of {', '.join(SOURCES)}; given: {' and '.join(given)}")
+        if self.velocity is not None and (self.elevation is not None or self.arc is not None):
+            raise ValueError("velocity says it all: it goes with no elevation and no arc")
+        if "margin" in self.model_fields_set and self.clears is None:
+            raise ValueError("margin goes with clears")
+        return self
+
+    @model_validator(mode="after")
     def _one_way(self) -> Launch:
         if self.arc is None:
-            for key in ("time", "apex", "out_of_reach"):
+            for key in ("time", "apex", "out_of_reach", "clears"):
                 if getattr(self, key) is not None:
                     raise ValueError(f'{key} is for a solved arc, as arc = "{ARC_OF[key]}"')
             return self
@@ -126,18 +205,48 @@ class Launch(Table):
                 raise ValueError(
                     f'{key} does not go with arc = "{self.arc}", which is solved from {SOLVED[self.arc][0]}'
                 )
-        if self.out_of_reach is not None and self.arc not in ("low", "high"):
-            raise ValueError('out_of_reach is for arc = "low" or "high"')
+        for key in ("out_of_reach", "clears"):
+            if getattr(self, key) is not None and self.arc not in ("low", "high"):
+                raise ValueError(f'{key} is for arc = "low" or "high"')
         return self
 
 
-ARC_OF = {"time": "by time", "apex": "by apex", "out_of_reach": "low"}
+ARC_OF = {"time": "by time", "apex": "by apex", "out_of_reach": "low", "clears": "low"}
+SOURCES = ("speed", "velocity", "impulse", "force")
+"""What can say how fast a shot leaves."""
+
+
+class Drag(Table):
+    """What slows a projectile: acceleration -(linear + square * speed) * velocity."""
+
+    linear: NotNegative = Field(0.0, description="1/s")
+    square: NotNegative = Field(0.0, description="1/unit")
+    per_tick: Annotated[float, Field(gt=0, le=1)] = Field(
+        1.0, description="factor of the velocity each tick; in exact step the linear drag that does as much"
+    )
 
 
 class Flight(Table):
     """What acts in the air."""
 
     gravity: Annotated[float, Field(ge=-1000, le=1000)] = Field(1.0, description="share of the world's gravity")
+    drag: Drag = Field(default_factory=Drag)
+
+
+class Heading(Table):
+    """Which way a projectile points while it flies, for its picture and for what is mounted on it."""
+
+    follows: Literal["velocity", "launch", "spin"] = Field(
+        "velocity", description="the velocity; the launch, kept; or spinning from it"
+    )
+    spin: Degrees | None = Field(None, description="degrees a second, in the sense of directions")
+    front: Axis = Field("+x", description="which axis of its own model is the pointed end")
+
+    @model_validator(mode="after")
+    def _spins(self) -> Heading:
+        if (self.follows == "spin") != (self.spin is not None):
+            raise ValueError('follows = "spin" and spin go together')
+        return self
 
 
 class Limits(Table):
@@ -162,13 +271,25 @@ class Ability(Table):
     """What one button does."""
 
     shooter: Name | None = Field(None, description="who has it; default: every shooter")
-    muzzle: Name | None = Field(
-        None, description="which muzzle of the shooter; default: its first, else one made clear"
+    muzzle: Name | Annotated[list[Name], Field(min_length=1, max_length=64)] | None = Field(
+        None, description="which muzzle of the shooter, or several; default: its first, else one made clear"
+    )
+    muzzle_order: Literal["in turn", "all at once", "random"] | None = Field(
+        None, description='several muzzles: which a shot leaves by; default: "in turn"'
+    )
+    obstructed: Literal["fire", "push out", "refuse"] = Field(
+        "fire", description="where something solid stands in the muzzle: fire anyway, push out of it, or refuse"
     )
     firing: Firing = Field(default_factory=Firing)
     aim: Aim = Field(default_factory=Aim)
     launch: Launch
-    shape: Shape | None = Field(None, description="a ball; default: a tenth of a metre")
+    shape: Shape | None = Field(
+        None,
+        description="a ball, default a tenth of a metre; or a capsule from tail to tip, as [[-0.6, 0], [0, 0]] along "
+        "its forward axis, which is swept as the ball at its tip",
+    )
+    mass: Positive | None = Field(None, description="for launch by impulse or force")
+    heading: Heading = Field(default_factory=Heading)
     owner: Literal["once clear", "never", "always"] = Field(
         "once clear", description="when its own shooter may be touched: once clear of its body, never, always"
     )
@@ -179,6 +300,20 @@ class Ability(Table):
 
     @model_validator(mode="after")
     def _ball(self) -> Any:
-        if self.shape is not None and self.shape.ball is None:
-            raise ValueError("shape: a projectile is a ball, as shape.ball = 0.15")
+        shape = self.shape
+        if shape is not None and shape.ball is None:
+            if shape.capsule is None:
+                raise ValueError("shape: a projectile is a ball, as shape.ball = 0.15, or a capsule")
+            tail, tip = shape.capsule
+            if any(tail[1:]) or any(tip[1:]) or tail[0] >= tip[0]:
+                raise ValueError("shape.capsule of a projectile goes from tail to tip, as [[-0.6, 0], [0, 0]]")
+        if (self.launch.impulse or self.launch.force) and self.mass is None:
+            raise ValueError("launch by impulse or force needs mass")
+        if self.muzzle_order is not None and not isinstance(self.muzzle, list):
+            raise ValueError('muzzle_order needs several muzzles, as muzzle = ["port", "starboard"]')
         return self
+
+    @property
+    def muzzles(self) -> list[str]:
+        """Names of the muzzles it may leave by; none written: the shooter's first."""
+        return self.muzzle if isinstance(self.muzzle, list) else [self.muzzle] if self.muzzle else []

@@ -6,7 +6,11 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.values import Name, NotNegative, Number, Positive, Seconds, Table, Vector
+from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Table, Vector
+
+Axes = Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)]
+CONTROLS = ("cursor", "stick", "move", "look", "screen")
+"""What a row of input can change beside buttons."""
 
 
 class Input(Table):
@@ -19,8 +23,15 @@ class Input(Table):
     hold: Name | None = Field(None, description="press, and release when lasts is over")
     lasts: Seconds | None = Field(None, description="of hold")
     cursor: Vector | None = Field(None, description="where the cursor is from now on")
-    stick: Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)] | None = Field(
+    stick: Axes | None = Field(
         None, description="where the stick is from now on, each from -1 to 1, in the world's own axes"
+    )
+    move: Axes | None = Field(None, description="which way to walk from now on, as the stick is read")
+    look: Annotated[list[Degrees], Field(min_length=1, max_length=2)] | None = Field(
+        None, description="where the eye looks from now on: [direction, elevation], degrees; in 2D [direction]"
+    )
+    screen: Annotated[list[Number], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="which point of the camera's screen is pointed at from now on, pixels"
     )
     shooter: Name | None = Field(None, description="whose input it is; default: every shooter's")
 
@@ -29,8 +40,8 @@ class Input(Table):
         acts = [key for key in ("press", "release", "tap", "hold") if getattr(self, key) is not None]
         if len(acts) > 1:
             raise ValueError(f"one button act a row; given: {', '.join(acts)}")
-        if not acts and self.cursor is None and self.stick is None:
-            raise ValueError("nothing happens in this row: give press, release, tap, hold, cursor or stick")
+        if not acts and all(getattr(self, key) is None for key in CONTROLS):
+            raise ValueError(f"nothing happens in this row: give press, release, tap, hold, {', '.join(CONTROLS)}")
         if (self.hold is None) != (self.lasts is None):
             raise ValueError("hold and lasts go together")
         return self

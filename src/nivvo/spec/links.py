@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from nivvo.errors import Problem
+from nivvo.spec.ability import SOURCES
 from nivvo.spec.document import Document, nearest
 from nivvo.spec.problems import dotted, shown
 
@@ -126,6 +127,9 @@ def _body(links: Links, key: tuple, body) -> None:
     links.vector((*key, "at"), body.at)
     if body.move is not None:
         links.vector((*key, "move", "velocity"), body.move.velocity)
+        links.vector((*key, "move", "acceleration"), body.move.acceleration)
+        for k, point in enumerate(body.move.through or []):
+            links.vector((*key, "move", "through", k), point)
     shape = body.shape
     if shape is None:
         return
@@ -161,6 +165,19 @@ def _shooter(links: Links, key: tuple, shooter) -> None:
         links.say((*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"')
     if world.view != "side" and world.size == 3 and isinstance(facing, str):
         links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
+    if shooter.ways is not None and world.view == "side" and shooter.ways != 2:
+        links.say((*key, "ways"), "in side view a shooter faces left or right", shooter.ways, "2")
+    if shooter.walk is not None and shooter.walk.jump is not None and not world.pull:
+        says = (
+            "without gravity a jump never comes down" if world.size == 3 or world.view == "side" else "there is no up"
+        )
+        links.say((*key, "walk", "jump"), says, shooter.walk.jump)
+    if shooter.faces == "movement" and shooter.walk is None:
+        links.say((*key, "faces"), "it does not walk, so no movement turns it", "movement", "walk.speed, or another")
+    if shooter.eye.right and world.view == "side":
+        links.say((*key, "eye", "right"), "in side view there is no right, only forward and up", shooter.eye.right)
+    if shooter.eye.up and world.view == "top" and not world.height:
+        links.say((*key, "eye", "up"), "a flat top view has no up, only forward and right", shooter.eye.up)
     for name, muzzle in shooter.muzzle.items():
         if world.view == "side" and muzzle.right:
             links.say(
@@ -179,18 +196,12 @@ def _ability(links: Links, key: tuple, ability) -> None:
     if ability.shooter is not None and not links.name((*key, "shooter"), ability.shooter, "shooter", names):
         return
     owners = [ability.shooter] if ability.shooter else names
-    if ability.muzzle is not None:
-        for owner in owners:
-            known = list(model.shooter[owner].muzzle) if owner in model.shooter else []
-            if ability.muzzle not in known:
-                allowed = ", ".join(known) or f"none: shooter.{owner} has no muzzle table"
-                links.say(
-                    (*key, "muzzle"),
-                    f"shooter {owner} has no such muzzle",
-                    ability.muzzle,
-                    allowed,
-                    nearest(ability.muzzle, known),
-                )
+    for owner in owners:
+        there = list(model.shooter[owner].muzzle) if owner in model.shooter else []
+        for name in ability.muzzles:
+            if name not in there:
+                allowed = ", ".join(there) or f"none: shooter.{owner} has no muzzle table"
+                links.say((*key, "muzzle"), f"shooter {owner} has no such muzzle", name, allowed, nearest(name, there))
     known = groups(model)
     for group in ability.on:
         if group != ANYTHING and group not in known:
@@ -198,14 +209,13 @@ def _ability(links: Links, key: tuple, ability) -> None:
             hint = f"{group} is a body; on takes groups" if owner else nearest(group, [*known, ANYTHING])
             links.say((*key, "on", group), "there is no group of that name", group, ", ".join([*known, ANYTHING]), hint)
     launch = ability.launch
-    if launch.speed is None and launch.arc in (None, "low", "high"):
-        links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s")
-    if launch.arc is not None and ability.aim.by not in ("cursor", "nearest"):
+    sources = [name for name in SOURCES if getattr(launch, name) is not None]
+    if not sources and launch.arc in (None, "low", "high"):
+        links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s; or impulse, force, velocity")
+    if launch.arc is not None and ability.aim.by not in POINTS:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
-        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor" or "nearest"')
-    if launch.arc is not None and ability.inherit:
-        says = "a solved arc reckons with no inherited velocity: it would miss by what the shooter moves"
-        links.say((*key, "inherit"), says, ability.inherit, "inherit = 0")
+        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest" or "sight"')
+    _launch_and_aim(links, key, ability)
     if ability.aim.by == "lead" and launch.elevation is not None:
         links.say(
             (*key, "launch", "elevation"), "a lead finds its own elevation", hint="leave it away, or aim by nearest"
@@ -222,6 +232,42 @@ def _ability(links: Links, key: tuple, ability) -> None:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
 
 
+POINTS = ("cursor", "nearest", "sight")
+"""Ways of aiming that give a point to reach."""
+
+
+def _launch_and_aim(links: Links, key: tuple, ability) -> None:
+    """What in a launch and an aim must fit the view and the scene."""
+    model, launch, aim = links.model, ability.launch, ability.aim
+    view, size = model.world.view, model.world.size
+    links.vector((*key, "launch", "velocity"), launch.velocity)
+    if launch.velocity is not None and not any(launch.velocity):
+        links.say((*key, "launch", "velocity"), "has no length: the shot would not leave", launch.velocity)
+    for name in [launch.clears] if isinstance(launch.clears, str) else launch.clears or []:
+        links.name((*key, "launch", "clears"), name, "body", bodies(model))
+    if aim.assist is not None and aim.assist.group is not None:
+        links.name((*key, "aim", "assist", "group"), aim.assist.group, "group", groups(model))
+    if aim.elevation_within is not None and view == "top" and not model.world.height:
+        links.say((*key, "aim", "elevation_within"), "a flat top view has no elevation", aim.elevation_within)
+    if aim.bearing_within is not None and view == "side":
+        hint = "write elevation_within; a shooter in side view does not aim behind itself with it"
+        links.say((*key, "aim", "bearing_within"), "in side view an aim turns in elevation only", hint=hint)
+    if aim.camera is not None:
+        if size == 2:
+            links.say((*key, "aim", "camera"), "a camera looks into space; in 2D the sight is the eye's, by look")
+        else:
+            links.vector((*key, "aim", "camera", "at"), aim.camera.at)
+            if not -90.0 <= aim.camera.look[1] <= 90.0:
+                links.say((*key, "aim", "camera", "look"), "its elevation is from -90 to 90 degrees", aim.camera.look)
+    front = "xyz".index(ability.heading.front[1])
+    if front >= size:
+        links.say((*key, "heading", "front"), "this view has no third axis", ability.heading.front, "+x, -x, +y, -y")
+    if aim.by == "lead" and launch.velocity is not None:
+        links.say((*key, "launch", "velocity"), "a lead finds its own direction", hint="give launch.speed")
+    if aim.by == "lead" and launch.arc is not None:
+        links.say((*key, "launch", "arc"), "a lead is its own solution", launch.arc, hint="leave it away")
+
+
 def _case(links: Links, name: str) -> None:
     model, key = links.model, ("case", name)
     case = model.case[name]
@@ -230,10 +276,20 @@ def _case(links: Links, name: str) -> None:
     for word in chosen or []:
         links.name((*key, "ability"), word, "ability", known)
     in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
-    buttons = sorted({ability.firing.button for ability in in_hand})
+    walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
+    buttons = sorted({ability.firing.button for ability in in_hand} | {walk.button for walk in walks if walk.jump})
     for k, row in enumerate(case.input or []):
         at = (*key, "input", k)
         links.vector((*at, "cursor"), row.cursor)
+        if row.move is not None and not walks:
+            links.say((*at, "move"), "nobody walks", row.move, "a shooter with walk.speed")
+        if row.look is not None and len(row.look) != model.world.size - 1:
+            words = "[direction]" if model.world.size == 2 else "[direction, elevation]"
+            links.say((*at, "look"), f"in {model.world.view} view it is {words}, in degrees", row.look)
+        if row.look is not None and len(row.look) == 2 and not -90.0 <= row.look[1] <= 90.0:
+            links.say((*at, "look"), "its elevation is from -90 to 90 degrees", row.look)
+        if row.screen is not None and not any(ability.aim.camera for ability in in_hand):
+            links.say((*at, "screen"), "no ability in hand looks through a camera", row.screen, "aim.camera")
         if row.shooter is not None:
             links.name((*at, "shooter"), row.shooter, "shooter", shooters(model))
         for act in ("press", "release", "tap", "hold"):

@@ -140,7 +140,43 @@ KINDS = ("ball", "box", "capsule", "wall", "half_space")
 class Move(Table):
     """How a body moves."""
 
-    velocity: Vector = Field(description="constant, units/s")
+    velocity: Vector | None = Field(None, description="at 0 s, units/s")
+    acceleration: Vector | None = Field(None, description="constant, units/s²")
+    through: Annotated[list[Vector], Field(min_length=1, max_length=1000)] | None = Field(
+        None, description="points to pass in straight lines, from at on; give speed too"
+    )
+    speed: Positive | None = Field(None, description="along the points, units/s")
+    at_end: Literal["stop", "back", "around"] = Field(
+        "stop", description="at the last point: stop, go back the same way, or go around to the first"
+    )
+
+    @model_validator(mode="after")
+    def _one_way(self) -> Move:
+        plain = self.velocity is not None or self.acceleration is not None
+        if plain == (self.through is not None):
+            raise ValueError("needs either velocity (or acceleration), or through and speed")
+        if (self.through is None) != (self.speed is None):
+            raise ValueError("through and speed go together")
+        if self.through is None and "at_end" in self.model_fields_set:
+            raise ValueError("at_end goes with through and speed")
+        return self
+
+
+class Walk(Table):
+    """How a shooter moves by input: along the axes of ``move`` rows, and up by its jump button."""
+
+    speed: Positive = Field(description="at full input, units/s")
+    acceleration: Positive | None = Field(None, description="toward the speed asked for, units/s²; default: at once")
+    jump: Positive | None = Field(None, description="upward speed of a jump, units/s; it falls by the world's gravity")
+    button: Name = Field("jump", description="the button that jumps")
+
+
+class Eye(Table):
+    """Where a shooter sees from, in its own frame, from its place."""
+
+    forward: Number = 0.0
+    right: Number = Field(0.0, description="not in side view")
+    up: Number = Field(0.0, description="not in a flat top view")
 
 
 class Muzzle(Table):
@@ -149,9 +185,18 @@ class Muzzle(Table):
     forward: Number | None = Field(None, description="ahead; default: just clear of the body")
     right: Number = Field(0.0, description="to the right (not in side view)")
     up: Number = Field(0.0, description="upward (not in a flat top view)")
-    follows: Literal["body", "aim"] = Field("aim", description="what the offset turns with")
+    follows: Literal["body", "aim", "carrier"] = Field(
+        "aim", description="what the offset turns with; carrier: something that flies after its place on the body"
+    )
+    top_speed: Positive | None = Field(None, description="of a carrier, units/s")
     pivot_forward: Number = Field(0.0, description="the point it turns about, from the shooter's place: ahead")
     pivot_up: Number = Field(0.0, description="and upward")
+
+    @model_validator(mode="after")
+    def _carried(self) -> Muzzle:
+        if (self.follows == "carrier") != (self.top_speed is not None):
+            raise ValueError('follows = "carrier" and top_speed go together')
+        return self
 
 
 class Shooter(Table):
@@ -162,10 +207,26 @@ class Shooter(Table):
         None, description='side: "left" or "right"; else a direction in degrees'
     )
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    faces: Literal["fixed", "movement", "cursor", "stick", "look"] = Field(
+        "fixed", description="what turns it; before any input, and where it points nowhere, it keeps its facing"
+    )
+    ways: Literal[2, 4, 8] | None = Field(
+        None, description="how many ways it can face; default: side 2, else any; halfway between two: the even one"
+    )
     group: Name = "shooters"
     health: Positive | None = Field(None, description="without it, it cannot be put out")
     move: Move | None = None
+    walk: Walk | None = Field(None, description="movement by input, in place of move")
+    eye: Eye = Field(default_factory=Eye, description="where the sight begins")
     muzzle: dict[Name, Muzzle] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _one_mover(self) -> Shooter:
+        if self.move is not None and self.walk is not None:
+            raise ValueError("move and walk do not go together")
+        if self.ways is not None and self.faces == "fixed":
+            raise ValueError('ways needs faces, as faces = "movement"')
+        return self
 
 
 class Obstacle(Table):
@@ -180,8 +241,14 @@ class Obstacle(Table):
 class Target(Table):
     """A body to hit."""
 
-    at: Vector = Field(description="place of its middle")
+    at: Vector | None = Field(None, description="place of its middle; default: the first point of move.through")
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
     group: Name = "targets"
     health: Positive | None = Field(None, description="without it, it only counts damage")
     move: Move | None = None
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> Target:
+        if self.at is None and (self.move is None or self.move.through is None):
+            raise ValueError("needs at, the place of its middle")
+        return self

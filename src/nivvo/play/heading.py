@@ -1,0 +1,37 @@
+"""Which way a projectile points while it flies: apart from its velocity, if the drill says so."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nivvo.core.frame import AXES, Frame, unit
+from nivvo.play.path import Path
+from nivvo.spec.ability import Heading
+
+
+def headings(frame: Frame, heading: Heading, path: Path) -> np.ndarray:
+    """Unit vectors (n, 3) along which a projectile points at each record of its path."""
+    if heading.follows == "velocity":
+        return unit(path.v)
+    first = unit(path.v[0])
+    if heading.follows == "launch":
+        return np.repeat(first[None], len(path.t), axis=0)
+    age = np.maximum(path.t - path.moves_at, 0.0)
+    turned = frame.direction(float(frame.bearing(first)) + heading.spin * age)
+    return turned if frame.size == 2 else frame.raised(turned, float(frame.elevation(first)))
+
+
+def pointing(frame: Frame, heading: Heading, path: Path) -> dict[str, np.ndarray]:
+    """Columns of a path: direction and elevation of the heading, its error against the velocity, the model's turn."""
+    points, moving = headings(frame, heading, path), unit(path.v)
+    d, s = points - moving, points + moving
+    error = np.degrees(2.0 * np.arctan2(np.sqrt((d * d).sum(axis=1)), np.sqrt((s * s).sum(axis=1))))
+    columns = {"heading_direction": frame.bearing(points)}
+    if frame.size == 3:
+        columns["heading_elevation"] = frame.elevation(points)
+    columns["heading_error"] = error
+    if frame.size == 2:
+        front = np.array(AXES[heading.front], dtype=float)
+        turn = frame.bearing(points) - float(np.degrees(np.arctan2(front[1], front[0])))
+        columns["model_turn"] = (turn + 180.0) % 360.0 - 180.0
+    return columns

@@ -1,0 +1,190 @@
+"""Where a body is when: pieces of constant acceleration, known ahead or made by input as it comes."""
+
+from __future__ import annotations
+
+import itertools
+from bisect import bisect_right
+
+import numpy as np
+
+from nivvo.core.clock import UNITS, from_seconds
+from nivvo.core.frame import Frame
+from nivvo.spec.scene import Move, Walk
+
+NOWHERE = np.zeros(3)
+
+
+class Motion:
+    """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration."""
+
+    def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
+        self.times = [0]
+        self.pieces = [(np.asarray(place, dtype=float), np.asarray(velocity, float), np.asarray(acceleration, float))]
+
+    @property
+    def moves(self) -> bool:
+        """Whether it moves or may come to move."""
+        return len(self.times) > 1 or any(part.any() for part in self.pieces[0][1:])
+
+    def _until(self, time: float) -> None:
+        """Make pieces as far as ``time``."""
+
+    def at(self, time: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Place, velocity and acceleration (3,) at a time on the clock."""
+        self._until(time)
+        k = max(bisect_right(self.times, time) - 1, 0)
+        c, v, a = self.pieces[k]
+        t = (time - self.times[k]) / UNITS
+        return c + v * t + a * (0.5 * t * t), v + a * t, a
+
+    def seen(self, seconds: float) -> tuple[np.ndarray, np.ndarray]:
+        """Place and velocity at a time in seconds."""
+        return self.at(seconds * UNITS)[:2]
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        self._until(time)
+        k = bisect_right(self.times, time)
+        return self.times[k] if k < len(self.times) else None
+
+    def turn(self, time: int, place, velocity, acceleration) -> None:
+        """Go on otherwise from ``time`` on; what was to come after it is gone."""
+        while self.times and self.times[-1] >= time:
+            self.times.pop()
+            self.pieces.pop()
+        self.times.append(time)
+        self.pieces.append((place, velocity, acceleration))
+
+
+class Route(Motion):
+    """Along given points at a constant speed: stopping, back and forth, or around."""
+
+    def __init__(self, points: list[np.ndarray], speed: float, at_end: str):
+        super().__init__(points[0])
+        self.speed, self.at_end = speed, at_end
+        legs = [q for p, q in itertools.pairwise(points) if np.any(q != p)]
+        self.stops = [points[0], *legs]
+        self.next, self.over = 0, len(self.stops) < 2
+        self.pieces, self.times = [], []
+        self._clock = 0
+        self._leg()
+
+    @property
+    def moves(self) -> bool:
+        """Whether it moves at all."""
+        return len(self.stops) > 1
+
+    def _leg(self) -> None:
+        """Add the piece to the next point, or the rest at the last."""
+        here = self.stops[self.next]
+        last = self.next == len(self.stops) - 1
+        if self.over or (last and self.at_end == "stop"):
+            self.over = True
+            self.times.append(self._clock)
+            self.pieces.append((here, NOWHERE, NOWHERE))
+            return
+        if last and self.at_end == "back":
+            self.stops, self.next = self.stops[::-1], 0
+            last = False
+        goal = self.stops[0 if last else self.next + 1]
+        way = goal - here
+        length = float(np.sqrt(way @ way))
+        if length > 0.0:
+            self.times.append(self._clock)
+            self.pieces.append((here, way * (self.speed / length), NOWHERE))
+            self._clock += max(from_seconds(length / self.speed), 1)
+        self.next = 0 if last else self.next + 1
+
+    def _until(self, time: float) -> None:
+        while not self.over and self._clock <= time:
+            self._leg()
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        self._until(time)
+        if not self.over and self.times[-1] <= time:
+            self._leg()
+            return self.times[-1] if self.times[-1] > time else self._clock
+        return super().next_break(time)
+
+
+class Walker(Motion):
+    """A shooter that walks by input and jumps: steered at a time, it goes on so until steered anew.
+
+    On the level it nears the speed asked for at its acceleration, or has it at once. A jump is a throw
+    straight up under the world's gravity, over when it is back at the height it started from.
+    """
+
+    def __init__(self, place: np.ndarray, walk: Walk, frame: Frame, gravity: np.ndarray):
+        super().__init__(place)
+        self.walk, self.frame, self.gravity = walk, frame, gravity
+        self.floor = float(place @ frame.up)
+        self.wanted = NOWHERE
+
+    @property
+    def moves(self) -> bool:
+        """It may come to move."""
+        return True
+
+    def flies(self, time: int) -> bool:
+        """Whether it is in the air."""
+        c, v, _ = self.at(time)
+        return bool(float(c @ self.frame.up) > self.floor + 1e-9 or float(v @ self.frame.up) > 0.0)
+
+    def steer(self, time: int, axes) -> None:
+        """Walk along ``axes`` (x, y), of length at most 1, times its speed."""
+        way = axes[0] * self.frame.first + axes[1] * self.frame.second
+        way = self.frame.level(way)
+        length = float(np.sqrt(way @ way))
+        self.wanted = way * (self.walk.speed / max(length, 1.0))
+        self._go(time, 0.0)
+
+    def jump(self, time: int) -> bool:
+        """Jump, if it stands; tell whether it does."""
+        if not self.walk.jump or self.flies(time):
+            return False
+        self._go(time, self.walk.jump)
+        return True
+
+    def _go(self, time: int, jump: float) -> None:
+        place, velocity, _ = self.at(time)
+        up, flies = self.frame.up, self.flies(time)
+        rise = jump or (float(velocity @ up) if flies else 0.0)
+        level = self.frame.level(velocity)
+        pull = self.gravity if jump or flies else NOWHERE
+        if not flies and self.frame.vertical:
+            place = place + (self.floor - float(place @ up)) * up
+        gap = self.wanted - level
+        far = float(np.sqrt(gap @ gap))
+        push, lasts = NOWHERE, 0.0
+        if self.walk.acceleration is None or far == 0.0:
+            level = self.wanted
+        else:
+            push, lasts = gap * (self.walk.acceleration / far), far / self.walk.acceleration
+        self.turn(time, place, level + rise * up, push + pull)
+        breaks = []
+        if lasts > 0.0:
+            breaks.append((time + max(from_seconds(lasts), 1), "pace"))
+        if pull.any():
+            g, over = float(np.sqrt(pull @ pull)), float(place @ up) - self.floor
+            breaks.append((time + max(from_seconds((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
+        for when, what in sorted(breaks):
+            place, velocity, acceleration = self.at(when)
+            if what == "pace":
+                velocity = self.wanted + float(velocity @ up) * up if self.frame.vertical else self.wanted
+                acceleration = acceleration - push
+            else:
+                place = place + (self.floor - float(place @ up)) * up
+                velocity = velocity - float(velocity @ up) * up
+                acceleration = acceleration - pull
+            self.turn(when, place, velocity, acceleration)
+
+
+def motion_of(move: Move | None, place: np.ndarray, frame: Frame, shift=NOWHERE) -> Motion:
+    """The motion of a body whose middle is at ``place`` (3,) at 0 s, ``shift`` away from where it is written to be."""
+    if move is None:
+        return Motion(place)
+    if move.through is not None:
+        return Route([place, *(frame.lift(point) + shift for point in move.through)], move.speed, move.at_end)
+    zero = [0.0] * frame.size
+    return Motion(place, frame.lift(move.velocity or zero), frame.lift(move.acceleration or zero))

@@ -1,0 +1,154 @@
+"""Who fires: what a shooter's player has done so far, and what follows for its place, facing and muzzles."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+
+import numpy as np
+
+from nivvo.core import clock
+from nivvo.core.frame import unit
+from nivvo.core.muzzle import offset_to
+from nivvo.core.stick import angle_of, turned
+from nivvo.play.motion import Motion, Walker
+from nivvo.play.scene import Scene
+from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.spec.ability import Aim
+
+
+class Player:
+    """One shooter on its way through a session."""
+
+    def __init__(self, scene: Scene, name: str, motion: Motion):
+        self.scene, self.name, self.motion = scene, name, motion
+        self.shooter = scene.shooters[name]
+        self.held: dict[str, bool] = {}
+        self.rows: dict[str, tuple[list[int], list]] = {}
+        self._facings: tuple[list[int], list[np.ndarray]] = ([0], [scene.facing(name)])
+        self.first: dict[str, object] = {}
+        self._carriers: dict[str, tuple[int, np.ndarray]] = {}
+        self.last_aim: dict[str, np.ndarray] = {}
+
+    def expect(self, change: Change) -> None:
+        """What points at the screen is there before it is first moved: where that first row puts it."""
+        if change.what in ("cursor", "screen"):
+            value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
+            self.first.setdefault(change.what, value)
+
+    def do(self, change: Change) -> bool:
+        """Take in what the player does; tell whether it is a button that goes down."""
+        if change.what in (PRESS, RELEASE):
+            down, held = change.what == PRESS, self.held.get(change.value, False)
+            self.held[change.value] = down
+            walk = self.shooter.walk
+            if down and not held and walk is not None and change.value == walk.button:
+                self.motion.jump(change.time)
+            return down and not held
+        times, values = self.rows.setdefault(change.what, ([], []))
+        value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
+        times.append(change.time)
+        values.append(value)
+        if change.what == "move" and isinstance(self.motion, Walker):
+            self.motion.steer(change.time, change.value)
+        if change.what == {"movement": "move"}.get(self.shooter.faces, self.shooter.faces):
+            self.facing(change.time)
+        return False
+
+    def _last(self, control: str, time: int):
+        """What a control was last set to; before its first row, where that row puts it; None without any."""
+        times, values = self.rows.get(control, ((), ()))
+        return values[max(bisect_right(times, time) - 1, 0)] if values else self.first.get(control)
+
+    def place(self, time: int) -> tuple[np.ndarray, np.ndarray]:
+        """Place of its middle and velocity (3,)."""
+        return self.motion.at(time)[:2]
+
+    def facing(self, time: int) -> np.ndarray:
+        """Unit vector (3,) that it faces; what points nowhere leaves it as it was."""
+        frame, by = self.scene.frame, self.shooter.faces
+        times, values = self._facings
+        k = max(bisect_right(times, time) - 1, 0)
+        if by == "fixed" or k < len(times) - 1:
+            return values[k]
+        way = None
+        if by == "cursor":
+            cursor = self.cursor(time)
+            way = None if cursor is None else cursor - self.place(time)[0]
+        elif by == "look":
+            look = self._last("look", time)
+            way = None if look is None else frame.direction(look[0])
+        else:
+            axes = self._last("move" if by == "movement" else "stick", time)
+            way = None if axes is None else axes[0] * frame.first + axes[1] * frame.second
+        turned_to = None if way is None else self._way(way)
+        if turned_to is not None and np.any(turned_to != values[-1]):
+            times.append(time)
+            values.append(turned_to)
+        return values[-1]
+
+    def _way(self, vector) -> np.ndarray | None:
+        """One of the ways that it can face, nearest to a vector; None if that has no part on the level."""
+        frame, flat = self.scene.frame, self.scene.frame.level(vector)
+        if frame.view == "side":
+            return None if flat[0] == 0.0 else np.array([np.copysign(1.0, flat[0]), 0.0, 0.0])
+        if not flat.any():
+            return None
+        if self.shooter.ways is None:
+            return unit(flat)
+        way = 360.0 / self.shooter.ways
+        nearest = np.rint(float(frame.bearing(flat)) / way)
+        if self.shooter.ways == 2 and float(flat @ frame.first) == 0.0:
+            return None
+        return frame.direction(nearest * way)
+
+    def cursor(self, time: int) -> np.ndarray | None:
+        """Where the cursor is (3,)."""
+        return self._last("cursor", time)
+
+    def screen(self, time: int) -> list[float] | None:
+        """Which point of the camera's screen is pointed at (pixels)."""
+        return self._last("screen", time)
+
+    def look(self, time: int) -> np.ndarray:
+        """Unit vector (3,) along which the eye looks; its facing before any input."""
+        look, frame = self._last("look", time), self.scene.frame
+        if look is None:
+            return self.facing(time)
+        heading = frame.direction(look[0])
+        return frame.raised(heading, look[1]) if len(look) == 2 else heading
+
+    def stick(self, time: int, aim: Aim) -> np.ndarray | None:
+        """Unit heading (3,) of the stick; None before any input, when the facing holds."""
+        times, sticks = self.rows.get("stick", ((), ()))
+        frame, count = self.scene.frame, bisect_right(times, time)
+        last = next((s for s in reversed(sticks[:count]) if angle_of(s, aim.dead_zone, None) is not None), None)
+        if last is None:
+            return None
+        if aim.snap is None and aim.turn_rate is None:
+            # Straight from the stick: mirrored sticks give mirrored headings to the bit.
+            return unit(last[0] * frame.first + last[1] * frame.second)
+        start = float(frame.bearing(self._facings[1][0]))
+        seconds, now = [clock.to_seconds(one) for one in times[:count]], clock.to_seconds(time)
+        rules = (aim.dead_zone, aim.snap, aim.turn_rate, aim.curve)
+        return frame.direction(turned(start, seconds, sticks[:count], now, *rules))
+
+    def carrier(self, name: str, time: int) -> np.ndarray:
+        """Where a muzzle's carrier is (3,): each tick it nears its place on the body by at most its top speed."""
+        ticks, muzzle = self.scene.ticks, self.shooter.muzzle[name]
+        offset = (muzzle.forward or 0.0, muzzle.right, muzzle.up)
+
+        def wanted(when: int) -> np.ndarray:
+            facing = self.facing(when)
+            return self.place(when)[0] + offset_to(self.scene.frame.triad(facing, facing), offset)
+
+        def nearer(place: np.ndarray, when: int, seconds: float) -> np.ndarray:
+            gap = wanted(when) - place
+            far, can = float(np.sqrt(gap @ gap)), muzzle.top_speed * seconds
+            return place + gap if far <= can else place + gap * (can / far)
+
+        tick, place = self._carriers.get(name) or (0, wanted(0))
+        last = ticks.holding(time)
+        for k in range(tick, last):
+            place = nearer(place, ticks.edge(k + 1), (ticks.edge(k + 1) - ticks.edge(k)) / clock.UNITS)
+        self._carriers[name] = (last, place)
+        return nearer(place, time, (time - ticks.edge(last)) / clock.UNITS)

@@ -1,0 +1,62 @@
+"""A muzzle in which something solid stands: told, pushed out of, or refused."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from nivvo.core.pool import IGNORE, PASS, THEN
+from nivvo.play.actors import Actors
+from nivvo.play.stance import Stance
+from nivvo.spec.ability import Ability
+from nivvo.spec.links import ANYTHING
+
+PUSHES = 32
+
+
+def obstructed(actors: Actors, ability: Ability, stance: Stance, at, time: int) -> tuple[str, np.ndarray | None]:
+    """What stands in the muzzle, in words ("" for nothing), and the nearest free place (3,), None if there is none.
+
+    A body counts if a touch of it would be answered. In the way are bodies that the projectile would start
+    inside of, and obstacles between the shooter's pivot and the muzzle.
+    """
+    scene, radius = actors.scene, actors.scene.radius(ability)
+    among = [
+        k
+        for k in actors.of_kind("obstacle", "target", "shooter")
+        if scene.names[k] != stance.shooter and _solid(actors, ability, k)
+    ]
+    slack = 1e-9 * scene.size
+    wall = actors.first_on_line(
+        stance.pivot, at - stance.pivot, 0.0, time, [k for k in among if scene.kinds[k] == "obstacle"]
+    )
+    if wall is not None:
+        name = scene.names[wall[0]]
+        free = actors.first_on_line(stance.pivot, at - stance.pivot, radius, time, [wall[0]])
+        share = max((free or wall)[1] - 1e-9, 0.0)
+        back = stance.pivot + (at - stance.pivot) * share
+        return f"{name} stands between the shooter and the muzzle", _pushed(actors, among, back, radius, time, slack)
+    inside = [k for k in among if actors.gap(k, at, time) < radius - slack]
+    if not inside:
+        return "", None
+    deep = max(radius - actors.gap(k, at, time) for k in inside)
+    names = " and ".join(scene.names[k] for k in inside)
+    free = _pushed(actors, among, at, radius, time, slack)
+    return f"starts {deep:.4g} {scene.model.world.unit} inside {names}", free
+
+
+def _solid(actors: Actors, ability: Ability, number: int) -> bool:
+    """Whether a touch of a body would be answered by more than letting it pass."""
+    group = actors.scene.groups[actors.scene.bodies[number]["group"]]
+    answer = ability.on.get(group, ability.on.get(ANYTHING))
+    return not actors.out[number] and (answer is None or THEN[answer.then] not in (PASS, IGNORE))
+
+
+def _pushed(actors: Actors, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:
+    """The nearest place clear of all bodies, pushed out along their normals in turn; None if there is none near."""
+    place = np.array(at, dtype=float)
+    for _ in range(PUSHES):
+        gap, number = min(((actors.gap(k, place, time) - radius, k) for k in among), default=(0.0, -1))
+        if gap >= -slack:
+            return place
+        place = place + actors.normal(number, place, time) * (slack - gap)
+    return None
