@@ -25,7 +25,7 @@ from nivvo.core.vec import along
 
 LONGEST = 60.0
 ROUNDS = 40
-COARSE = 8
+COARSE = 16
 EDGE = 1.03
 
 
@@ -41,7 +41,7 @@ def flights(numbers, step, dt, w, time, p, v, coarse):
         q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
         if step == EXACT:
             if left > 0.0:
-                q, u = glide(a, linear, square, q, u, left, 1 + steps_for(a, linear, square, u, left) // coarse)
+                q, u = glide(a, linear, square, q, u, left, 1 + 2 * steps_for(a, linear, square, u, left) // coarse)
                 left = 0.0
         else:
             for k in range(dt.shape[0]):
@@ -106,7 +106,7 @@ class Air:
         return Air(self.a, self.linear + per_tick, self.square, coarse=coarse)
 
     def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
-        """Displacement and velocity (..., 3) ``time`` (...) after a launch with ``w`` (..., 3); nan beyond the ticks."""
+        """Displacement and velocity (..., 3) ``time`` (...) after launches with ``w`` (..., 3)."""
         w, time = np.asarray(w, dtype=float), np.asarray(time, dtype=float)
         shape = np.broadcast_shapes(w.shape[:-1], time.shape)
         w, time = np.broadcast_to(w, (*shape, 3)), np.broadcast_to(time, shape)
@@ -213,7 +213,7 @@ class Air:
         return found.reshape(task[0].shape[:-1])
 
     def farthest(self, to, up, speed) -> np.ndarray:
-        """The launch velocity (3,) that comes farthest toward ``to`` (3,) at its level; straight up if none gets there."""
+        """The launch velocity that comes farthest toward ``to`` (3,) at its level; straight up if none is so high."""
         to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
         rise = float(to @ up)
         flat = unit(to - rise * up)

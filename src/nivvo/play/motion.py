@@ -29,12 +29,16 @@ class Motion:
     def _until(self, time: float) -> None:
         """Make pieces as far as ``time``."""
 
-    def at(self, time: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-        """Place, velocity and acceleration (3,) at a time on the clock."""
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         self._until(time)
         k = max(bisect_right(self.times, time) - 1, 0)
-        c, v, a = self.pieces[k]
-        t = (time - self.times[k]) / UNITS
+        return self.pieces[k], self.times[k]
+
+    def at(self, time: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Place, velocity and acceleration (3,) at a time on the clock."""
+        (c, v, a), start = self.piece(time)
+        t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t), v + a * t, a
 
     def seen(self, seconds: float) -> tuple[np.ndarray, np.ndarray]:

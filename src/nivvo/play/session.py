@@ -213,9 +213,13 @@ class Session:
         self.tick = tick
 
     def _place(self, time: int) -> None:
-        """Set each moving body on the piece of its way that holds at ``time``."""
+        """Set each moving body on the piece of its way that holds at ``time``.
+
+        From where that piece begins, so that no rounding hangs on when the session looked.
+        """
         for k in self.movers:
-            self.arena.set_motion(k, *self.actors.motions[k].at(time), time)
+            piece, start = self.actors.motions[k].piece(time)
+            self.arena.set_motion(k, *piece, start)
 
     def _broken(self, tick: int):
         """One tick within which a body's way turns.

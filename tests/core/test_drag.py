@@ -1,0 +1,287 @@
+"""Drag in flight, and launches solved through it: against a tight solver, obvious loops, and search."""
+
+import itertools
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+from scipy.integrate import solve_ivp
+
+from nivvo.core import launch, pool
+from nivvo.core.air import Air
+from nivvo.core.launch import HIGH, LOW
+from tests.core.arenas import arena, ball, events_of, floor, ticks
+
+G = np.array([0.0, -9.81, 0.0])
+UP = np.array([0.0, 1.0, 0.0])
+COUNT = 10_000
+
+
+def truth(v, linear, square, t, a=G, events=None):
+    """A flight by a tight adaptive solver; state of 6 at times, and the path length as a seventh."""
+
+    def slope(_, y):
+        speed = np.sqrt(y[3:6] @ y[3:6])
+        return [*y[3:6], *(a - (linear + square * speed) * y[3:6]), speed]
+
+    start = [0.0, 0.0, 0.0, *v, 0.0]
+    return solve_ivp(slope, (0.0, float(np.max(t))), start, "DOP853", t, rtol=1e-12, atol=1e-12, events=events)
+
+
+def fine(w, time, linear, square, steps=600, a=G):
+    """Many flights by plain fourth-order Runge-Kutta in many short steps: where they are at their times."""
+    h = (time / steps)[:, None]
+    p, v = np.zeros_like(w), w.copy()
+
+    def pull(u):
+        return a - (linear + square * np.linalg.norm(u, axis=1))[:, None] * u
+
+    for _ in range(steps):
+        k1 = pull(v)
+        k2 = pull(v + h / 2 * k1)
+        k3 = pull(v + h / 2 * k2)
+        k4 = pull(v + h * k3)
+        p = p + h * v + h * h / 6 * (k1 + k2 + k3)
+        v = v + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
+    return p
+
+
+def in_ticks(step, w, time, linear, square, dt, factor=1.0):
+    """Many flights tick by tick, as a game's own loop has them."""
+    p, v, out, now = np.zeros_like(w), w.copy(), np.full_like(w, np.nan), 0.0
+    for h in dt:
+        a = G - (linear + square * np.linalg.norm(v, axis=1))[:, None] * v
+        after = (v + a * h) * factor
+        way = {"semi-implicit": after, "explicit": v, "verlet": v + a * h / 2}[step]
+        here = (time >= now) & (time < now + h)
+        out[here] = (p + way * (time - now)[:, None])[here]
+        p, v, now = p + way * h, after, now + h
+    return out
+
+
+class Flight(unittest.TestCase):
+    def test_in_exact_step_it_is_the_solution_of_its_equation(self):
+        rng = np.random.default_rng(3)
+        rules = [(0.3, 0.0), (0.0, 0.02), (0.4, 0.05), (10.0, 0.0), (100.0, 0.0), (0.0, 5.0)]
+        for linear, square in rules:
+            v = rng.normal(size=3) * 15
+            world = arena([], flat=False)
+            world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+            world.run(ticks(120))
+            samples = world.take_samples()
+            times = np.arange(1, 121) / 60.0
+            expected = truth(v, linear, square, times).y.T
+            gap = np.linalg.norm(samples["p"] - expected[:, :3], axis=1)
+            self.assertLess((gap / expected[:, 6]).max(), 1e-6, (linear, square))
+            self.assertAlmostEqual(world.flight[0]["flown"], expected[-1, 6], delta=1e-5 * expected[-1, 6])
+
+    def test_linear_drag_has_its_closed_form(self):
+        k, v = 0.7, np.array([12.0, 9.0, -3.0])
+        p, u = Air(G, k).fly(v, 2.0)
+        share = (1 - np.exp(-k * 2.0)) / k
+        np.testing.assert_allclose(p, v * share + G * (2.0 - share) / k, rtol=1e-7)
+        np.testing.assert_allclose(u, v * np.exp(-k * 2.0) + G * share, rtol=1e-7)
+
+    def test_in_a_games_own_step_it_is_that_loop(self):
+        for step, factor in itertools.product(("semi-implicit", "explicit", "verlet"), (1.0, 0.98)):
+            v = np.array([[14.0, 11.0, 2.0]])
+            world = arena([], flat=False, step=pool.STEPS[step])
+            rules = {"linear": 0.2, "square": 0.03, "factor": factor}
+            world.fire(world.new_launch(G, 0.1, **rules), np.zeros(3), v[0], 1, 0)
+            world.run(ticks(90))
+            dt = np.full(90, 1 / 60)
+            edges = np.arange(1, 90) / 60
+            for k in (0, 10, 88):
+                expected = in_ticks(step, v, np.array([edges[k]]), 0.2, 0.03, dt, factor)[0]
+                np.testing.assert_allclose(world.samples["p"][k], expected, rtol=1e-12, atol=1e-12)
+
+    def test_it_touches_where_and_when_its_true_path_does(self):
+        v = np.array([16.0, 12.0, 0.0])
+        for linear, square in ((0.4, 0.0), (0.2, 0.03), (6.0, 0.0)):
+            for body, gap in (
+                (floor(-2.0), lambda p: p[1] + 2.0 - 0.1),
+                (ball((9.0, 1.0, 0.0), 2.5), lambda p: np.linalg.norm(p - (9.0, 1.0, 0.0)) - 2.6),
+                (ball((2.0, 1.2, 0.0), 0.4), lambda p: np.linalg.norm(p - (2.0, 1.2, 0.0)) - 0.5),
+            ):
+
+                def met(t, y, gap=gap):
+                    return gap(np.asarray(y[:3]))
+
+                met.direction, met.terminal = -1, True
+                found = truth(v, linear, square, [6.0], events=met)
+                world = arena([body])
+                world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+                world.run(ticks(360))
+                contact = [event for event in events_of(world) if event["kind"] == pool.CONTACT]
+                self.assertEqual(len(contact), len(found.t_events[0]), (linear, body["kind"]))
+                if contact:
+                    at = contact[0]["start"] / 693e9 + contact[0]["after"]
+                    self.assertAlmostEqual(at, found.t_events[0][0], delta=2e-7)
+                    np.testing.assert_allclose(contact[0]["p"], found.y_events[0][0][:3], atol=3e-6)
+                    self.assertLess(abs(gap(contact[0]["p"])), 1e-9)
+
+    def test_life_reach_and_bounds_cut_it_where_they_should(self):
+        v = np.array([16.0, 12.0, 0.0])
+        world = arena([])
+        long = world.new_launch(G, 0.1, linear=0.5, square=0.02, life=int(0.517 * 693e9))
+        far = world.new_launch(G, 0.1, linear=0.5, square=0.02, reach=9.0)
+        world.fire(long, np.zeros(3), v, 1, 0)
+        world.fire(far, np.zeros(3), v, 2, 0)
+        world.run(ticks(120))
+        ends = {int(event["key"]): event for event in events_of(world) if event["kind"] == pool.ENDED}
+        np.testing.assert_allclose(ends[1]["p"], truth(v, 0.5, 0.02, [0.517]).y[:3, -1], atol=1e-7)
+        self.assertAlmostEqual(ends[1]["start"] / 693e9 + ends[1]["after"], 0.517, delta=1e-12)
+        at = ends[2]["start"] / 693e9 + ends[2]["after"]
+        self.assertAlmostEqual(truth(v, 0.5, 0.02, [at]).y[6, -1], 9.0, delta=1e-5)
+
+    def test_plain_python_and_compiled_give_the_same_bytes(self):
+        taken = []
+        for mode in ("never", "always"):
+            with mock.patch.dict(os.environ, {"NIVVO_COMPILE": mode}):
+                world = arena([floor(-2.0), ball((9.0, 1.0, 0.0), 0.5, velocity=(-1.0, 0.3, 0.0), key=1)])
+                rules = world.new_launch(G, 0.1, linear=0.3, square=0.02)
+                for k in range(5):
+                    world.fire(rules, np.zeros(3), (14.0 + k, 7.0 - k, 0.0), k, 0)
+                world.run(ticks(200))
+                taken.append((events_of(world).tobytes(), world.take_samples().tobytes()))
+        self.assertEqual(*taken)
+
+
+class Accelerated(unittest.TestCase):
+    def test_a_body_that_accelerates_is_met_as_if_it_stood_and_the_shot_the_less(self):
+        rng = np.random.default_rng(5)
+        met = 0
+        for _ in range(200):
+            v, b = rng.normal(size=3) * 9, rng.normal(size=3) * 4
+            at, drift = v * rng.uniform(0.3, 1.0), rng.normal(size=3)
+            times = []
+            for body_a, body_v in ((b, drift), (np.zeros(3), np.zeros(3))):
+                row = ball(at, 0.8, velocity=body_v)
+                row["a0"] = row["a"] = body_a
+                world = arena([row], flat=False)
+                rest = world.new_launch(G - (b - body_a), 0.1)
+                world.fire(rest, np.zeros(3), v - (drift - body_v), 1, 0)
+                world.run(ticks(120))
+                times.append([e["start"] / 693e9 + e["after"] for e in events_of(world) if e["kind"] == pool.CONTACT])
+            self.assertEqual(len(times[0]), len(times[1]))
+            if times[0]:
+                met += 1
+                self.assertAlmostEqual(times[0][0], times[1][0], delta=1e-9)
+        self.assertGreater(met, 40)
+
+
+RULES = {"linear": (0.3, 0.0), "square": (0.0, 0.02), "both": (0.15, 0.01)}
+
+
+def targets(rng, count=COUNT):
+    turn, far, rise = rng.uniform(0, 2 * np.pi, count), rng.uniform(2, 25, count), rng.uniform(-8, 8, count)
+    return np.stack([far * np.cos(turn), rise, far * np.sin(turn)], axis=1)
+
+
+@mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"})
+class Solved(unittest.TestCase):
+    def missed(self, found, to, linear, square):
+        good = np.isfinite(found.time)
+        end = fine(found.velocity[good], found.time[good], linear, square)
+        return np.linalg.norm(end - to[good], axis=1) / np.linalg.norm(to[good], axis=1)
+
+    def test_both_arcs_pass_the_point_at_the_speed(self):
+        to = targets(np.random.default_rng(1))
+        for name, (linear, square) in RULES.items():
+            air = Air(G, linear, square)
+            low, high = air.by_speed(to, 22.0, LOW), air.by_speed(to, 22.0, HIGH)
+            for found in (low, high):
+                self.assertGreater(np.isfinite(found.time).mean(), 0.5, name)
+                self.assertLess(self.missed(found, to, linear, square).max(), 1e-6, name)
+                good = np.isfinite(found.time)
+                np.testing.assert_allclose(np.linalg.norm(found.velocity[good], axis=1), 22.0, rtol=1e-8)
+            both = np.isfinite(low.time) & np.isfinite(high.time)
+            self.assertTrue((low.time[both] <= high.time[both] * (1 + 1e-6)).all())
+
+    def test_what_is_out_of_reach_is_so_by_search_and_nothing_else(self):
+        rng = np.random.default_rng(2)
+        for linear, square in RULES.values():
+            to = targets(rng, 400)
+            found = Air(G, linear, square).by_speed(to, 16.0)
+            angle = np.radians(np.linspace(-60, 89.9, 500))
+            w = 16.0 * np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
+            track = np.array([fine(w, np.full(500, t), linear, square, 60)[:, :2] for t in np.linspace(0.02, 5, 220)])
+            for point, time in zip(to, found.time, strict=True):
+                run = np.hypot(point[0], point[2])
+                heights = [np.interp(run, path[:, 0], path[:, 1], right=-np.inf) for path in track.swapaxes(0, 1)]
+                over = max(heights) - point[1]
+                if abs(over) > 0.03:
+                    self.assertEqual(np.isfinite(time), over > 0.0, (linear, square, point, over))
+
+    def test_by_time_elevation_and_apex(self):
+        rng = np.random.default_rng(4)
+        to = targets(rng)
+        for linear, square in RULES.values():
+            air = Air(G, linear, square)
+            found = air.by_time(to, rng.uniform(0.3, 2.5, COUNT))
+            self.assertGreater(np.isfinite(found.time).mean(), 0.99)
+            self.assertLess(self.missed(found, to, linear, square).max(), 1e-6)
+            found = air.by_elevation(to, UP, 65.0)
+            good = np.isfinite(found.time)
+            self.assertGreater(good.mean(), 0.9)
+            self.assertLess(self.missed(found, to, linear, square).max(), 1e-6)
+            rise = np.degrees(np.arcsin(found.velocity[good, 1] / np.linalg.norm(found.velocity[good], axis=1)))
+            np.testing.assert_allclose(rise, 65.0, atol=1e-7)
+        air, some = Air(G, 0.15, 0.01), to[:300]
+        found = air.by_apex(some, UP, 9.0)
+        good = np.isfinite(found.time)
+        self.assertGreater(good.mean(), 0.9)
+        self.assertLess(self.missed(found, some, 0.15, 0.01).max(), 1e-6)
+        for w, time in zip(found.velocity[good][:40], found.time[good][:40], strict=True):
+            heights = truth(w, 0.15, 0.01, np.linspace(0, time, 4000)).y[1]
+            self.assertAlmostEqual(heights.max(), 9.0, delta=1e-4)
+
+    def test_in_a_games_own_step_the_shot_passes_the_point_in_that_step(self):
+        to = targets(np.random.default_rng(6), 1500)
+        dt = np.tile([0.016, 0.017, 0.02], 240)
+        for step in ("semi-implicit", "explicit", "verlet"):
+            air = Air(G, 0.2, 0.01, step=pool.STEPS[step], dt=dt, factor=0.998)
+            for found in (air.by_speed(to, 24.0, LOW), air.by_speed(to, 24.0, HIGH), air.by_time(to, 1.3)):
+                good = np.isfinite(found.time) & (found.time < 12.0)
+                self.assertGreater(good.mean(), 0.4)
+                end = in_ticks(step, found.velocity[good], found.time[good], 0.2, 0.01, dt, 0.998)
+                off = np.linalg.norm(end - to[good], axis=1) / np.linalg.norm(to[good], axis=1)
+                self.assertLess(off.max(), 1e-6, step)
+
+    def test_a_mover_is_met_with_what_the_shot_inherits(self):
+        rng = np.random.default_rng(8)
+        to, velocity, bend = targets(rng), rng.normal(size=(COUNT, 3)) * 3, rng.normal(size=(COUNT, 3))
+        own = rng.normal(size=(COUNT, 3)) * 2
+        for linear, square in ((0.0, 0.0), (0.2, 0.01)):
+            found = Air(G, linear, square).by_speed(to, 30.0, own=own, velocity=velocity, acceleration=bend)
+            good = np.isfinite(found.time)
+            self.assertGreater(good.mean(), 0.9)
+            t = found.time[good][:, None]
+            there = to[good] + velocity[good] * t + bend[good] * t * t / 2
+            end = fine(found.velocity[good], found.time[good], linear, square)
+            far = np.linalg.norm(there, axis=1)
+            self.assertLess((np.linalg.norm(end - there, axis=1) / far).max(), 1e-6)
+            np.testing.assert_allclose(np.linalg.norm(found.velocity[good] - own[good], axis=1), 30.0, rtol=1e-7)
+
+    def test_the_farthest_shot_and_the_least_speed_are_no_worse_than_any_other(self):
+        air, speed = Air(G, 0.3, 0.01), 15.0
+        for rise in (-3.0, 0.0, 2.0):
+            best = air.farthest(np.array([99.0, rise, 0.0]), UP, speed)
+            reach = air.level_reach(best[None], UP, rise)[0]
+            angle = np.radians(np.linspace(1, 89, 400))
+            fan = speed * np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
+            self.assertGreaterEqual(reach, air.level_reach(fan, UP, rise).max() - 1e-6)
+            point = np.array([reach, rise, 0.0])
+            self.assertAlmostEqual(float(air.least_speed(point)), speed, delta=1e-4 * speed)
+            self.assertTrue(np.isfinite(air.by_speed(0.999 * point, speed).time))
+            self.assertFalse(np.isfinite(air.by_speed(1.001 * point * (1, np.sign(rise), 1), speed).time))
+
+    def test_without_drag_it_is_the_closed_form(self):
+        to = targets(np.random.default_rng(10), 500)
+        thin = Air(G)
+        for arc in (LOW, HIGH):
+            here, there = thin.by_speed(to, 20.0, arc), launch.by_speed(to, G, 20.0, arc)
+            np.testing.assert_array_equal(np.isfinite(here.time), np.isfinite(there.time))
+            good = np.isfinite(here.time)
+            np.testing.assert_allclose(here.time[good], there.time[good], rtol=1e-6)
