@@ -4,6 +4,7 @@ load, parse, drill   a drill from a file, a TOML text, or plain tables
 fire                 a case in time: a Run, with its tables, paths and digest
 check                what a case demands, and what was found
 preview              dots along a coming flight, with its landing
+cheaper              what a plain parabola would show instead, and how far off it is
 solve                the launches that reach a point
 clearance            whether a shot starts clear of its own shooter, at every aim
 draw                 a run on Matplotlib axes
@@ -41,6 +42,8 @@ _HOMES = {
     "Solution": "nivvo.play.solving",
     "preview": "nivvo.play.preview",
     "Preview": "nivvo.play.preview",
+    "cheaper": "nivvo.play.preview",
+    "Cheaper": "nivvo.play.preview",
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.checks",
@@ -69,7 +72,7 @@ if TYPE_CHECKING:
     from nivvo.judge.closeness import closest
     from nivvo.play.clearance import clearance
     from nivvo.play.engine import fire
-    from nivvo.play.preview import Preview, preview
+    from nivvo.play.preview import Cheaper, Preview, cheaper, preview
     from nivvo.play.run import Run
     from nivvo.play.solving import Solution
     from nivvo.play.solving import solutions as solve

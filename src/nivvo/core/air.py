@@ -12,6 +12,7 @@ boundary value problems; the arcs as in ``launch``.
 from __future__ import annotations
 
 import math
+from functools import cached_property
 
 import numpy as np
 
@@ -95,7 +96,7 @@ class Air:
         """Whether there is no drag at all."""
         return self.linear == 0.0 and self.square == 0.0 and self.factor == 1.0
 
-    @property
+    @cached_property
     def fall(self):
         """How it falls in the drill's own step (``launch.Fall``), or None in exact step."""
         return launch.fall_of(self.step, self.dt)

@@ -148,16 +148,15 @@ def cheaper(
         if met is not None:
             covered = t0 + met[1] * (t1 - t0)
             break
-    gaps = np.sqrt(((here - path.at(times)[0]) ** 2).sum(axis=1))
-    gaps = np.where(times <= covered, gaps, 0.0)
+    shown = np.append(times[times < covered], covered)
+    gaps = np.sqrt(((plain(shown) - path.at(shown)[0]) ** 2).sum(axis=1))
     ends = plain(np.float64(covered)) - path.p[-1]
     k = int(gaps.argmax())
-    shown = times[times <= covered]
     return Cheaper(
         scene.frame.drop(plain(shown)),
         shown - start,
         float(gaps[k]),
-        float(times[k]) - start,
+        float(shown[k]) - start,
         float(np.sqrt(ends @ ends)),
         float(covered - start),
         stop - start,

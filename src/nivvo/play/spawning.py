@@ -25,23 +25,23 @@ def obstructed(actors: Actors, ability: Ability, stance: Stance, at, time: int) 
         for k in actors.of_kind("obstacle", "target", "shooter")
         if scene.names[k] != stance.shooter and _solid(actors, ability, k)
     ]
-    slack = 1e-9 * scene.size
-    wall = actors.first_on_line(
-        stance.pivot, at - stance.pivot, 0.0, time, [k for k in among if scene.kinds[k] == "obstacle"]
-    )
-    if wall is not None:
-        name = scene.names[wall[0]]
-        free = actors.first_on_line(stance.pivot, at - stance.pivot, radius, time, [wall[0]])
-        share = max((free or wall)[1] - 1e-9, 0.0)
-        back = stance.pivot + (at - stance.pivot) * share
-        return f"{name} stands between the shooter and the muzzle", _pushed(actors, among, back, radius, time, slack)
+    slack, way = 1e-9 * scene.size, at - stance.pivot
     inside = [k for k in among if actors.gap(k, at, time) < radius - slack]
-    if not inside:
+    wall = actors.first_on_line(stance.pivot, way, 0.0, time, [k for k in among if scene.kinds[k] == "obstacle"])
+    if not inside and wall is None:
         return "", None
-    deep = max(radius - actors.gap(k, at, time) for k in inside)
-    names = " and ".join(scene.names[k] for k in inside)
-    free = _pushed(actors, among, at, radius, time, slack)
-    return f"starts {deep:.4g} {scene.model.world.unit} inside {names}", free
+    if inside:
+        deep = max(radius - actors.gap(k, at, time) for k in inside)
+        names = " and ".join(scene.names[k] for k in inside)
+        words = f"starts {deep:.4g} {scene.model.world.unit} inside {names}"
+    else:
+        words = f"{scene.names[wall[0]]} stands between the shooter and the muzzle"
+    start = at
+    if wall is not None:
+        # Out on the shooter's side, not through.
+        clear = actors.first_on_line(stance.pivot, way, radius, time, [wall[0]])
+        start = stance.pivot + way * max((clear or wall)[1] - 1e-9, 0.0)
+    return words, _pushed(actors, among, start, radius, time, slack)
 
 
 def _solid(actors: Actors, ability: Ability, number: int) -> bool:

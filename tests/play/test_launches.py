@@ -1,0 +1,229 @@
+"""Launches by other means than a speed; solved arcs with drag and inherited velocity; headings; cheaper previews."""
+
+import unittest
+
+import numpy as np
+
+import nivvo
+from tests.play.drills import drill
+from tests.play.test_arcs import ARCS, VIEWS
+
+LOB = """nivvo = 1
+[world]
+{world}
+[tick]
+{tick}
+[shooter.keeper]
+at = {at}
+{shooter}
+[ability.lob]
+aim.by = "cursor"
+limits.life = 20
+on.anything.then = "ignore"
+{launch}
+{more}
+[case.tap]
+input = [{{ t = 0, cursor = {cursor}, tap = "fire" }}]
+"""
+
+
+def lob(view="side up", launch=ARCS["low"], tick="", shooter="", more="", cursor=None, text=""):
+    world, point, at = VIEWS[view]
+    made = LOB.format(world=world, tick=tick, at=at, shooter=shooter, launch=launch, more=more, cursor=cursor or point)
+    return nivvo.parse(made + text), np.array(cursor or point)
+
+
+class Sources(unittest.TestCase):
+    def test_components_mirror_with_the_facing_and_tell_speed_and_elevation(self):
+        for facing, sign in (("right", 1), ("left", -1)):
+            made = drill(shooter=f'at = [0, 1]\nfacing = "{facing}"').with_settings({})
+            text = made.document.tables
+            text["ability"]["flare"]["launch"] = {"velocity": [9.0, 12.0]}
+            row = nivvo.fire(nivvo.drill(text)).rows("shots")[0]
+            self.assertEqual((row["vx"], row["vy"]), (9.0 * sign, 12.0))
+            self.assertAlmostEqual(row["speed"], 15.0, delta=1e-12)
+            self.assertAlmostEqual(row["elevation"], np.degrees(np.arctan2(12, 9)), delta=1e-9)
+
+    def test_in_3d_they_are_forward_right_and_up_of_the_aim(self):
+        text = """nivvo = 1
+world.view = "space"
+world.hand = "{hand}"
+[ability.lob]
+aim.by = "fixed"
+aim.direction = 90
+launch.velocity = [6, 2, 3]
+limits.life = 0.1
+"""
+        for hand, right in (("right", 2.0), ("left", -2.0)):
+            row = nivvo.fire(nivvo.parse(text.format(hand=hand))).rows("shots")[0]
+            np.testing.assert_allclose([row["vx"], row["vy"], row["vz"]], [right, 6.0, 3.0], atol=1e-12)
+
+    def test_impulse_over_mass_and_a_force_over_one_tick(self):
+        made = drill(ability="mass = 0.4").document.tables
+        del made["ability"]["flare"]["launch"]["speed"]
+        made["ability"]["flare"]["launch"]["impulse"] = 6.0
+        self.assertAlmostEqual(nivvo.fire(nivvo.drill(made)).rows("shots")[0]["speed"], 15.0, delta=1e-12)
+        del made["ability"]["flare"]["launch"]["impulse"]
+        made["ability"]["flare"]["launch"]["force"] = 360.0
+        for rate in (30.0, 60.0, 144.0):
+            made["tick"] = {"rate": rate}
+            row = nivvo.fire(nivvo.drill(made)).rows("shots")[0]
+            self.assertAlmostEqual(row["speed"], 360.0 / rate / 0.4, delta=1e-9)
+            self.assertIn("force over a tick", row["note"])
+
+
+class Arcs(unittest.TestCase):
+    def test_with_drag_every_arc_passes_the_cursor_in_every_view_and_step(self):
+        drag = "flight.drag.linear = 0.15\nflight.drag.square = 0.01\nflight.drag.per_tick = 0.999"
+        for view in VIEWS:
+            for arc in ARCS:
+                for tick in ("", 'step = "semi-implicit"', 'step = "verlet"\nrate = 30\nfirst_move = "next tick"'):
+                    with self.subTest(view=view, arc=arc, tick=tick):
+                        made, point = lob(view, ARCS[arc].replace("22", "26"), tick, more=drag)
+                        self.passes(nivvo.fire(made), point)
+
+    def passes(self, run, point):
+        self.assertEqual([shot.refused for shot in run.refused], [])
+        path = run.flight("lob-1")
+        time = float(run.fired[0].note.split("after ")[1].split(" s")[0])
+        times = np.linspace(path.moves_at + time - 0.01, path.moves_at + time + 0.01, 4001)
+        p = run.scene.frame.drop(path.at(times)[0])
+        ends = p[1:] - p[:-1]
+        share = np.clip(((point - p[:-1]) * ends).sum(axis=1) / np.maximum((ends * ends).sum(axis=1), 1e-30), 0, 1)
+        near = np.linalg.norm(p[:-1] + share[:, None] * ends - point, axis=1).min()
+        far = np.linalg.norm(point - p[0] * 0 - run.scene.frame.drop(path.p[0]))
+        self.assertLess(near, 1e-6 * far)
+
+    def test_what_a_moving_shooter_gives_along_is_reckoned_in(self):
+        for view, drift in (("side up", "[3, 1]"), ("space z", "[2, -3, 1]"), ("top with height", "[-2, 3, 0.5]")):
+            for arc in ("low", "high", "by time", "by elevation"):
+                for drag in ("", "flight.drag.square = 0.01"):
+                    moves, more = f"move.velocity = {drift}", f"inherit = 0.7\n{drag}"
+                    made, point = lob(view, ARCS[arc].replace("22", "26"), shooter=moves, more=more)
+                    run = nivvo.fire(made)
+                    self.passes(run, point)
+                    if "speed" in ARCS[arc]:
+                        own = 0.7 * run.fired[0].stance.velocity
+                        self.assertAlmostEqual(np.linalg.norm(run.fired[0].velocity - own), 26.0, delta=1e-6)
+
+    def test_the_arc_that_clears_the_wall_is_taken(self):
+        wall = "[obstacle.wall]\nat = [11, 0]\nshape.box = [1, {tall}]\n"
+        for tall, margin, expected in ((4, 0.2, "low"), (7, 0.2, "high"), (60, 0.2, None), (4, 4.0, "high")):
+            keys = f'launch.clears = "wall"\nlaunch.margin = {margin}'
+            made, _ = lob(launch=f"{ARCS['low']}\n{keys}", text=wall.format(tall=tall))
+            run = nivvo.fire(made)
+            if expected is None:
+                self.assertIn("no arc clears", run.refused[0].refused)
+                continue
+            self.assertIn(f"the {expected} arc, which clears wall", run.fired[0].note)
+            gap = nivvo.closest(run, "wall").gap
+            self.assertGreaterEqual(gap, margin - 1e-6)
+            said = float(run.fired[0].note.split("by ")[1].split(" m")[0])
+            self.assertAlmostEqual(said, gap, delta=0.02)
+
+    def test_out_of_reach_with_drag_is_refused_with_the_least_speed_that_reaches(self):
+        drag = "flight.drag.square = 0.02"
+        made, point = lob(launch='launch.arc = "low"\nlaunch.speed = 12', more=drag)
+        words = nivvo.fire(made).refused[0].refused
+        self.assertIn("out of reach", words)
+        least = float(words.split("least speed is ")[1].split(" ")[0])
+        for factor, reaches in ((0.99, False), (1.01, True)):
+            made, _point = lob(launch=f'launch.arc = "low"\nlaunch.speed = {least * factor}', more=drag)
+            self.assertEqual(len(nivvo.fire(made).fired), int(reaches))
+        far, _ = lob(launch='launch.arc = "low"\nlaunch.speed = 12\nlaunch.out_of_reach = "farthest"', more=drag)
+        run = nivvo.fire(far)
+        self.assertIn("as far as it goes", run.fired[0].note)
+
+    def test_lead_through_drag_meets_what_accelerates(self):
+        made = nivvo.parse("""nivvo = 1
+[shooter.keeper]
+at = [0, 1]
+[target.wisp]
+at = [20, 4]
+shape.ball = 0.01
+move.velocity = [-3, 1]
+move.acceleration = [0.5, -0.8]
+[ability.dart]
+aim.by = "lead"
+shape.ball = 0.01
+launch.speed = 30
+flight.drag.square = 0.01
+""")
+        run = nivvo.fire(made)
+        self.assertEqual(run.rows("contacts")[0]["body"], "wisp")
+        row = run.rows("contacts")[0]
+        self.assertGreater(row["angle"], 60.0)
+
+
+class Headings(unittest.TestCase):
+    def path(self, heading):
+        run = nivvo.fire(drill(ability=heading))
+        return run.path("flare-1")
+
+    def test_follows_keeps_or_spins_with_its_error(self):
+        path = self.path("")
+        np.testing.assert_allclose(path["heading_error"], 0.0, atol=1e-9)
+        np.testing.assert_allclose(path["heading_direction"], np.degrees(np.arctan2(path["vy"], path["vx"])), atol=1e-9)
+        path = self.path('heading.follows = "launch"')
+        np.testing.assert_allclose(path["heading_direction"], 40.0, atol=1e-9)
+        fall = 40.0 - np.degrees(np.arctan2(path["vy"], path["vx"]))
+        np.testing.assert_allclose(path["heading_error"], fall, atol=1e-6)
+        path = self.path('heading.follows = "spin"\nheading.spin = 720')
+        turned = (path["heading_direction"] - 40.0 - 720.0 * path["time"] + 180.0) % 360.0 - 180.0
+        np.testing.assert_allclose(turned, 0.0, atol=1e-6)
+
+    def test_a_model_whose_front_is_another_axis_is_turned_the_less(self):
+        for front, off in (("+x", 0.0), ("+y", -90.0), ("-x", 180.0), ("-y", 90.0)):
+            path = self.path(f'heading.front = "{front}"')
+            turned = (path["model_turn"] - path["heading_direction"] - off + 180.0) % 360.0 - 180.0
+            np.testing.assert_allclose(turned, 0.0, atol=1e-9)
+
+    def test_a_capsule_is_swept_as_its_tip_and_its_tail_counts_for_clearance(self):
+        keys = "shape.capsule = [[-0.8, 0], [0, 0]]\nshape.radius = 0.05"
+        shooter = "at = [0, 1]\nshape.ball = 0.5\nmuzzle.hand.forward = 0.7"
+        run = nivvo.fire(drill(ability=keys, shooter=shooter))
+        ball = nivvo.fire(drill(ability="shape.ball = 0.05", shooter=shooter))
+        self.assertEqual(run.rows("contacts"), ball.rows("contacts"))
+        self.assertAlmostEqual(ball.rows("shots")[0]["clearance"], 0.15, delta=1e-12)
+        # The tail reaches 0.1 beyond the middle of the body, and the middle lies deepest.
+        self.assertAlmostEqual(run.rows("shots")[0]["clearance"], -0.55, delta=1e-9)
+
+
+class Cheaper(unittest.TestCase):
+    def test_the_plain_parabola_is_the_flight_where_nothing_else_acts(self):
+        found = nivvo.cheaper(drill())
+        self.assertLess(found.largest_gap, 1e-9)
+        self.assertAlmostEqual(found.covered, found.lasts, delta=1e-3)
+
+    def test_with_drag_its_gap_is_that_to_the_closed_form(self):
+        k = 0.3
+        found = nivvo.cheaper(drill(ability=f"flight.drag.linear = {k}"))
+        t = np.linspace(0.0, found.covered, 3000)
+        v = 18 * np.array([np.cos(np.radians(40)), np.sin(np.radians(40))])
+        g = np.array([0.0, -9.81])
+        share = ((1 - np.exp(-k * t)) / k)[:, None]
+        gap = v * t[:, None] + g * t[:, None] ** 2 / 2 - v * share - g * (t[:, None] - share) / k
+        self.assertAlmostEqual(found.largest_gap, np.linalg.norm(gap, axis=1).max(), delta=1e-3 * found.largest_gap)
+        self.assertGreater(found.gap_at_landing, 1.0)
+
+    def test_a_semi_implicit_game_falls_short_of_it_by_its_known_error(self):
+        found = nivvo.cheaper(drill(tick='step = "semi-implicit"\nrate = 30'))
+        # Symplectic Euler is g h t / 2 below the parabola.
+        self.assertAlmostEqual(found.largest_gap, 9.81 / 30 * found.at / 2, delta=1e-6 + 9.81 / 30 / 30)
+
+    def test_it_ends_where_it_would_strike_first(self):
+        wall = "[obstacle.beam]\nat = [15, 8.2]\nshape.box = [4, 0.5]\n"
+        made = drill(text=wall, ability="flight.drag.linear = 0.5")
+        found = nivvo.cheaper(made)
+        self.assertLess(found.covered, found.lasts)
+        self.assertAlmostEqual(found.points[-1][1], 7.85, delta=0.05)
+
+    def test_bodies_can_be_told_to_stand(self):
+        made = drill(text="[target.gull]\nat = [24, 8]\nmove.velocity = [0, -4]\nshape.ball = 1\n")
+        moving, still = nivvo.preview(made), nivvo.preview(made, bodies="still")
+        self.assertEqual((moving.bodies, still.bodies), ("moving", "still"))
+        self.assertNotEqual(len(moving.points), len(still.points))
+        left, right = moving.edges()
+        np.testing.assert_allclose(np.linalg.norm(left - right, axis=1), 2 * moving.radius, rtol=1e-9)
+        with self.assertRaisesRegex(nivvo.CallError, '"moving" or "still"'):
+            nivvo.preview(made, bodies="frozen")
