@@ -20,6 +20,7 @@ DISPLAY = ":87"
 
 FIGURES = {
     "fire-quay-lantern": ("quay", "lantern"),
+    "fire-quay-on-the-run": ("quay", "on_the_run"),
     "fire-deck-through-the-rail": ("deck", "through_the_rail"),
     "fire-breakwater-over-the-blocks": ("breakwater", "over_the_blocks"),
 }
@@ -50,6 +51,16 @@ def fan(folder: Path) -> None:
     quay = folder / "nivvo-demo" / "quay.toml"
     wishes = ["--ability", "flare", "--apex", "12", "--figure", HERE / "solve-fan.png"]
     subprocess.run([NIVVO, "solve", quay, *wishes], check=True, stdout=subprocess.DEVNULL)
+
+
+def around(folder: Path) -> None:
+    """Draw a direction rose and a muzzle's clearance with the command line."""
+    quay, deck = (folder / "nivvo-demo" / f"{name}.toml" for name in ("quay", "deck"))
+    wishes = [[quay, "--case", "lantern", "--rose", HERE / "rose.png"]]
+    near = ["--set", "shooter.keeper.muzzle.left_rail.forward=17"]
+    wishes.append([deck, "--case", "by_stick", *near, "--clearance", HERE / "clearance.png"])
+    for wish in wishes:
+        subprocess.run([NIVVO, "fire", *wish], check=True, stdout=subprocess.DEVNULL)
 
 
 def terminals(folder: Path) -> None:
@@ -89,6 +100,7 @@ def main() -> int:
         subprocess.run([NIVVO, "demo"], cwd=folder, check=True, stdout=subprocess.DEVNULL)
         figures(folder)
         fan(folder)
+        around(folder)
         missing = [program for program in ("Xvfb", "xterm", "import") if not shutil.which(program)]
         if missing:
             print(f"no pictures of terminals: {', '.join(missing)} not found", file=sys.stderr)

@@ -7,7 +7,8 @@ preview              dots along a coming flight, with its landing
 cheaper              what a plain parabola would show instead, and how far off it is
 solve                the launches that reach a point
 clearance            whether a shot starts clear of its own shooter, at every aim
-draw                 a run on Matplotlib axes
+rose                 the shots of an ability at all aims around
+draw                 a run on Matplotlib axes; draw_rose and draw_clearance for those
 save                 a run as CSV, JSON or Parquet
 
 >>> import nivvo
@@ -47,6 +48,10 @@ _HOMES = {
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.checks",
+    "rose": "nivvo.play.rose",
+    "Rose": "nivvo.play.rose",
+    "draw_rose": "nivvo.show.around",
+    "draw_clearance": "nivvo.show.around",
     "closest": "nivvo.judge.closeness",
     "draw": "nivvo.show.figure",
     "save": "nivvo.show.files",
@@ -73,9 +78,11 @@ if TYPE_CHECKING:
     from nivvo.play.clearance import clearance
     from nivvo.play.engine import fire
     from nivvo.play.preview import Cheaper, Preview, cheaper, preview
+    from nivvo.play.rose import Rose, rose
     from nivvo.play.run import Run
     from nivvo.play.solving import Solution
     from nivvo.play.solving import solutions as solve
+    from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw
     from nivvo.show.files import save
     from nivvo.spec.drill import Drill, load, parse

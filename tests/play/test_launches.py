@@ -123,12 +123,12 @@ class Arcs(unittest.TestCase):
 
     def test_out_of_reach_with_drag_is_refused_with_the_least_speed_that_reaches(self):
         drag = "flight.drag.square = 0.02"
-        made, point = lob(launch='launch.arc = "low"\nlaunch.speed = 12', more=drag)
+        made, _ = lob(launch='launch.arc = "low"\nlaunch.speed = 12', more=drag)
         words = nivvo.fire(made).refused[0].refused
         self.assertIn("out of reach", words)
         least = float(words.split("least speed is ")[1].split(" ")[0])
         for factor, reaches in ((0.99, False), (1.01, True)):
-            made, _point = lob(launch=f'launch.arc = "low"\nlaunch.speed = {least * factor}', more=drag)
+            made, _ = lob(launch=f'launch.arc = "low"\nlaunch.speed = {least * factor}', more=drag)
             self.assertEqual(len(nivvo.fire(made).fired), int(reaches))
         far, _ = lob(launch='launch.arc = "low"\nlaunch.speed = 12\nlaunch.out_of_reach = "farthest"', more=drag)
         run = nivvo.fire(far)

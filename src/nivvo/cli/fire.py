@@ -18,6 +18,8 @@ from nivvo.errors import CallError
 @click.option("--all", "everything", is_flag=True, help="Every case of the drill.")
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the run, with the preview of its first shot, into a file.")
+@click.option("--rose", metavar="FILE.png|svg", help="Draw the first ability's shots at all aims around into a file.")
+@click.option("--clearance", metavar="FILE.png|svg", help="Draw its muzzle at all aims, against its shooter's body.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
     "--save-format",
@@ -32,7 +34,7 @@ from nivvo.errors import CallError
     help="Print this table alone.",
 )
 @format_option
-def command(drill, cases, everything, settings, figure, folder, save_format, table, format_) -> None:
+def command(drill, cases, everything, settings, figure, rose, clearance, folder, save_format, table, format_) -> None:
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
     Ends with the defaults that had a part in it: what nobody wrote, and what was used instead.
@@ -49,6 +51,8 @@ def command(drill, cases, everything, settings, figure, folder, save_format, tab
     names = cases_of(read, cases, everything)
     if figure and len(names) > 1:
         raise CallError("--figure draws one case: name it with --case")
+    if (rose or clearance) and len(names) > 1:
+        raise CallError("--rose and --clearance draw one case: name it with --case")
     runs = [fire(read, name) for name in names]
     if format_ == "json" and not table:
         from nivvo.show.files import as_tables
@@ -79,6 +83,12 @@ def command(drill, cases, everything, settings, figure, folder, save_format, tab
             from nivvo.show.sight import preview_of
 
             click.echo(f"drew {save_figure(run, figure, preview_of(run))}", err=True)
+    if rose or clearance:
+        from nivvo.show.around import save_clearance, save_rose
+
+        for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
+            if wanted:
+                click.echo(f"drew {save_picture(read, wanted, names[0])}", err=True)
 
 
 def _tell(drill, run) -> None:

@@ -114,10 +114,10 @@ class Air:
         if self.thin and self.dt is None:
             t = time[..., None]
             return w * t + self.a * (0.5 * t * t), w + self.a * t
-        rows = np.ascontiguousarray(w).reshape(-1, 3)
+        rows = np.array(w, order="C").reshape(-1, 3)
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
-        times = np.ascontiguousarray(time).reshape(-1)
+        times = np.array(time, order="C").reshape(-1)
         numbers = np.array([*self.a, self.linear, self.square, self.factor], dtype=float)
         flights(numbers, self.step, dt, rows, times, p, v, self.coarse, work=len(rows) * 20)
         return p.reshape(*shape, 3), v.reshape(*shape, 3)

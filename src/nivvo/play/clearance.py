@@ -38,24 +38,45 @@ class Clearance:
     clear_forward: float
 
 
+@dataclass(frozen=True)
+class Muzzled:
+    """A clearance and what it was worked out from: tips (n, 3) of the projectile at each heading, its sizes."""
+
+    scene: Scene
+    ability: str
+    stance: Stance
+    clearance: Clearance
+    tips: np.ndarray
+    radius: float
+    length: float
+
+
 def clearance(drill: Drill, case: str | None = None, ability: str | None = None) -> Clearance:
     """The clearance of an ability's muzzle (default: the first of the case) as the shooter stands at 0 s.
 
     Raises CallError for unknown names.
     """
+    return muzzled(drill, case, ability).clearance
+
+
+def muzzled(drill: Drill, case: str | None = None, ability: str | None = None) -> Muzzled:
+    """The clearance of an ability's muzzle, and where the muzzle is at each heading. Raises CallError."""
     name = case or drill.cases[0]
     scene = scene_of(drill, name)
     ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     session = session_of(drill, name)
     session.take_in(0)
     keys = scene.abilities[ability]
-    return of_muzzle(session.actors, keys, keys.shooter or sorted(scene.shooters)[0])
+    shooter = keys.shooter or sorted(scene.shooters)[0]
+    found, stance = of_muzzle(session.actors, keys, shooter), stance_of(session.actors, keys, shooter, 0)
+    tips = _muzzles(stance, found.headings, stance.offset)
+    return Muzzled(scene, ability, stance, found, tips, scene.radius(keys), scene.length(keys))
 
 
 def of_muzzle(
     actors: Actors, ability: Ability, shooter: str, if_inside: bool = False, muzzle: str | None = None
 ) -> Clearance:
-    """The clearance of the muzzle that an ability leaves a shooter by.
+    """The clearance of a muzzle that an ability leaves a shooter by, by default its first.
 
     ``if_inside``: look for the offset that clears only where the shot starts inside (it takes longer).
     """

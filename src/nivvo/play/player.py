@@ -86,6 +86,10 @@ class Player:
             values.append(turned_to)
         return values[-1]
 
+    def turn_to(self, facing: np.ndarray) -> None:
+        """Let it face along a unit vector (3,) from the start."""
+        self._facings = ([0], [facing])
+
     def _way(self, vector) -> np.ndarray | None:
         """One of the ways that it can face, nearest to a vector; None if that has no part on the level."""
         frame, flat = self.scene.frame, self.scene.frame.level(vector)

@@ -8,10 +8,23 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core import ballistics
-from nivvo.errors import CallError
+from nivvo.core.air import Air
+from nivvo.core.frame import sincos, unit
+from nivvo.play.arcs import air_of
 from nivvo.play.solving import Solution
-from nivvo.show.figure import AMBER, INK, MOSS, PICTURES, RUST, SEA, STONE, draw_bodies, frame_axes, new_figure, views
-from nivvo.show.files import write_whole
+from nivvo.show.figure import (
+    AMBER,
+    INK,
+    MOSS,
+    RUST,
+    SEA,
+    STONE,
+    draw_bodies,
+    frame_axes,
+    new_figure,
+    save_titled,
+    views,
+)
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat
 
@@ -42,14 +55,9 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     fan, edge = [], None
     if frame.vertical and gravity > 0.0:
         ahead = np.sign(lines[0][-1, 0] - muzzle[0]) or 1.0
-        up = -1.0 if view.flipped else 1.0
-        reach = float(ballistics.greatest_range(speed, gravity))
-        run_ = np.linspace(0.0, reach * 1.02, 200)
-        fan = [
-            np.stack([muzzle[0] + ahead * run_, muzzle[1] + up * ballistics.height_at(speed, e, gravity, run_)], axis=1)
-            for e in range(10, 90, 10)
-        ]
-        edge = np.stack([muzzle[0] + ahead * run_, muzzle[1] + up * ballistics.envelope(speed, gravity, run_)], axis=1)
+        side = np.array([ahead, -1.0 if view.flipped else 1.0])
+        arcs, over = _others(air_of(run.scene, ability, shot.time), speed, gravity)
+        fan, edge = [muzzle + side * arc for arc in arcs], muzzle + side * over
     seen = np.concatenate([*lines, *([edge[[0, -1]]] if edge is not None else [])])
     low, high = frame_axes(ax, view, run, seen)
     labels = Labels(ax)
@@ -81,6 +89,29 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     return ax
 
 
+def _others(air: Air, speed: float, gravity: float) -> tuple[list[np.ndarray], np.ndarray]:
+    """Arcs (n, 2) of run and rise at elevations ten degrees apart, and the line that none of any elevation crosses."""
+    if air.thin:
+        run = np.linspace(0.0, float(ballistics.greatest_range(speed, gravity)) * 1.02, 200)
+        arcs = [np.stack([run, ballistics.height_at(speed, e, gravity, run)], axis=1) for e in range(10, 90, 10)]
+        return arcs, np.stack([run, ballistics.envelope(speed, gravity, run)], axis=1)
+    up, aside = -unit(air.a), np.roll(unit(air.a), 1)
+    exact = Air(air.a, air.linear, air.square)
+    times = np.linspace(0.0, 2.2 * speed / gravity, 120)
+
+    def arc(elevation: float) -> np.ndarray:
+        s, c = sincos(elevation)
+        p = exact.fly(speed * (c * aside + s * up), times)[0]
+        path = np.stack([p @ aside, p @ up], axis=1)
+        return path[path[:, 1] >= -0.05 * speed * speed / gravity]
+
+    # Closer together near straight up, where the outermost arcs lie side by side.
+    many = [arc(90.0 - 89.0 * u * u) for u in np.linspace(0.01, 1.0, 90)]
+    run = np.linspace(0.0, max(float(path[:, 0].max()) for path in many) * 0.999, 200)
+    heights = [np.interp(run, path[:, 0], path[:, 1], right=-np.inf) for path in many]
+    return [arc(e) for e in range(10, 90, 10)], np.stack([run, np.max(heights, axis=0)], axis=1)
+
+
 def _line(one: Solution, view) -> np.ndarray:
     """The flight of a solution up to its point, whatever stands in the way."""
     times = np.linspace(one.path.t[0], one.path.moves_at + one.time, 240)
@@ -89,14 +120,9 @@ def _line(one: Solution, view) -> np.ndarray:
 
 def save_fan(found: list[Solution], path: str | FilePath) -> FilePath:
     """Draw solutions into a PNG or SVG file. Raises CallError for another ending, OutputError."""
-    path = FilePath(path)
-    if path.suffix.lower() not in PICTURES:
-        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
     figure = new_figure(1, 7.2)
     figure.subplots_adjust(top=0.85)
     draw_fan(found, figure.axes[0])
     run = found[0].run
     title = f"{FilePath(run.drill).stem} · {run.case} · launches of {run.fired[0].ability}"
-    figure.text(0.012, 0.985, title, color=INK, fontsize=13, fontweight="bold", va="top")
-    plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
-    return write_whole(path, lambda made: figure.savefig(made, metadata=plain))
+    return save_titled(figure, path, title)

@@ -13,6 +13,7 @@ from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
+from nivvo.play.scene import Scene
 from nivvo.show.files import write_whole
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
@@ -39,24 +40,29 @@ class View:
 
 def views(run: Run) -> list[View]:
     """The views that a run is drawn in: one in 2D; in 3D along the first shot from the side, and from above."""
-    frame, unit = run.scene.frame, run.scene.model.world.unit
-    x, y = np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
-    if frame.size == 2:
-        down = run.scene.model.world.y == "down" or (frame.view == "top" and run.scene.model.world.y is None)
-        title = "from the side" if frame.view == "side" else "from above"
-        return [View(x, y, (f"x ({unit})", f"y ({unit})"), title, down)]
-    heading = frame.forward
+    heading = run.scene.frame.forward
     if run.fired:
-        level = frame.level(run.fired[0].velocity)
+        level = run.scene.frame.level(run.fired[0].velocity)
         length = float(np.sqrt(level @ level))
         heading = level / length if length > 1e-9 else heading
+    return views_of(run.scene, heading, "along the first shot")
+
+
+def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
+    """The views of a scene: one in 2D; in 3D from the side along a level ``heading`` (3,), and from above."""
+    frame, unit = scene.frame, scene.model.world.unit
+    x, y = np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
+    if frame.size == 2:
+        down = scene.model.world.y == "down" or (frame.view == "top" and scene.model.world.y is None)
+        title = "from the side" if frame.view == "side" else "from above"
+        return [View(x, y, (f"x ({unit})", f"y ({unit})"), title, down)]
     bearing = float(frame.bearing(heading))
     names = "xyz"
     first, second = (names[int(np.flatnonzero(axis)[0])] for axis in (frame.first, frame.second))
     side = View(
         heading,
         frame.up,
-        (f"along the first shot, direction {bearing:.4g}° ({unit})", f"height ({unit})"),
+        (f"{what}, direction {bearing:.4g}° ({unit})", f"height ({unit})"),
         "from the side",
     )
     # Seen from above with the second axis up the page unless that would mirror the world.
@@ -113,7 +119,14 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
         tall = min(max(11.8 * wide[1] / wide[0] + 1.4, 4.5), 8.0)
     figure = new_figure(len(needed), tall)
     draw(run, figure.axes, preview)
-    title = f"{FilePath(run.drill).stem} · {run.case}"
+    return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case}")
+
+
+def save_titled(figure: Figure, path: str | FilePath, title: str) -> FilePath:
+    """Write a figure with a title above it. Raises CallError for an ending that is no picture, OutputError."""
+    path, tall = FilePath(path), figure.get_figheight()
+    if path.suffix.lower() not in PICTURES:
+        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
     figure.text(0.012, 1 - 0.12 / tall, title, color=INK, fontsize=13, fontweight="bold", va="top")
     from matplotlib import rc_context
 
@@ -140,7 +153,11 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
 
 def frame_axes(ax: Axes, view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Set limits, aspect, labels and grid of axes for a view of a run (and ``more`` points); tell the limits."""
-    low, high = _limits(view, run, more)
+    return fit_axes(ax, view, *_limits(view, run, more))
+
+
+def fit_axes(ax: Axes, view: View, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Set limits (at least low..high), aspect, labels and grid of axes for a view; tell the limits."""
     low, high = _filled(ax, low, high)
     ax.set_aspect("equal", adjustable="box")
     ax.set_xlim(low[0], high[0])
@@ -259,6 +276,9 @@ def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color:
     ax.add_patch(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
     middle = edge.mean(axis=0)
     ax.plot(*(way + middle).T, color=color, lw=1.0, linestyle=":", zorder=3)
+    for shot in [shot for shot in run.fired if shot.shooter == run.scene.names[number]][:FEW]:
+        there = flat(shot.stance.place - start, view.across, view.upward)
+        ax.add_patch(Polygon(edge + there, closed=True, fill=False, edgecolor=color, lw=1.4, ls="--", zorder=3))
     if np.abs(way[-1] - way[-12]).max() > 0.0:
         arrow = {"arrowstyle": "->", "color": color, "lw": 1.0}
         ax.annotate("", middle + way[-1], middle + way[-12], arrowprops=arrow, zorder=3)

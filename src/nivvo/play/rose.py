@@ -1,0 +1,87 @@
+"""The shots of one ability at all aims around: what a direction rose shows, and what mirrors and what does not."""
+
+from __future__ import annotations
+
+import copy
+from dataclasses import dataclass
+
+import numpy as np
+
+from nivvo.core.frame import sincos
+from nivvo.errors import CallError
+from nivvo.play.actors import Actors
+from nivvo.play.aiming import Shot, shoot
+from nivvo.play.engine import in_hand_of, scene_of
+from nivvo.play.scene import Scene
+from nivvo.play.track import Change
+from nivvo.spec.document import known
+from nivvo.spec.drill import Drill
+
+AROUND = 24
+FAR = 20.0
+"""Metres at which a cursor is held around the shooter."""
+
+
+@dataclass(frozen=True)
+class Rose:
+    """Shots at angles around, from one place.
+
+    turned : what was turned: "stick", "cursor", "look" or "facing". angles : (n,) degrees, as asked for.
+    shots : one an angle, refused ones too.
+    """
+
+    scene: Scene
+    ability: str
+    turned: str
+    angles: np.ndarray
+    shots: list[Shot]
+
+    @property
+    def speeds(self) -> np.ndarray:
+        """Launch speed at each angle (units/s), before what is inherited; nan where it was refused."""
+        return np.array([np.nan if shot.refused else shot.speed for shot in self.shots])
+
+    @property
+    def clearances(self) -> np.ndarray:
+        """Gap between projectile and own body at each angle (units)."""
+        return np.array([shot.clearance for shot in self.shots])
+
+
+def rose(drill: Drill, case: str | None = None, ability: str | None = None, count: int = AROUND) -> Rose:
+    """Fire an ability at ``count`` angles around, as its shooter stands at 0 s.
+
+    Aims by stick, cursor and sight are turned themselves (without their turn rate); for others the shooter's
+    facing is. In side view a facing is left or right. Raises CallError for unknown names and a count below 2.
+    """
+    name = case or drill.cases[0]
+    if not 2 <= count <= 3600:
+        raise CallError(f"a rose has from 2 to 3600 shots, not {count}")
+    scene = copy.copy(scene_of(drill, name))
+    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    keys = scene.abilities[ability]
+    still = keys.aim.model_copy(update={"turn_rate": None, "curve": None, "camera": None})
+    scene.abilities = {**scene.abilities, ability: keys.model_copy(update={"aim": still})}
+    turned = {"stick": "stick", "cursor": "cursor", "sight": "look"}.get(keys.aim.by, "facing")
+    angles = np.arange(count) * (360.0 / count)
+    if turned == "facing" and scene.frame.view == "side":
+        angles = np.array([0.0, 180.0])
+    shooter = keys.shooter or sorted(scene.shooters)[0]
+    shots = [_at(scene, ability, shooter, turned, float(angle), k) for k, angle in enumerate(angles)]
+    return Rose(scene, ability, turned, angles, shots)
+
+
+def _at(scene: Scene, ability: str, shooter: str, turned: str, angle: float, number: int) -> Shot:
+    actors, frame = Actors(scene), scene.frame
+    player = actors.players[shooter]
+    heading = frame.direction(angle)
+    if turned == "stick":
+        s, c = sincos(angle)
+        player.do(Change(0, 0, shooter, "stick", [float(c), float(s)]))
+    elif turned == "cursor":
+        place = player.place(0)[0] + heading * FAR * scene.metre
+        player.do(Change(0, 0, shooter, "cursor", list(frame.drop(place))))
+    elif turned == "look":
+        player.do(Change(0, 0, shooter, "look", [angle] if frame.size == 2 else [angle, 0.0]))
+    else:
+        player.turn_to(heading)
+    return shoot(actors, ability, shooter, 0, 0, 0, alone=True)
