@@ -287,8 +287,8 @@ class Air:
         value = np.broadcast_to(np.asarray(value, dtype=float), shape).reshape(-1)
         w = np.broadcast_to(near.velocity, (*shape, 3)).reshape(-1, 3).copy()
         time = np.broadcast_to(near.time, shape).reshape(-1).copy()
-        size = _length(to) + 1e-300
-        active = np.flatnonzero(np.isfinite(time) & np.isfinite(w).all(axis=-1) & (_length(to) > 0.0))
+        size = _length(to) + _length(self.a) * np.where(np.isfinite(time), time, 0.0) ** 2 + 1e-300
+        active = np.flatnonzero(np.isfinite(time) & np.isfinite(w).all(axis=-1))
         done = np.zeros(len(to), dtype=bool)
         best = np.full(len(to), np.inf)
         s, c = sincos(value) if given == "elevation" else (None, None)

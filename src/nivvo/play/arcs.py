@@ -214,6 +214,12 @@ def _farthest(air: Air, to, up, speed: float) -> np.ndarray:
 def _out_of_reach(task: Task, at, point) -> Arc:
     scene, air, keys = task.actors.scene, task.air, task.ability.launch
     unit_, to, speed = scene.model.world.unit, point - at, task.speed
+    if float(np.abs(to).max()) <= 1e-12 * scene.size:
+        return Arc(at, task.stance.facing, np.nan, "", "the aim point is at the muzzle: no arc leads there")
+    rise = float(to @ scene.frame.up)
+    if keys.arc == "by apex" and rise > keys.apex:
+        low = f"the aim point lies {rise:.4g} {unit_} above the muzzle, higher than the apex of {keys.apex:g} {unit_}"
+        return Arc(at, unit(to), np.nan, "", low)
     if keys.arc not in (launch.LOW, launch.HIGH):
         return Arc(at, unit(to), np.nan, "", f'no arc = "{keys.arc}" reaches the aim point from the muzzle')
     if not air.a.any():
