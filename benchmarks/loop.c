@@ -4,9 +4,9 @@
 #include <stdint.h>
 
 #pragma pack(push, 1)
-typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, key; double flown; int32_t param, end, inside[6]; } Flight;
-typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, drags; } Params;
-typedef struct { double damage; int32_t then, pad; } Answer;
+typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, pad, inside[6]; } Flight;
+typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, drags, strays, owner; } Params;
+typedef struct { double damage; int32_t then, by, first, count; } Answer;
 typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves; } Body;
 typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, why; double amount, left, normal[3], p[3], v[3]; } Event;
 typedef struct { double t; int64_t key; int32_t body_key, body, row, hops; } Pending;
@@ -149,7 +149,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             const Params *par = &params[q->param];
             double h = now.dt, span = h, radius = par->radius;
             int why = 0;
-            if (par->life >= 0 && q->born + par->life <= now.end) { span = (q->born + par->life - now.start) / UNITS; why = 2; }
+            if (q->until >= 0 && q->until <= now.end) { span = (q->until - now.start) / UNITS; why = 2; }
             double best = INFINITY;
             int hit = -1, best_key = 0, found = 0;
             for (int m = 0; m < apart[0]; m++) scratch[found++] = apart[3 + m];

@@ -30,7 +30,7 @@ from nivvo.errors import CallError
 )
 @click.option(
     "--table",
-    type=click.Choice(["shots", "projectiles", "contacts", "effects", "targets", "events"]),
+    type=click.Choice(["shots", "projectiles", "contacts", "effects", "targets", "events", "states"]),
     help="Print this table alone.",
 )
 @format_option

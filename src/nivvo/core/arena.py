@@ -59,6 +59,8 @@ class Arena:
         self.params = pool.zeros(4, pool.PARAMS)
         self.answers = pool.zeros(4 * groups, pool.ANSWERS).reshape(4, groups)
         self.launches = 0
+        self.curves = np.zeros((4, 2))
+        self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
         self.touches = pool.zeros(16, pool.TOUCH)
         self.events = pool.zeros(512, pool.EVENT)
@@ -111,13 +113,17 @@ class Arena:
         reach=np.inf,
         life=pool.FOREVER,
         spares=-1,
+        strays=pool.ALONG,
+        owner=-1,
         then=0,
         damage=0.0,
+        curves=(),
     ) -> int:
         """Register a launch: what its projectiles are, and their answer to each group; tell its number.
 
         linear (1/s), square (1/unit) : drag. factor : of the velocity, each tick of a game's own step.
-        ``then`` and ``damage`` are one for all groups or one a group.
+        ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, points (n, 2)) of
+        damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
         n = self.launches
         if n == len(self.params):
@@ -129,7 +135,15 @@ class Arena:
         row["a"], row["radius"], row["reach"], row["life"], row["spares"] = a, radius, reach, life, spares
         row["linear"], row["square"], row["factor"] = linear, square, factor
         row["drags"] = linear != 0.0 or square != 0.0
-        self.answers[n]["then"], self.answers[n]["damage"] = then, damage
+        row["strays"], row["owner"] = strays, owner
+        own = self.answers[n]
+        own["then"], own["damage"], own["by"] = then, damage, 0
+        for group, by, points in curves:
+            own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, len(points)
+            if self.knots + len(points) > len(self.curves):
+                self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
+            self.curves[self.knots : self.knots + len(points)] = points
+            self.knots += len(points)
         self.launches += 1
         return n
 
@@ -150,7 +164,9 @@ class Arena:
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"] = key, born, launch
         q["t0"] = born if moves_at is None else moves_at
-        q["flown"], q["end"], q["inside"] = 0.0, 0, -1
+        q["flown"], q["end"], q["inside"], q["cause"] = 0.0, 0, -1, pool.BY_LIFE
+        life = int(self.params[launch]["life"])
+        q["until"] = pool.FOREVER if life < 0 else q["born"] + life
         for k, body in enumerate(inside):
             q["inside"][:, k] = body
         self.counters[pool.LIVE] = first + count
@@ -168,6 +184,7 @@ class Arena:
                 self.flight,
                 self.params,
                 self.answers,
+                self.curves,
                 self.bodies,
                 self.boxes,
                 self.start,

@@ -181,6 +181,33 @@ def time_to_leave(p, v, a, low, high, span):
 
 
 @inner
+def time_to_stray(p, v, a, far, span):
+    """First time within ``span`` at which a parabola about the origin is ``far`` from it, or -1.
+
+    Looked for between a few times on the way, then halved.
+    """
+    low, high = 0.0, -1.0
+    for k in range(1, 9):
+        t = span * (k / 8.0)
+        q = arc(p, v, a, t)
+        if high < 0.0:
+            if dot(q, q) >= far * far:
+                high = t
+            else:
+                low = t
+    if high < 0.0:
+        return -1.0
+    for _ in range(60):
+        t = 0.5 * (low + high)
+        q = arc(p, v, a, t)
+        if dot(q, q) >= far * far:
+            high = t
+        else:
+            low = t
+    return high
+
+
+@inner
 def box_of_arc(a, t, q0, q1, more):
     """Lower and upper corner of a box around a parabola of ``t`` seconds from q0 to q1, widened by ``more``.
 

@@ -22,14 +22,18 @@ FLIGHT = np.dtype(
         ("v0", "f8", 3),
         ("t0", "i8"),
         ("born", "i8"),
+        ("until", "i8"),
         ("key", "i8"),
         ("flown", "f8"),
         ("param", "i4"),
         ("end", "i4"),
+        ("cause", "i4"),
+        ("pad", "i4"),
         ("inside", "i4", INSIDE_MOST),
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
+until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
 inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
 PARAMS = np.dtype(
@@ -43,13 +47,18 @@ PARAMS = np.dtype(
         ("life", "i8"),
         ("spares", "i4"),
         ("drags", "i4"),
+        ("strays", "i4"),
+        ("owner", "i4"),
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
 each tick of a game's own step; drags: whether linear or square is set. life: counts of the clock,
-FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1."""
+FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
+strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body)."""
 
-ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("pad", "i4")])
+ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("by", "i4"), ("first", "i4"), ("count", "i4")])
+"""by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the
+curves from ``first`` on, each x and value, straight between, the later of two at one x."""
 
 BODY = np.dtype(
     [
@@ -139,7 +148,10 @@ STILL, MOVING, LARGE = 0, 1, 2
 
 CONTACT, OVERLAP, DAMAGE, DIED, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
 
-BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS = 1, 2, 3, 4, 5, 6
+BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL = 1, 2, 3, 4, 5, 6, 7, 8, 9
+
+ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
+DEPENDS_AGE, DEPENDS_FLOWN = 1, 2
 
 FOREVER = -1
 

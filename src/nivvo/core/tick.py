@@ -24,17 +24,19 @@ from nivvo.core.flight import (
     through_ends,
     time_of_length,
     time_to_leave,
+    time_to_stray,
 )
 from nivvo.core.grid import bin_layer, cell
 from nivvo.core.pool import (
+    ALONG,
     BY_BOUNDS,
     BY_CONTACT,
     BY_HOPS,
-    BY_LIFE,
     BY_NUMBERS,
     BY_REACH,
     CONTACT,
     DAMAGE,
+    DEPENDS_AGE,
     DIED,
     DONE,
     EMPTY,
@@ -42,6 +44,7 @@ from nivvo.core.pool import (
     ENDED,
     EVENTS,
     EXACT,
+    FROM_OWNER,
     FULL,
     IGNORE,
     INSIDE_MOST,
@@ -75,6 +78,7 @@ def advance(
     flight,
     params,
     answers,
+    curves,
     bodies,
     boxes,
     start,
@@ -123,7 +127,7 @@ def advance(
                 pending[0] = pending[waiting]
                 sift_down(pending, waiting)
                 if bodies[j]["gone"] == 0 and answer(
-                    flight[i], touches[i], params, answers, bodies, j, now, t, skin, events, counters
+                    flight[i], touches[i], params, answers, curves, bodies, j, now, t, skin, events, counters
                 ):
                     ended += 1
                     continue
@@ -144,14 +148,14 @@ def advance(
             while True:
                 s = min(s, rest)
                 if glides:
-                    s = life_within(q, par, edge, next_edge, late, s)
+                    s = life_within(q, edge, next_edge, late, s)
                     m = 1 if w["touch"] == SWEPT else steps_for(a, float(par["linear"]), float(par["square"]), v, s)
                     p1, v1 = glide(a, float(par["linear"]), float(par["square"]), p, v, s, m)
                     u, b = v, through_ends(p, v, p1, s)
                 else:
                     p1, v1 = p, v
                     u, b = piece(step, p, v, a, h, float(par["factor"]))
-                span, why, more = limit(w, q, par, edge, next_edge, late, s, s >= rest, p, u, b, gone)
+                span, why, more = limit(w, q, par, bodies, edge, next_edge, late, s, s >= rest, p, u, b, gone)
                 t, body_key, j = look(
                     w, q, par, answers, bodies, boxes, start, items, apart, scratch,
                     late, p, u, b, span, why, hops, now, events, counters,
@@ -223,27 +227,36 @@ def place_bodies(w, step, bodies, boxes, start, items, apart, now, counters):
 
 
 @inner
-def life_within(q, par, edge, next_edge, late, s):
+def life_within(q, edge, next_edge, late, s):
     """The time until its life is over, if that is within ``s`` seconds; else s."""
-    if par["life"] >= 0 and q["born"] + par["life"] <= next_edge:
-        return min(max((q["born"] + par["life"] - edge) / UNITS - late, 0.0), s)
+    if q["until"] >= 0 and q["until"] <= next_edge:
+        return min(max((q["until"] - edge) / UNITS - late, 0.0), s)
     return s
 
 
 @inner
-def limit(w, q, par, edge, next_edge, late, h, final, p, v, a, gone):
+def limit(w, q, par, bodies, edge, next_edge, late, h, final, p, v, a, gone):
     """For how long the piece lasts before a limit cuts it, which one (0: none), and its path length if kept.
 
     ``final``: whether the piece reaches the tick's end. ``gone``: path length since the tick's start.
     """
     span, why, more = h, 0, 0.0
-    if par["life"] >= 0 and q["born"] + par["life"] <= next_edge:
-        cut = max((q["born"] + par["life"] - edge) / UNITS - late, 0.0)
+    if q["until"] >= 0 and q["until"] <= next_edge:
+        cut = max((q["until"] - edge) / UNITS - late, 0.0)
         if final or cut <= h:
-            span, why = min(cut, h), BY_LIFE
+            span, why = min(cut, h), int(q["cause"])
+    if par["strays"] != ALONG:
+        c, u, b = vec(q["p0"]), NOWHERE, NOWHERE
+        if par["strays"] == FROM_OWNER:
+            body = bodies[int(par["owner"])]
+            b = vec(body["a"])
+            c, u = arc(vec(body["c"]), vec(body["v"]), b, late), along(vec(body["v"]), b, late)
+        out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
+        if out >= 0.0:
+            span, why = out, BY_REACH
     if w["length"] != 0 or par["reach"] < math.inf:
         more = path_length(v, a, span)
-        if q["flown"] + gone + more >= par["reach"]:
+        if par["strays"] == ALONG and q["flown"] + gone + more >= par["reach"]:
             span = time_of_length(v, a, max(par["reach"] - q["flown"] - gone, 0.0), span)
             why = BY_REACH
     if w["bounded"] != 0:
@@ -459,7 +472,7 @@ def tell(events, counters, now, after, kind, q, j, why, amount, left, p, normal,
 
 
 @inner
-def answer(q, at, params, answers, bodies, j, now, t, skin, events, counters):
+def answer(q, at, params, answers, curves, bodies, j, now, t, skin, events, counters):
     """What follows a contact of a projectile with body ``j`` at ``t`` seconds into the tick; tell if it ended."""
     par = params[int(q["param"])]
     b = bodies[j]
@@ -470,12 +483,16 @@ def answer(q, at, params, answers, bodies, j, now, t, skin, events, counters):
     kind = OVERLAP if gap < -skin else CONTACT
     ends = ans["then"] == END
     tell(events, counters, now, t, kind, q, j, 0, 0.0, gap, p, n, v)
-    if ans["damage"] != 0.0:
-        b["health"] -= ans["damage"]
-        tell(events, counters, now, t, DAMAGE, q, j, 0, ans["damage"], b["health"], p, n, v)
+    damage = float(ans["damage"])
+    if ans["by"] != 0:
+        x = (now["start"] - q["born"]) / UNITS + t if ans["by"] == DEPENDS_AGE else q["flown"] + at["flown"]
+        damage = read_off(curves, int(ans["first"]), int(ans["count"]), x)
+    if damage != 0.0:
+        b["health"] -= damage
+        tell(events, counters, now, t, DAMAGE, q, j, 0, damage, b["health"], p, n, v)
         if b["health"] <= 0.0:
             b["gone"] = 1
-            tell(events, counters, now, t, DIED, q, j, 0, ans["damage"], b["health"], p, n, v)
+            tell(events, counters, now, t, DIED, q, j, 0, damage, b["health"], p, n, v)
     if not ends:
         why = BY_HOPS
         inside = q["inside"]
@@ -489,6 +506,18 @@ def answer(q, at, params, answers, bodies, j, now, t, skin, events, counters):
     q["flown"] += at["flown"]
     finish(q, p, v, why)
     return True
+
+
+@inner
+def read_off(curves, first, count, x):
+    """The value at ``x`` of a curve: rows of x and value, straight between, held beyond its ends."""
+    value = curves[first, 1]
+    for k in range(first, first + count):
+        if curves[k, 0] > x:
+            share = (x - curves[k - 1, 0]) / (curves[k, 0] - curves[k - 1, 0]) if k > first else 0.0
+            return value + share * (curves[k, 1] - value)
+        value = curves[k, 1]
+    return value
 
 
 @inner

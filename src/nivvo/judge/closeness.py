@@ -47,7 +47,7 @@ def each_closest(run: Run, body: str, ability: str | None = None) -> list[Closes
 def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
     number = run.scene.number[body]
-    radius = run.scene.radius(run.ability_of(run.key_of(projectile)))
+    radius = run.radius_of(run.key_of(projectile))
 
     def gap(t: float) -> float:
         return run.actors.gap(number, path.at(t)[0], t * UNITS) - radius

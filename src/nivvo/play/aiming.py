@@ -13,18 +13,34 @@ from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
 from nivvo.play.actors import Actors
 from nivvo.play.arcs import lead, solve, task_of
+from nivvo.play.numbers import AT_FIRST, Moment, resolve
 from nivvo.play.scene import Scene
 from nivvo.play.seeking import angle_between, bent, seek
 from nivvo.play.sighting import sight
 from nivvo.play.spawning import obstructed
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import SEEKS, Ability
-from nivvo.spec.values import resolve
 
 ODD = {
     AT_POINT: "the aim point is at the muzzle: fired along the facing",
     BEHIND: "the aim point is nearer than the muzzle: fired outward",
 }
+
+
+@dataclass(frozen=True)
+class Asked:
+    """A shot that has been asked for: when, of which ability, by whom, which one of theirs, and when pressed.
+
+    held : how long its button was held (counts of the clock). use : which use of the ability it belongs to.
+    """
+
+    time: int
+    ability: str
+    shooter: str
+    number: int
+    pressed: int
+    held: int = 0
+    use: int = 0
 
 
 @dataclass(frozen=True)
@@ -46,6 +62,7 @@ class Shot:
     note : what is odd about the aim, or how it was solved, or ""
     refused : why it was not fired after all, or ""
     sent : its projectiles; the first alone unless it is spread or leaves by several muzzles
+    moment : by what its numbers were settled. radius : of its projectiles (units). use : which use it belongs to
     """
 
     number: int
@@ -65,6 +82,9 @@ class Shot:
     refused: str = ""
     remains: float = 0.0
     sent: tuple[Sent, ...] = ()
+    moment: Moment = AT_FIRST
+    radius: float = 0.0
+    use: int = 0
 
     @property
     def several(self) -> bool:
@@ -84,36 +104,33 @@ class Aimed:
     remains: float = 0.0
 
 
-def shoot(
-    actors: Actors,
-    ability_name: str,
-    shooter: str,
-    number: int,
-    time: int,
-    pressed: int,
-    cursor=None,
-    alone: bool = False,
-) -> Shot:
-    """Work out shot ``number`` of an ability by a shooter at ``time``.
+def moment_of(scene: Scene, asked: Asked) -> Moment:
+    """By what the numbers of a shot are settled."""
+    full = scene.abilities[asked.ability].firing.full_after
+    return Moment(
+        shot=asked.number,
+        held=asked.held,
+        full=None if full is None else full.seconds(scene.ticks.rate),
+        seed=scene.model.world.seed,
+        name=f"{asked.shooter}.{asked.ability}",
+    )
 
-    cursor : (3,) in place of the player's. alone : without spread.
-    """
-    ability = actors.scene.abilities[ability_name]
-    shots = [
-        _by_muzzle(actors, ability_name, shooter, number, time, pressed, name, cursor, alone)
-        for name in _muzzles(actors.scene, ability, ability_name, shooter, number)
-    ]
+
+def shoot(actors: Actors, asked: Asked, cursor=None, alone: bool = False) -> Shot:
+    """Work out a shot. ``cursor`` (3,) in place of the player's; ``alone``: without spread."""
+    ability, moment = actors.scene.abilities[asked.ability], moment_of(actors.scene, asked)
+    shots = [_by_muzzle(actors, asked, moment, name, cursor, alone) for name in _muzzles(actors.scene, ability, asked)]
     fired = [shot for shot in shots if not shot.refused] or shots[:1]
     notes = "; ".join(dict.fromkeys(note for shot in fired for note in [shot.note] if note))
     names = " and ".join(shot.muzzle for shot in fired)
     lost = [f"{shot.muzzle}: {shot.refused}" for shot in shots if shot.refused and shot not in fired]
     sent = tuple(one for shot in fired for one in shot.sent)
     if not fired[0].refused:
-        actors.players[shooter].last_aim[ability_name] = fired[0].heading
+        actors.players[asked.shooter].last_aim[asked.ability] = fired[0].heading
     return replace(fired[0], muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
 
 
-def _muzzles(scene: Scene, ability: Ability, name: str, shooter: str, number: int) -> list[str | None]:
+def _muzzles(scene: Scene, ability: Ability, asked: Asked) -> list[str | None]:
     """The muzzles that a shot leaves by."""
     names = ability.muzzles
     if len(names) < 2:
@@ -121,18 +138,22 @@ def _muzzles(scene: Scene, ability: Ability, name: str, shooter: str, number: in
     if ability.muzzle_order == "all at once":
         return list(names)
     if ability.muzzle_order == "random":
-        return [names[int(draw(scene.model.world.seed, f"{shooter}.{name}.muzzle", number) * len(names))]]
-    return [names[number % len(names)]]
+        return [
+            names[
+                int(draw(scene.model.world.seed, f"{asked.shooter}.{asked.ability}.muzzle", asked.number) * len(names))
+            ]
+        ]
+    return [names[asked.number % len(names)]]
 
 
-def _by_muzzle(actors, ability_name, shooter, number, time, pressed, muzzle, cursor, alone) -> Shot:
-    scene = actors.scene
-    ability = scene.abilities[ability_name]
+def _by_muzzle(actors: Actors, asked: Asked, moment: Moment, muzzle: str | None, cursor, alone: bool) -> Shot:
+    scene, time, shooter = actors.scene, asked.time, asked.shooter
+    ability = scene.abilities[asked.ability]
     stance = stance_of(actors, ability, shooter, time, muzzle)
-    aimed = _aimed(actors, ability, ability_name, stance, number, time, cursor)
+    aimed, radius = _aimed(actors, ability, asked, moment, stance, cursor), scene.radius(ability, moment)
     _limit(ability, stance, aimed)
     _unblock(actors, ability, stance, aimed, time)
-    _free(actors, ability, stance, aimed, time)
+    _free(actors, ability, stance, aimed, radius, time)
     body = scene.bodies[scene.number[shooter]].copy()
     body["c"] = stance.place
     leaving = aimed.leaving
@@ -141,48 +162,51 @@ def _by_muzzle(actors, ability_name, shooter, number, time, pressed, muzzle, cur
     if stance.lag > 0.0:
         aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.model.world.unit}")
     own = ability.inherit * stance.velocity
-    velocities = () if alone else _spread(scene, ability_name, shooter, number, stance, aimed.velocity)
+    velocities = () if alone else _spread(scene, ability, moment, stance, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     return Shot(
-        number=number,
-        ability=ability_name,
+        number=asked.number,
+        ability=asked.ability,
         shooter=shooter,
         muzzle=stance.muzzle,
         time=time,
-        pressed=pressed,
+        pressed=asked.pressed,
         stance=stance,
         at=leaving.at,
         heading=leaving.heading,
         velocity=aimed.velocity + own,
         speed=float(np.sqrt(aimed.velocity @ aimed.velocity)),
-        clearance=float(gaps.min()) - scene.radius(ability),
+        clearance=float(gaps.min()) - radius,
         cursor=aimed.point,
         note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
         refused=aimed.refused,
         remains=aimed.remains,
         sent=tuple(Sent(leaving.at, velocity + own) for velocity in velocities),
+        moment=moment,
+        radius=radius,
+        use=asked.use,
     )
 
 
-def speed_of(scene: Scene, ability: Ability, number: int, time: int) -> tuple[float | None, str]:
+def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple[float | None, str]:
     """The launch speed of a shot (units/s; None if the arc brings its own), and what is to be told about it."""
     keys = ability.launch
     if keys.velocity is not None:
         return float(np.sqrt(sum(x * x for x in keys.velocity))), ""
     if keys.impulse is not None:
-        return keys.impulse / ability.mass, ""
+        return resolve(keys.impulse, moment, "impulse") / ability.mass, ""
     if keys.force is not None:
         tick = scene.ticks.holding(time)
         dt = (scene.ticks.edge(tick + 1) - scene.ticks.edge(tick)) / UNITS
         speed = keys.force * dt / ability.mass
         return speed, f"{speed:.5g} {scene.model.world.unit}/s from the force over a tick of {1e3 * dt:.4g} ms"
-    return (None if keys.speed is None else resolve(keys.speed, number)), ""
+    return (None if keys.speed is None else resolve(keys.speed, moment, "speed")), ""
 
 
-def _aimed(actors: Actors, ability: Ability, name: str, stance: Stance, number: int, time: int, cursor) -> Aimed:
+def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stance: Stance, cursor) -> Aimed:
     """Muzzle, heading and velocity as the aim and the launch have them, before limits."""
-    scene, player, aim = actors.scene, actors.players[stance.shooter], ability.aim
-    speed, told = speed_of(scene, ability, number, time)
+    scene, player, aim, time = actors.scene, actors.players[stance.shooter], ability.aim, asked.time
+    speed, told = speed_of(scene, ability, moment, time)
     notes, nothing, sought, point = [told] if told else [], "", None, None
     if aim.by == "cursor":
         point = player.cursor(time) if cursor is None else cursor
@@ -197,7 +221,7 @@ def _aimed(actors: Actors, ability: Ability, name: str, stance: Stance, number: 
         nothing = "" if seen.body is not None else "the sight meets nothing"
         notes += [f"the sight begins inside {seen.inside}, and looks through it"] if seen.inside else []
         notes += [] if seen.body is None else [f"the sight is on {scene.names[seen.body]}"]
-    task = task_of(actors, ability, number, time, stance, speed)
+    task = task_of(actors, ability, moment, time, stance, speed)
     arc = None
     if not nothing and aim.by == "lead":
         arc = lead(task, sought)
@@ -207,9 +231,9 @@ def _aimed(actors: Actors, ability: Ability, name: str, stance: Stance, number: 
     if arc is not None:
         aimed = Aimed(Leaving(arc.at, unit(arc.velocity), arc.note), arc.velocity, point, notes, arc.refused)
     elif nothing:
-        aimed = _without(ability, name, player, stance, number, point, nothing, notes)
+        aimed = _without(ability, asked.ability, player, stance, moment, point, nothing, notes)
     else:
-        aimed = Aimed(_leaving(ability, stance, number, point, player.stick(time, aim)), stance.facing, point, notes)
+        aimed = Aimed(_leaving(ability, stance, moment, point, player.stick(time, aim)), stance.facing, point, notes)
     if arc is None and not aimed.refused:
         if aim.assist is not None:
             heading, words = bent(actors, aim.assist, stance, aimed.leaving.heading, time)
@@ -223,7 +247,9 @@ def _aimed(actors: Actors, ability: Ability, name: str, stance: Stance, number: 
     return aimed
 
 
-def _without(ability, name: str, player, stance: Stance, number: int, point, nothing: str, notes: list[str]) -> Aimed:
+def _without(
+    ability, name: str, player, stance: Stance, moment: Moment, point, nothing: str, notes: list[str]
+) -> Aimed:
     """What is done with nothing to aim at."""
     otherwise = ability.aim.otherwise or ("far" if ability.aim.by == "sight" else "facing")
     if otherwise == "refuse":
@@ -238,7 +264,7 @@ def _without(ability, name: str, player, stance: Stance, number: int, point, not
     if otherwise == "keep" and name in player.last_aim:
         heading, words = player.last_aim[name], "fired along the last aim"
     if ability.launch.elevation is not None:
-        heading = stance.frame.raised(heading, resolve(ability.launch.elevation, number))
+        heading = stance.frame.raised(heading, resolve(ability.launch.elevation, moment, "elevation"))
     return Aimed(Leaving(stance.muzzle_at(heading), heading, ""), heading, None, [*notes, f"{nothing}: {words}"])
 
 
@@ -302,11 +328,11 @@ def _unblock(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, tim
         aimed.notes.append(words)
 
 
-def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
+def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, radius: float, time: int) -> None:
     """Whether something solid stands in the muzzle: told, pushed out of, or refused."""
     if aimed.refused:
         return
-    words, free = obstructed(actors, ability, stance, aimed.leaving.at, time)
+    words, free = obstructed(actors, ability, stance, aimed.leaving.at, radius, time)
     if not words:
         return
     if ability.obstructed == "fire":
@@ -322,26 +348,24 @@ def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, time: 
         aimed.leaving = aimed.leaving._replace(at=free)
 
 
-def _spread(scene: Scene, name: str, shooter: str, number: int, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
+def _spread(scene: Scene, ability: Ability, moment: Moment, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
-    keys, frame = scene.abilities[name].launch, scene.frame
+    keys, frame = ability.launch, scene.frame
     heading, speed = unit(velocity), float(np.sqrt(velocity @ velocity))
     if keys.fan is None and keys.cone is None and keys.scatter is None:
         return ()
-    draws = [
-        [draw(scene.model.world.seed, f"{shooter}.{name}", number, k, which) for k in range(keys.count)]
-        for which in range(2)
-    ]
+    count = max(round(resolve(keys.count, moment, "count")), 1)
+    draws = [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
     if keys.fan is not None:
-        headings = fan(frame, heading, stance.facing, keys.count, keys.fan)
+        headings = fan(frame, heading, stance.facing, count, resolve(keys.fan, moment, "fan"))
     elif keys.cone is not None:
-        headings = cone(frame, heading, stance.facing, keys.cone, *draws)
+        headings = cone(frame, heading, stance.facing, resolve(keys.cone, moment, "cone"), *draws)
     else:
-        headings = scatter(frame, heading, stance.facing, keys.scatter, *draws)
+        headings = scatter(frame, heading, stance.facing, resolve(keys.scatter, moment, "scatter"), *draws)
     return tuple(speed * one for one in headings)
 
 
-def _leaving(ability: Ability, stance: Stance, number: int, point, stick) -> Leaving:
+def _leaving(ability: Ability, stance: Stance, moment: Moment, point, stick) -> Leaving:
     """Muzzle and heading of a shot that is not solved: along the aim, or raised to an elevation."""
     frame, facing, odd = stance.frame, stance.facing, ""
     elevation = ability.launch.elevation
@@ -360,5 +384,5 @@ def _leaving(ability: Ability, stance: Stance, number: int, point, stick) -> Lea
     else:
         heading = facing
     if elevation is not None:
-        heading = frame.raised(heading, resolve(elevation, number))
+        heading = frame.raised(heading, resolve(elevation, moment, "elevation"))
     return Leaving(stance.muzzle_at(heading), heading, odd)

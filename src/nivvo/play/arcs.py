@@ -14,10 +14,10 @@ from nivvo.core.frame import unit
 from nivvo.core.pool import EXACT
 from nivvo.core.shapes import distance
 from nivvo.play.actors import Actors
+from nivvo.play.numbers import Moment, resolve
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability
-from nivvo.spec.values import resolve
 
 LONGEST = 60.0
 TURNS = 60
@@ -36,14 +36,14 @@ class Arc(NamedTuple):
 
 
 class Task(NamedTuple):
-    """What a shot is to be solved for: the ability's shot ``number`` at ``time``, from a stance, at ``speed``.
+    """What a shot is to be solved for: the ability's shot of a ``moment`` at ``time``, from a stance, at ``speed``.
 
     own : the velocity (3,) that it inherits. speed : units/s, or None where the arc has its own.
     """
 
     actors: Actors
     ability: Ability
-    number: int
+    moment: Moment
     time: int
     stance: Stance
     speed: float | None
@@ -51,10 +51,10 @@ class Task(NamedTuple):
     own: np.ndarray
 
 
-def task_of(actors: Actors, ability: Ability, number: int, time: int, stance: Stance, speed: float | None) -> Task:
+def task_of(actors: Actors, ability: Ability, moment: Moment, time: int, stance: Stance, speed: float | None) -> Task:
     """The task of one shot."""
     own = ability.inherit * stance.velocity
-    return Task(actors, ability, number, time, stance, speed, air_of(actors.scene, ability, time), own)
+    return Task(actors, ability, moment, time, stance, speed, air_of(actors.scene, ability, time), own)
 
 
 def air_of(scene: Scene, ability: Ability, time: int) -> Air:
@@ -127,7 +127,7 @@ def least_gap(task: Task, arc: Arc, among: list[int]) -> tuple[float, str]:
     scene, actors = task.actors.scene, task.actors
     times = np.linspace(0.0, arc.time, LOOKS)
     away = task.air.fly(arc.velocity + task.own, times)[0] + arc.at
-    start, radius = moves_at(scene, task.time), scene.radius(task.ability)
+    start, radius = moves_at(scene, task.time), scene.radius(task.ability, task.moment)
     best = (np.inf, "")
     for number in among:
         row = scene.bodies[number]
@@ -144,7 +144,7 @@ def _by(task: Task, point, how: str) -> Arc:
     value = {
         "by time": keys.time,
         "by apex": keys.apex,
-        "by elevation": None if keys.elevation is None else resolve(keys.elevation, task.number),
+        "by elevation": None if keys.elevation is None else resolve(keys.elevation, task.moment, "elevation"),
     }.get(how, task.speed)
 
     def found(at) -> launch.Launch:

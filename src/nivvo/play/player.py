@@ -23,6 +23,7 @@ class Player:
         self.scene, self.name, self.motion = scene, name, motion
         self.shooter = scene.shooters[name]
         self.held: dict[str, bool] = {}
+        self.locked = False
         self.rows: dict[str, tuple[list[int], list]] = {}
         self._facings: tuple[list[int], list[np.ndarray]] = ([0], [scene.facing(name)])
         self.first: dict[str, object] = {}
@@ -35,24 +36,30 @@ class Player:
             value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
             self.first.setdefault(change.what, value)
 
-    def do(self, change: Change) -> bool:
-        """Take in what the player does; tell whether it is a button that goes down."""
+    def do(self, change: Change) -> str | None:
+        """Take in what the player does; tell if a button really goes down or up: a press while it is held is none."""
         if change.what in (PRESS, RELEASE):
             down, held = change.what == PRESS, self.held.get(change.value, False)
             self.held[change.value] = down
             walk = self.shooter.walk
-            if down and not held and walk is not None and change.value == walk.button:
+            if down and not held and walk is not None and change.value == walk.button and not self.locked:
                 self.motion.jump(change.time)
-            return down and not held
+            return change.what if down != held else None
         times, values = self.rows.setdefault(change.what, ([], []))
         value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
         times.append(change.time)
         values.append(value)
-        if change.what == "move" and isinstance(self.motion, Walker):
+        if change.what == "move" and isinstance(self.motion, Walker) and not self.locked:
             self.motion.steer(change.time, change.value)
         if change.what == {"movement": "move"}.get(self.shooter.faces, self.shooter.faces):
             self.facing(change.time)
-        return False
+        return None
+
+    def lock(self, time: int, locked: bool) -> None:
+        """Hold its feet, or let them go on as its input says by now."""
+        if locked != self.locked and isinstance(self.motion, Walker):
+            self.motion.steer(time, [0.0, 0.0] if locked else self._last("move", time) or [0.0, 0.0])
+        self.locked = locked
 
     def _last(self, control: str, time: int):
         """What a control was last set to; before its first row, where that row puts it; None without any."""

@@ -8,9 +8,10 @@ import numpy as np
 
 from nivvo.core import clock
 from nivvo.errors import CallError
+from nivvo.play.aiming import Asked
 from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.run import Run
-from nivvo.play.session import Asked, Session
+from nivvo.play.session import Session
 from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 
@@ -140,7 +141,7 @@ def cheaper(
         age = np.asarray(t - start)[..., None]
         return path.p[0] + path.v[0] * age + a * (0.5 * age * age)
 
-    actors, radius = run.actors, scene.radius(scene.abilities[shot.ability])
+    actors, radius = run.actors, shot.radius
     covered, here = stop, plain(times)
     among = [k for k in actors.of_kind("obstacle", "target") if not _let_through(run, shot, k)]
     for p, q, t0, t1 in zip(here, here[1:], times, times[1:], strict=False):
@@ -227,5 +228,5 @@ def of_run(
             touch["time"] - start,
         )
     points = run.scene.frame.drop(path.at(times)[0])
-    radius = run.scene.radius(run.ability_of(run.key_of(projectile["projectile"])))
+    radius = run.radius_of(run.key_of(projectile["projectile"]))
     return Preview(points, times - start, landing, projectile["reason"], radius, bodies)

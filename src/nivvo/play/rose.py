@@ -10,7 +10,7 @@ import numpy as np
 from nivvo.core.frame import sincos
 from nivvo.errors import CallError
 from nivvo.play.actors import Actors
-from nivvo.play.aiming import Shot, shoot
+from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.engine import in_hand_of, scene_of
 from nivvo.play.scene import Scene
 from nivvo.play.track import Change
@@ -84,4 +84,4 @@ def _at(scene: Scene, ability: str, shooter: str, turned: str, angle: float, num
         player.do(Change(0, 0, shooter, "look", [angle] if frame.size == 2 else [angle, 0.0]))
     else:
         player.turn_to(heading)
-    return shoot(actors, ability, shooter, 0, 0, 0, alone=True)
+    return shoot(actors, Asked(0, ability, shooter, 0, 0), alone=True)

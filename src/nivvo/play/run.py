@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 PROJECTILES = 1023
 """The bits of a key that number the projectiles of one shot."""
 
-TABLES = ("shots", "projectiles", "contacts", "effects", "targets", "events")
+TABLES = ("shots", "projectiles", "contacts", "effects", "targets", "events", "states")
 
 REASONS = {
     0: "still flying when the case ended",
@@ -37,6 +37,9 @@ REASONS = {
     pool.BY_BOUNDS: "it left the bounds",
     pool.BY_NUMBERS: "its numbers grew beyond all measure",
     pool.BY_HOPS: "too many touches in one tick",
+    pool.BY_FULL: "a newer one took its place",
+    pool.BY_PRESS: "its button was pressed again",
+    pool.BY_CALL: "it was ended by the game",
 }
 
 
@@ -63,10 +66,11 @@ class Run:
         samples,
         launches,
         params,
+        states=(),
     ):
         self.drill, self.case = drill, case
         self.actors, self.scene = actors, actors.scene
-        self.params = params
+        self.params, self.state_changes = params, states
         self.fired = shots
         self.refused = refused
         order = np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))
@@ -136,6 +140,19 @@ class Run:
     def targets(self) -> pd.DataFrame:
         """One row a target: health, damage, touches."""
         return self.table("targets")
+
+    @property
+    def states(self) -> pd.DataFrame:
+        """What state each ability of each shooter was in from when on, and why."""
+        return self.table("states")
+
+    def alive(self) -> tuple[np.ndarray, np.ndarray]:
+        """How many projectiles are in the air: times (n,) s at which that changes, and the count from each on."""
+        rows = self.rows("projectiles")
+        times = np.array([row["launched"] for row in rows] + [row["ended"] for row in rows])
+        change = np.repeat([1, -1], len(rows))
+        order = np.lexsort((change, times))
+        return times[order], np.cumsum(change[order])
 
     @property
     def events(self) -> pd.DataFrame:
@@ -242,6 +259,10 @@ class Run:
     def _time(self, event: np.void) -> float:
         return float(event["start"] / UNITS + event["after"])
 
+    def radius_of(self, key: int) -> float:
+        """Radius of a projectile (units)."""
+        return float(self.params[self.launches[self._places[key]]["param"]]["radius"])
+
     def ability_of(self, key: int) -> Ability:
         """The ability that sent a projectile."""
         return self.scene.abilities[self.by_key[key].ability]
@@ -256,6 +277,8 @@ class Run:
                 "muzzle": shot.muzzle,
                 "time": to_seconds(shot.time),
                 "pressed": to_seconds(shot.pressed),
+                "held": to_seconds(shot.moment.held),
+                "use": shot.use,
                 **_spread("", axes, shot.at),
                 "direction": float(frame.bearing(shot.velocity)),
                 "elevation": float(frame.elevation(shot.velocity)),
@@ -307,7 +330,7 @@ class Run:
             if event["kind"] not in (pool.CONTACT, pool.OVERLAP):
                 continue
             body = self.scene.bodies[event["body"]]
-            radius = self.scene.radius(self.ability_of(int(event["key"])))
+            radius = self.radius_of(int(event["key"]))
             point = event["p"] - event["normal"] * (radius + event["left"])
             moving = self.actors.motions[event["body"]].seen(self._time(event))[1]
             relative = event["v"] - moving
@@ -369,6 +392,18 @@ class Run:
             )
         return rows
 
+    def _make_states(self) -> list[dict[str, Any]]:
+        return [
+            {
+                "time": to_seconds(one.time),
+                "ability": one.ability,
+                "shooter": one.shooter,
+                "state": one.state,
+                "why": one.why,
+            }
+            for one in self.state_changes
+        ]
+
     def _make_events(self) -> list[dict[str, Any]]:
         rows: list[tuple[tuple, dict[str, Any]]] = []
 
@@ -422,6 +457,8 @@ def columns_of(table: str, size: int) -> list[str]:
             "muzzle",
             "time",
             "pressed",
+            "held",
+            "use",
             *axes,
             "direction",
             "elevation",
@@ -462,6 +499,7 @@ def columns_of(table: str, size: int) -> list[str]:
         "effects": ["time", "projectile", "effect", "body", "amount", "health_left"],
         "targets": ["target", "group", "touched", "damage", "health", "health_left", "out_at"],
         "events": ["time", "projectile", "what", "body", "detail"],
+        "states": ["time", "ability", "shooter", "state", "why"],
     }[table]
 
 

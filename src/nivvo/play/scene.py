@@ -13,6 +13,7 @@ from nivvo.core.arena import Arena
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent
 from nivvo.play.clockwork import Ticks
+from nivvo.play.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.ability import Ability
 from nivvo.spec.drill import Model
 from nivvo.spec.links import ANYTHING, KEEPER, groups
@@ -31,7 +32,7 @@ class Scene:
     """
 
     def __init__(self, model: Model, folder: Path):
-        self.model = model
+        self.model, self.folder = model, folder
         self.frame = frame_of(model)
         self.metre = model.world.metres
         self.ticks = Ticks(model.tick, folder)
@@ -105,8 +106,10 @@ class Scene:
             return np.array(words.get(facing, (0, y if facing == "up" else -y, 0)), dtype=float)
         return self.frame.direction(facing)
 
-    def radius(self, ability: Ability) -> float:
-        """Radius of an ability's projectile (units)."""
+    def radius(self, ability: Ability, moment: Moment = AT_FIRST) -> float:
+        """Radius of an ability's projectile (units), as it is at a moment."""
+        if ability.radius is not None:
+            return resolve(ability.radius, moment, "radius")
         shape = ability.shape
         return SHOT_SIZE * self.metre if shape is None else shape.ball or shape.radius
 

@@ -8,8 +8,9 @@ many at once. A case is a session that is fed by its track.
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from heapq import heappop, heappush
+from typing import NamedTuple
 
 import numpy as np
 
@@ -17,14 +18,17 @@ from nivvo.core import clock, pool
 from nivvo.core.arena import ticks_of
 from nivvo.errors import NivvoError
 from nivvo.play.actors import Actors
-from nivvo.play.aiming import Shot, shoot
+from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.arcs import moves_at
+from nivvo.play.firing import KINDS, LOCKED, Fire, Trigger
+from nivvo.play.numbers import Moment, resolve
 from nivvo.play.run import Run
 from nivvo.play.scene import Scene
-from nivvo.play.track import Change
+from nivvo.play.timers import Timers
+from nivvo.play.track import PRESS, RELEASE, Change
 from nivvo.spec.ability import Ability
 from nivvo.spec.links import MOST_TICKS
-from nivvo.spec.values import resolve
+from nivvo.spec.values import Depends
 
 LAUNCHES = np.dtype(
     [("key", "i8"), ("shot", "i8"), ("moves_at", "i8"), ("p", "f8", 3), ("v", "f8", 3), ("param", "i8")]
@@ -32,17 +36,18 @@ LAUNCHES = np.dtype(
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 BATCH = 256
+CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
+STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
 
 
-@dataclass(frozen=True)
-class Asked:
-    """A shot that has been asked for: when, of which ability, by whom, which one of theirs, and when pressed."""
+class State(NamedTuple):
+    """From ``time`` (clock) on an ability of a shooter is in a state; why, in words."""
 
     time: int
     ability: str
     shooter: str
-    number: int
-    pressed: int
+    state: str
+    why: str
 
 
 class Session:
@@ -73,8 +78,20 @@ class Session:
         self.known: dict[tuple, int] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
+        self.states: list[State] = []
         self._coming: list[tuple[int, int, Change]] = []
         self._fed = 0
+        self._struck = 0
+        rules, shared = scene.model.tick, {}
+        timers = Timers(scene.ticks, rules.timer, rules.bits)
+        self.triggers: dict[tuple[str, str], Trigger] = {}
+        for name in in_hand:
+            firing = scene.abilities[name].firing
+            for shooter in [scene.abilities[name].shooter] if scene.abilities[name].shooter else sorted(scene.shooters):
+                made = KINDS[firing.kind](firing, timers, scene.ticks.rate, shared)
+                self.triggers[name, shooter] = made
+        self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
+        self.counted = self._groups_of_alive()
 
     def feed(self, changes: list[Change]) -> None:
         """Take in what players are going to do."""
@@ -94,8 +111,11 @@ class Session:
 
     def run_to(self, tick: int) -> None:
         """Run the ticks before number ``tick``."""
-        while self.tick < tick and (self._coming or self.arena.live):
-            come = self.scene.ticks.holding(self._coming[0][0]) if self._coming else tick
+        while self.tick < tick:
+            due = self._due()
+            if due is None and not self.arena.live:
+                break
+            come = tick if due is None else self.scene.ticks.holding(due)
             if come > self.tick:
                 self._fly(min(come, tick))
             else:
@@ -110,36 +130,136 @@ class Session:
             self.actors.players[change.shooter].do(change)
         self.tick = self.scene.ticks.holding(time)
 
-    def _act(self, until: int) -> None:
-        """Take in what players do before ``until``, and fire what follows, in order (time, ability, shooter)."""
-        asked: list[Asked] = []
-        while self._coming and self._coming[0][0] < until:
-            time = self._coming[0][0]
-            while self._coming and self._coming[0][0] == time:
-                change = heappop(self._coming)[2]
-                if self.actors.players[change.shooter].do(change):
-                    asked += self._pressed(change)
-            if self.lasts is not None and time >= self.lasts:
-                asked = []
-            for one in sorted(asked, key=lambda one: (one.ability, one.shooter)):
-                self.fire(one)
-            asked = []
+    def _due(self) -> int | None:
+        """When something will next happen beside flight: a player acts, or a trigger does something by itself."""
+        times = [due for trigger in self.triggers.values() if (due := trigger.due()) is not None]
+        if self._coming:
+            times.append(self._coming[0][0])
+        return min(times, default=None)
 
-    def _pressed(self, change: Change) -> list[Asked]:
-        """What a button that goes down fires: single firing, one press, one shot."""
-        asked = []
-        for name in self.in_hand:
-            ability = self.scene.abilities[name]
-            if ability.firing.button == change.value and ability.shooter in (None, change.shooter):
-                number = self.numbers.get((name, change.shooter), 0)
-                self.numbers[name, change.shooter] = number + 1
-                asked.append(Asked(change.time, name, change.shooter, number, change.written))
-        return asked
+    def _act(self, until: int) -> None:
+        """Let players and triggers act before ``until``, in order of time; at one time players first."""
+        while (time := self._due()) is not None and time < until:
+            if self.lasts is not None and time >= self.lasts:
+                self._coming.clear()
+                for trigger in self.triggers.values():
+                    trigger.queue.clear()
+                return
+            while self._coming and self._coming[0][0] == time:
+                self._hear(heappop(self._coming)[2])
+            for trigger in self.triggers.values():
+                trigger.go(time)
+            self._drain()
+
+    def _hear(self, change: Change) -> None:
+        """Take in one thing that a player does."""
+        edge = self.actors.players[change.shooter].do(change)
+        if edge is None or self.lost(change.shooter):
+            return
+        for (name, shooter), trigger in self.triggers.items():
+            if shooter != change.shooter:
+                continue
+            if trigger.rules.button == change.value:
+                if edge == PRESS and not self._further(name, shooter, change.time, trigger):
+                    trigger.press(change.time)
+                elif edge == RELEASE:
+                    trigger.release(change.time)
+            elif edge == PRESS and change.value == trigger.rules.confirm:
+                trigger.confirm(change.time)
+            if edge == PRESS and change.value == trigger.rules.cancel:
+                trigger.cancel(change.time, "its button")
+
+    def lost(self, shooter: str) -> bool:
+        """Whether a shooter is out."""
+        return bool(self.actors.out[self.scene.number[shooter]])
+
+    def _drain(self) -> None:
+        """Fire and note what the triggers have decided, in order (ability, shooter)."""
+        for (name, shooter), trigger in self.triggers.items():
+            begun = False
+            while trigger.out:
+                out = trigger.out.pop(0)
+                if isinstance(out, Fire):
+                    if self.lost(shooter):
+                        continue
+                    number = self.numbers.get((name, shooter), 0)
+                    self.numbers[name, shooter] = number + 1
+                    self.fire(Asked(out.time, name, shooter, number, out.pressed, out.held, out.use))
+                    begun = True
+                else:
+                    self.states.append(State(out.time, name, shooter, out.state, out.why))
+                    begun = begun or out.state in LOCKED
+                    if trigger.rules.locks_movement:
+                        self.actors.players[shooter].lock(out.time, out.state in LOCKED)
+            for other in trigger.rules.cancels if begun else ():
+                if (other, shooter) in self.triggers:
+                    self.triggers[other, shooter].cancel(self.states[-1].time if self.states else 0, name)
+
+    def _further(self, name: str, shooter: str, time: int, trigger: Trigger) -> bool:
+        """Whether a press acts on what is in the air, in place of the trigger; does so if it does."""
+        again = self.scene.abilities[name].when.again
+        if again is None:
+            return False
+        rows = self._alive(time, {self._rank(name, shooter)})
+        if not len(rows):
+            if trigger.use:
+                self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.gone}"))
+            return bool(trigger.use) and again.gone == "nothing"
+        chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
+        for row in chosen:
+            self._end(int(row), time, pool.BY_PRESS)
+        self.states.append(State(time, name, shooter, trigger.state, f"again: {again.then} {len(chosen)} in the air"))
+        return True
+
+    def _rank(self, name: str, shooter: str) -> int:
+        return self.ranks[name] * len(self.shooters) + self.shooters[shooter]
+
+    def _groups_of_alive(self) -> dict[str, list[str]]:
+        """With which abilities each ability is counted, where so many may be in the air."""
+        limits = {name: ability.limits for name, ability in self.scene.abilities.items()}
+        return {
+            name: [
+                other
+                for other in limits
+                if other == name or (one.alive_with and limits[other].alive_with == one.alive_with)
+            ]
+            for name, one in limits.items()
+            if one.alive != "any"
+        }
+
+    def _alive(self, time: int, ranks: set[int]) -> np.ndarray:
+        """Rows of the arena that are in the air at ``time``, of some abilities and shooters, oldest first."""
+        flight = self.arena.flight[: self.arena.live]
+        mine = np.isin(flight["key"] >> (SHOTS_BITS + PROJECTILES_BITS), list(ranks))
+        still = (flight["until"] < 0) | (flight["until"] > time)
+        rows = np.flatnonzero(mine & still & (flight["end"] == 0))
+        return rows[np.lexsort((flight["key"][rows], flight["born"][rows]))]
+
+    def _end(self, row: int, time: int, cause: int) -> None:
+        """Let a projectile end at a time within the present tick."""
+        self.arena.flight[row]["until"], self.arena.flight[row]["cause"] = time, cause
+
+    def _too_many(self, shot: Shot) -> str:
+        """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
+        if shot.ability not in self.counted:
+            return ""
+        limits = self.scene.abilities[shot.ability].limits
+        names = self.counted[shot.ability]
+        rows = self._alive(shot.time, {self._rank(name, shot.shooter) for name in names})
+        over = len(rows) + len(shot.sent) - limits.alive
+        if over <= 0:
+            return ""
+        if limits.when_full == "refuse" or len(shot.sent) > limits.alive:
+            return f"only {limits.alive} may be in the air, and {len(rows)} are"
+        for row in rows[:over]:
+            self._end(int(row), shot.time, pool.BY_FULL)
+        return ""
 
     def fire(self, asked: Asked, cursor=None) -> Shot:
         """Work out a shot and put it into the air; ``cursor`` (3,) in place of the player's."""
-        alone = bool(self.touches)
-        shot = shoot(self.actors, asked.ability, asked.shooter, asked.number, asked.time, asked.pressed, cursor, alone)
+        shot = shoot(self.actors, asked, cursor, bool(self.touches))
+        if not shot.refused and (full := self._too_many(shot)):
+            shot = replace(shot, refused=full)
         if shot.refused:
             self.refused.append(shot)
         else:
@@ -150,9 +270,8 @@ class Session:
         """Put a shot that is worked out into the air, in the tick that the session has come to."""
         scene = self.scene
         ability = scene.abilities[shot.ability]
-        launch = self._launch(ability, shot.shooter, shot.number)
-        key = self.ranks[shot.ability] * len(self.shooters) + self.shooters[shot.shooter]
-        key = (key << SHOTS_BITS | shot.number) << PROJECTILES_BITS
+        launch = self._launch(ability, shot.shooter, shot.moment)
+        key = (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
         moves = moves_at(scene, shot.time)
         own = [scene.number[shot.shooter]] if ability.owner == "once clear" else []
         for k, one in enumerate(shot.sent):
@@ -160,7 +279,7 @@ class Session:
             self.launches.append((key + k, len(self.shots), moves, one.at, one.velocity, launch))
         self.shots.append(shot)
 
-    def _launch(self, ability: Ability, shooter: str, number: int) -> int:
+    def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
         scene, limits = self.scene, ability.limits
         then, damage = scene.answers(ability)
@@ -168,22 +287,39 @@ class Session:
             then = [one if one == pool.IGNORE else pool.END for one in then]
         elif self.touches == "ignore":
             then = [pool.IGNORE for _ in then]
-        dealt = [resolve(one, number) for one in damage]
-        known = (id(ability), shooter, tuple(dealt))
+        life, rate = limits.life, scene.ticks.rate
+        if isinstance(life, Depends):
+            life = clock.from_seconds(max(resolve(life, moment, "life"), 0.0))
+        else:
+            life = pool.FOREVER if life == "forever" else clock.from_seconds(life.seconds(rate))
+        reach = np.inf if limits.reach == "endless" else resolve(limits.reach, moment, "reach")
+        dealt, curves = [], []
+        for group, one in enumerate(damage):
+            if isinstance(one, Depends) and one.by in CURVES:
+                until = np.inf if life < 0 else clock.to_seconds(life)
+                curves.append((group, CURVES[one.by], one.curve(until if one.by == "age" else np.inf)))
+            dealt.append(
+                0.0 if curves and curves[-1][0] == group else resolve(one, moment, f"{scene.groups[group]}.damage")
+            )
+        radius = scene.radius(ability, moment)
+        known = (id(ability), shooter, tuple(dealt), life, reach, radius)
         if known not in self.known:
-            forever = limits.life == "forever"
             linear, square, factor = scene.drag(ability)
+            own = scene.number[shooter]
             self.known[known] = self.arena.new_launch(
                 scene.gravity * ability.flight.gravity,
-                scene.radius(ability),
+                radius,
                 linear=linear,
                 square=square,
                 factor=factor,
-                reach=np.inf if limits.reach == "endless" else limits.reach,
-                life=pool.FOREVER if forever else clock.from_seconds(limits.life.seconds(scene.ticks.rate)),
-                spares=scene.number[shooter] if ability.owner == "never" else -1,
+                reach=reach,
+                life=life,
+                spares=own if ability.owner == "never" else -1,
+                strays=STRAYS[limits.reach_from],
+                owner=own,
                 then=then,
                 damage=dealt,
+                curves=curves,
             )
         return self.known[known]
 
@@ -191,7 +327,7 @@ class Session:
         """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air."""
         ticks = self.scene.ticks
         while self.tick < tick and self.arena.live:
-            last, rows = min(tick, self.tick + BATCH), None
+            last, rows = min(tick, self.tick + (1 if self.breakable else BATCH)), None
             if self.movers and not self.still:
                 start = ticks.edge(self.tick)
                 turns = [self.actors.motions[k].next_break(start) for k in self.movers]
@@ -208,9 +344,22 @@ class Session:
                         row = row()
                     self.arena.run(row)
                 self.tick = last
+                if self.breakable:
+                    self._break_off()
             except OverflowError as error:
                 raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
         self.tick = tick
+
+    def _break_off(self) -> None:
+        """Let damage to a shooter break off what its abilities have begun."""
+        events = self.arena.events[self._struck : self.arena.counters[pool.EVENTS]]
+        self._struck = int(self.arena.counters[pool.EVENTS])
+        for event in events[events["kind"] == pool.DAMAGE]:
+            struck = self.scene.names[event["body"]]
+            for (_, shooter), trigger in self.triggers.items():
+                if shooter == struck and trigger.rules.cancelled_by_damage:
+                    trigger.cancel(self.scene.ticks.edge(self.tick), "damage")
+        self._drain()
 
     def _place(self, time: int) -> None:
         """Set each moving body on the piece of its way that holds at ``time``.
@@ -267,9 +416,5 @@ class Session:
             self.arena.take_samples(),
             launches,
             self.arena.params[: self.arena.launches].copy(),
+            self.states,
         )
-
-
-def bare(shot: Shot) -> Shot:
-    """A shot that sends one projectile along its middle."""
-    return replace(shot, sent=shot.sent[:1])

@@ -14,6 +14,7 @@ from nivvo.play.actors import Actors
 from nivvo.play.aiming import Sent, Shot, speed_of
 from nivvo.play.arcs import Task, launched, task_of
 from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.numbers import AT_FIRST, resolve
 from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
@@ -93,7 +94,7 @@ def solutions(
     wanted = {
         "speed": speed
         if speed is not None
-        else speed_of(scene, scene.abilities[ability], 0, clock.from_seconds(at))[0],
+        else speed_of(scene, scene.abilities[ability], AT_FIRST, clock.from_seconds(at))[0],
         "by elevation": elevation if elevation is not None else _plain(keys.elevation),
         "by time": time if time is not None else keys.time,
         "by apex": apex if apex is not None else keys.apex,
@@ -104,7 +105,7 @@ def solutions(
     actors, keys_of = session.actors, scene.abilities[ability]
     shooter = keys_of.shooter or sorted(scene.shooters)[0]
     point = _point(drill, name, actors, shooter, to, now)
-    task = task_of(actors, keys_of, 0, now, stance_of(actors, keys_of, shooter, now), speed)
+    task = task_of(actors, keys_of, AT_FIRST, now, stance_of(actors, keys_of, shooter, now), speed)
     base = _aimed(task, ability, point)
     found = []
     for how, value in _ways(wanted):
@@ -115,7 +116,7 @@ def solutions(
 
 
 def _plain(value) -> float | None:
-    return value if isinstance(value, float) or value is None else value.at(0)
+    return value if isinstance(value, float) or value is None else resolve(value, AT_FIRST, "elevation")
 
 
 def _ways(wanted: dict) -> list[tuple[str, float | None]]:

@@ -13,13 +13,15 @@ from nivvo.spec.links import ANYTHING
 PUSHES = 32
 
 
-def obstructed(actors: Actors, ability: Ability, stance: Stance, at, time: int) -> tuple[str, np.ndarray | None]:
+def obstructed(
+    actors: Actors, ability: Ability, stance: Stance, at, radius: float, time: int
+) -> tuple[str, np.ndarray | None]:
     """What stands in the muzzle, in words ("" for nothing), and the nearest free place (3,), None if there is none.
 
     A body counts if a touch of it would be answered. In the way are bodies that the projectile would start
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
-    scene, radius = actors.scene, actors.scene.radius(ability)
+    scene = actors.scene
     among = [
         k
         for k in actors.of_kind("obstacle", "target", "shooter")

@@ -7,16 +7,111 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, model_validator
 
 from nivvo.spec.scene import Axis, Shape
-from nivvo.spec.values import Degrees, Name, NotNegative, Positive, Seconds, Share, Table, Vector, depending
+from nivvo.spec.values import (
+    SETTLED,
+    Degrees,
+    Depends,
+    Name,
+    NotNegative,
+    Positive,
+    Seconds,
+    Share,
+    Table,
+    Vector,
+    depending,
+)
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
+
+
+class Heat(Table):
+    """What shooting warms, and how it cools: at 1 it is too hot."""
+
+    a_shot: Annotated[float, Field(gt=0, le=1)] = Field(description="what each shot adds")
+    cools: Positive = Field(description="what goes each second")
+    until: Share = Field(0.0, description="too hot, it waits until it is down to this")
+
+
+FIRING_KINDS = ("single", "auto", "burst", "charge", "ready")
 
 
 class Firing(Table):
     """What turns a button into shots."""
 
-    kind: Literal["single"] = Field("single", description="single: one press, one shot")
+    kind: Literal[FIRING_KINDS] = Field(
+        "single",
+        description="single: one press, one shot; auto: shots while held; burst: several a press; charge: hold, "
+        "release fires; ready: a press shows the aim, a second fires",
+    )
     button: Name = "fire"
+    interval: Seconds | None = Field(None, description="auto: between two shots; or rate")
+    rate: Annotated[float, Field(gt=0, le=1_000_000)] | None = Field(
+        None, description="auto: shots a second; or interval"
+    )
+    shots: Annotated[int, Field(ge=1, le=1000)] | None = Field(None, description="burst: how many")
+    gap: Seconds | None = Field(None, description="burst: between two of its shots")
+    on_release: Literal["finish", "stop"] = Field("finish", description="burst: when the button goes up before its end")
+    full_after: Seconds | None = Field(None, description="charge: the hold at which it is full")
+    at_full: Literal["wait", "let go", "fizzle", "fall back"] = Field(
+        "wait",
+        description="charge, when full: wait for the release, fire by itself, end without a shot, or fall to the base",
+    )
+    least_hold: Seconds | None = Field(None, description="charge: a shorter hold is a tap")
+    tap: Literal["base", "nothing"] = Field("base", description="charge: what a tap fires")
+    confirm: Name | None = Field(None, description="ready: the button that fires; default: its own button again")
+    cancel: Name | None = Field(None, description="a button that breaks off what was begun")
+    gives_up_after: Seconds | None = Field(None, description="ready: how long it waits to be confirmed")
+    cancels: list[Name] = Field(default_factory=list, description="abilities that it breaks off when it begins")
+    cancelled_by_damage: bool = Field(False, description="whether damage to its shooter breaks it off")
+    locks_movement: bool = Field(False, description="no walking while ready, charging, winding up or recovering")
+    wind_up: Seconds | None = Field(None, description="from the decision to the shot")
+    recovery: Seconds | None = Field(None, description="after the last shot of a use")
+    cooldown: Seconds | None = Field(None, description="from the last shot of a use to the next use")
+    cooldown_with: Name | None = Field(None, description="abilities with the same word here share their cooldown")
+    remembers: Seconds | None = Field(None, description="for how long a press that comes too early is kept")
+    ammo: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(None, description="shots before it must be reloaded")
+    reload: Seconds | None = Field(None, description="how long a reload takes; it begins when the ammo is gone")
+    heat: Heat | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Firing:
+        for key, kinds in KEYS_OF_FIRING.items():
+            if key in self.model_fields_set and getattr(self, key) is not None and self.kind not in kinds:
+                raise ValueError(f'{key} is for kind = "{kinds[0]}"; here kind = "{self.kind}"')
+        if self.kind == "auto" and (self.interval is None) == (self.rate is None):
+            raise ValueError('kind = "auto" needs either interval or rate')
+        if self.interval is not None and self.interval.ticks is None and float(self.interval) <= 0.0:
+            raise ValueError("interval must be more than 0 s")
+        if self.kind == "burst" and (self.shots is None or self.gap is None):
+            raise ValueError('kind = "burst" needs shots and gap')
+        if self.at_full != "wait" and self.full_after is None:
+            raise ValueError(f'at_full = "{self.at_full}" needs full_after')
+        if self.reload is not None and self.ammo is None:
+            raise ValueError("reload needs ammo")
+        return self
+
+
+KEYS_OF_FIRING = {
+    **dict.fromkeys(("interval", "rate"), ("auto",)),
+    **dict.fromkeys(("shots", "gap", "on_release"), ("burst",)),
+    **dict.fromkeys(("full_after", "at_full", "least_hold", "tap"), ("charge",)),
+    **dict.fromkeys(("confirm", "gives_up_after"), ("ready",)),
+}
+"""Each key of firing and the kinds that it goes with."""
+
+
+class Again(Table):
+    """What a further press means while a projectile of the ability is in the air."""
+
+    then: Literal["end"] = Field("end", description="end: it ends there and then")
+    of: Literal["newest", "oldest", "all"] = Field("newest", description="which of several")
+    gone: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
+
+
+class When(Table):
+    """What happens at other moments than a contact."""
+
+    again: Again | None = None
 
 
 class Camera(Table):
@@ -138,7 +233,7 @@ class Launch(Table):
         description="in place of speed and elevation, units/s: [forward, up] in side view, [forward, right] seen "
         "from above, [forward, right, up] in 3D; forward is the aim's, on the level",
     )
-    impulse: Positive | None = Field(None, description="in place of speed: impulse / mass")
+    impulse: depending(Positive, above=0.0) | None = Field(None, description="in place of speed: impulse / mass")
     force: Positive | None = Field(
         None, description="in place of speed: force x one tick / mass; hangs on the tick rate"
     )
@@ -157,14 +252,14 @@ class Launch(Table):
     )
     margin: NotNegative = Field(0.0, description="clears: gap between the surfaces, units")
 
-    count: Annotated[int, Field(ge=1, le=250)] = Field(1, description="projectiles a shot")
-    fan: Annotated[float, Field(gt=0, le=360)] | None = Field(
+    count: depending(Annotated[int, Field(ge=1, le=250)], low=1.0) = Field(1, description="projectiles a shot")
+    fan: depending(Annotated[float, Field(gt=0, le=360)], above=0.0) | None = Field(
         None, description="degrees over which they are spread evenly, ends included"
     )
-    cone: Annotated[float, Field(gt=0, le=180)] | None = Field(
+    cone: depending(Annotated[float, Field(gt=0, le=180)], above=0.0) | None = Field(
         None, description="full angle of a cone in which each flies at random, degrees"
     )
-    scatter: Annotated[float, Field(gt=0, le=90)] | None = Field(
+    scatter: depending(Annotated[float, Field(gt=0, le=90)], above=0.0) | None = Field(
         None, description="standard deviation of a normal spread, degrees"
     )
 
@@ -173,9 +268,9 @@ class Launch(Table):
         given = [key for key in ("fan", "cone", "scatter") if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one spread of fan, cone, scatter; given: {' and '.join(given)}")
-        if self.count > 1 and not given:
+        if isinstance(self.count, int) and self.count > 1 and not given:
             raise ValueError(f"count = {self.count} needs fan, cone or scatter: without, all fly as one")
-        if self.fan is not None and self.count < 2:
+        if self.fan is not None and isinstance(self.count, int) and self.count < 2:
             raise ValueError("a fan needs count, of at least 2")
         return self
 
@@ -252,10 +347,32 @@ class Heading(Table):
 class Limits(Table):
     """What ends a projectile that touches nothing."""
 
-    life: Literal["forever"] | Seconds = Field(
+    life: Literal["forever"] | Seconds | Depends = Field(
         10.0, validate_default=True, description='seconds, "90 ticks", or "forever"'
     )
-    reach: Literal["endless"] | Positive = Field("endless", description='path length in units, or "endless"')
+    reach: Literal["endless"] | Positive | Depends = Field("endless", description='length in units, or "endless"')
+    reach_from: Literal["path", "launch", "shooter"] = Field(
+        "path",
+        description="reach is length of the path, or distance from where it was launched, or from the shooter now",
+    )
+    alive: Annotated[int, Field(ge=1, le=100_000)] | Literal["any"] = Field(
+        "any", description='at most so many in the air at once, or "any"'
+    )
+    alive_with: Name | None = Field(None, description="abilities with the same word here are counted together")
+    when_full: Literal["refuse", "end oldest"] = Field("refuse", description="a shot that would be one too many")
+
+    @model_validator(mode="after")
+    def _settled(self) -> Limits:
+        for key in ("life", "reach"):
+            value = getattr(self, key)
+            if isinstance(value, Depends):
+                if value.by not in SETTLED:
+                    raise ValueError(f"{key} is settled at launch; it takes {', '.join(SETTLED)}")
+                if any(one <= 0.0 for one in value.values()):
+                    raise ValueError(f"{key}: every value must be greater than 0")
+        if self.alive == "any" and (self.alive_with or "when_full" in self.model_fields_set):
+            raise ValueError("alive_with and when_full go with alive")
+        return self
 
 
 class Answer(Table):
@@ -264,7 +381,9 @@ class Answer(Table):
     then: Literal["end", "pass", "ignore"] = Field(
         "end", description="end: it ends there; pass: the touch is noted and it flies on; ignore: never touched"
     )
-    damage: depending(NotNegative, low=0.0) = Field(0.0, description="taken from the body's health")
+    damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
+        0.0, description="taken from the body's health"
+    )
 
 
 class Ability(Table):
@@ -296,11 +415,17 @@ class Ability(Table):
     inherit: Share = Field(0.0, description="share of the shooter's velocity that the shot starts with")
     flight: Flight = Field(default_factory=Flight)
     limits: Limits = Field(default_factory=Limits)
+    radius: depending(Positive, above=0.0) | None = Field(
+        None, description="of the projectile, in place of a ball for shape; may depend on what is settled at launch"
+    )
     on: dict[Name, Answer] = Field(default_factory=dict)
+    when: When = Field(default_factory=When)
 
     @model_validator(mode="after")
     def _ball(self) -> Any:
         shape = self.shape
+        if shape is not None and self.radius is not None:
+            raise ValueError("write shape or radius, not both")
         if shape is not None and shape.ball is None:
             if shape.capsule is None:
                 raise ValueError("shape: a projectile is a ball, as shape.ball = 0.15, or a capsule")

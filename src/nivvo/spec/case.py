@@ -22,6 +22,9 @@ class Input(Table):
     tap: Name | None = Field(None, description="press and release at once")
     hold: Name | None = Field(None, description="press, and release when lasts is over")
     lasts: Seconds | None = Field(None, description="of hold")
+    count: Annotated[int, Field(ge=1, le=100_000)] | None = Field(None, description="tap, hold: so many times")
+    every: Seconds | None = Field(None, description="of count: from one to the next")
+    glide: bool = Field(False, description="controls go evenly to here since their last row, in place of a jump")
     cursor: Vector | None = Field(None, description="where the cursor is from now on")
     stick: Axes | None = Field(
         None, description="where the stick is from now on, each from -1 to 1, in the world's own axes"
@@ -44,6 +47,12 @@ class Input(Table):
             raise ValueError(f"nothing happens in this row: give press, release, tap, hold, {', '.join(CONTROLS)}")
         if (self.hold is None) != (self.lasts is None):
             raise ValueError("hold and lasts go together")
+        if (self.count is None) != (self.every is None):
+            raise ValueError("count and every go together")
+        if self.count is not None and self.tap is None and self.hold is None:
+            raise ValueError("count and every are for tap and hold")
+        if self.glide and all(getattr(self, key) is None for key in CONTROLS):
+            raise ValueError("glide is for controls, as cursor or stick")
         return self
 
 
@@ -126,5 +135,6 @@ class Case(Table):
     ability: Name | list[Name] | None = Field(None, description="which abilities are in hand; default: all")
     set: dict[str, Any] = Field(default_factory=dict, description="dotted keys of the drill, changed for this case")
     input: list[Input] | None = Field(None, description="default: one tap of each button at 0 s")
+    track: str | None = Field(None, description="a CSV file of inputs (time, control, value[, value]), beside input")
     check: list[Check] = Field(default_factory=list)
     lasts: Seconds | None = Field(None, description="when to stop; default: when nothing flies any more")

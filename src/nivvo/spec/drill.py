@@ -18,6 +18,7 @@ from nivvo.spec.document import Document, Origin, nearest, put
 from nivvo.spec.links import check_links
 from nivvo.spec.problems import of_validation
 from nivvo.spec.scene import Obstacle, Shooter, Target, Tick, World
+from nivvo.spec.sheet import with_sheets
 from nivvo.spec.values import Name, Table
 
 ENTRIES = 10_000
@@ -207,8 +208,9 @@ def _problems(tables: dict[str, Any], document: Document) -> list[Problem]:
 
 
 def _model(document: Document) -> tuple[Model | None, list[Problem]]:
+    tables, problems = with_sheets(document)
     try:
-        return Model.model_validate(document.tables), []
+        return (None, problems) if problems else (Model.model_validate(tables), [])
     except ValidationError as error:
         return None, of_validation(error, document, Model)
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from pydantic import BaseModel
+
 from nivvo.errors import Problem
 from nivvo.spec.ability import SOURCES
 from nivvo.spec.document import Document, nearest
 from nivvo.spec.problems import dotted, shown
+from nivvo.spec.values import Depends, Duration
 
 if TYPE_CHECKING:
     from nivvo.spec.drill import Model
@@ -216,6 +219,7 @@ def _ability(links: Links, key: tuple, ability) -> None:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
         links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest" or "sight"')
     _launch_and_aim(links, key, ability)
+    _firing(links, key, ability)
     if ability.aim.by == "lead" and launch.elevation is not None:
         links.say(
             (*key, "launch", "elevation"), "a lead finds its own elevation", hint="leave it away, or aim by nearest"
@@ -234,6 +238,50 @@ def _ability(links: Links, key: tuple, ability) -> None:
 
 POINTS = ("cursor", "nearest", "sight")
 """Ways of aiming that give a point to reach."""
+
+
+MOST_SHOTS = 100_000
+"""Shots that one second of a stream may have."""
+
+
+def _firing(links: Links, key: tuple, ability) -> None:
+    """What in a firing must fit the other abilities and the numbers that hang on it."""
+    model, firing = links.model, ability.firing
+    for name in firing.cancels:
+        links.name((*key, "firing", "cancels"), name, "ability", list(model.ability))
+    rate = firing.rate
+    if firing.interval is not None:
+        rate = 1.0 / max(firing.interval.seconds(model.tick.rate), 1e-12)
+    if rate is not None and rate > MOST_SHOTS:
+        where = "rate" if firing.rate is not None else "interval"
+        says = f"is {rate:.4g} shots a second: more than {MOST_SHOTS:,}"
+        links.say((*key, "firing", where), says, getattr(firing, where), f"at most {MOST_SHOTS:,} shots a second")
+    if firing.least_hold is not None and firing.full_after is not None:
+        least, full = (getattr(firing, one).seconds(model.tick.rate) for one in ("least_hold", "full_after"))
+        if least > full:
+            links.say((*key, "firing", "least_hold"), "is longer than full_after", least, f"at most {full:g} s")
+    if firing.cancelled_by_damage and not any(shooter.health for shooter in model.shooter.values()):
+        hint = "give the shooter health, as shooter.keeper.health = 100"
+        links.say((*key, "firing", "cancelled_by_damage"), "no shooter has health, so none takes damage", hint=hint)
+    for path, value in depends_of(ability):
+        if value.by == "held" and firing.kind != "charge":
+            says = f'hangs on how long the button was held, and kind = "{firing.kind}" does not charge'
+            links.say((*key, *path), says, hint='write firing.kind = "charge"')
+        if value.end is not None and value.over is None and not (value.by == "held" and firing.full_after):
+            also = ", or firing.full_after" if value.by == "held" else ""
+            links.say((*key, *path), f"start and end need over{also}")
+
+
+def depends_of(table, path: tuple = ()):
+    """Paths and values of all numbers of a table that depend on something."""
+    if isinstance(table, Depends):
+        yield path, table
+    elif isinstance(table, BaseModel):
+        for name in type(table).model_fields:
+            yield from depends_of(getattr(table, name), (*path, name))
+    elif isinstance(table, dict):
+        for name, value in table.items():
+            yield from depends_of(value, (*path, name))
 
 
 def _launch_and_aim(links: Links, key: tuple, ability) -> None:
@@ -277,7 +325,11 @@ def _case(links: Links, name: str) -> None:
         links.name((*key, "ability"), word, "ability", known)
     in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
     walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
-    buttons = sorted({ability.firing.button for ability in in_hand} | {walk.button for walk in walks if walk.jump})
+    heard = {getattr(one.firing, key) for one in in_hand for key in ("button", "confirm", "cancel")} - {None}
+    buttons = sorted(heard | {walk.button for walk in walks if walk.jump})
+    _released(links, key, case, in_hand)
+    if case.input is not None and not case.track:
+        _pressed(links, key, case, [word for word in chosen or known if word in model.ability])
     for k, row in enumerate(case.input or []):
         at = (*key, "input", k)
         links.vector((*at, "cursor"), row.cursor)
@@ -297,12 +349,12 @@ def _case(links: Links, name: str) -> None:
             if word is not None and word not in buttons:
                 says = "no ability in hand listens to that button"
                 links.say((*at, act), says, word, ", ".join(buttons), nearest(word, buttons))
-    aims = any(ability.aim.by == "cursor" for ability in in_hand)
+    aims = any(ability.aim.by == "cursor" for ability in in_hand) and not case.track
     if aims and not any(row.cursor for row in case.input or []):
         hint = 'write one, as input = [{ t = 0, cursor = [10, 2], tap = "fire" }]'
         links.say((*key, "input"), "an ability aims by the cursor, and this case has no cursor", hint=hint)
     sticks = any(ability.aim.by == "stick" for ability in in_hand)
-    if sticks and case.input is not None and not any(row.stick for row in case.input):
+    if sticks and not case.track and case.input is not None and not any(row.stick for row in case.input):
         hint = 'write one, as input = [{ t = 0, stick = [1, 0], tap = "fire" }]'
         links.say((*key, "input"), "an ability aims by the stick, and this case has no stick", hint=hint)
     everything = bodies(model)
@@ -329,6 +381,9 @@ def _case(links: Links, name: str) -> None:
             if word not in model.ability:
                 continue
             life = model.ability[word].limits.life
+            life = Duration(max(life.values())) if isinstance(life, Depends) and life.values() else life
+            if isinstance(life, Depends):
+                continue
             if life == "forever" and not model.world.bounds and model.ability[word].limits.reach == "endless":
                 says = "may fly forever: it has no life, no reach, and the world no bounds"
                 links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
@@ -336,6 +391,34 @@ def _case(links: Links, name: str) -> None:
                 links.say(
                     ("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life))
                 )
+
+
+def _released(links: Links, key: tuple, case, in_hand: list) -> None:
+    """A stream that is never let go needs an end."""
+    rows = case.input or []
+    for ability in in_hand:
+        button = ability.firing.button
+        downs = [k for k, row in enumerate(rows) if row.press == button]
+        ups = [k for k, row in enumerate(rows) if row.release == button]
+        if ability.firing.kind == "auto" and len(downs) > len(ups) and case.lasts is None:
+            hint = "write hold and lasts, a release, or case.lasts"
+            links.say(
+                (*key, "input", downs[-1], "press"), "is never released, and auto fire goes on", button, hint=hint
+            )
+
+
+def _pressed(links: Links, key: tuple, case, names: list[str]) -> None:
+    """Where a case names its abilities, somebody must press their buttons."""
+    if case.ability is None:
+        return
+    acted = {getattr(row, act) for row in case.input for act in ("press", "tap", "hold")} - {None}
+    for name in names:
+        button = links.model.ability[name].firing.button
+        if button not in acted:
+            says = f"nobody presses the button of {name}"
+            links.say(
+                (*key, "input"), says, ", ".join(sorted(acted)) or None, f'a row as {{ t = 0, tap = "{button}" }}'
+            )
 
 
 def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:

@@ -85,12 +85,20 @@ class Tick(Table):
     first_move: Literal["same tick", "next tick"] = Field(
         "same tick", description="whether a shot moves in the tick in which it appears"
     )
+    timer: Literal["exact", "re-armed", "accumulating", "counting down"] = Field(
+        "exact", description="how timers of firing count; all but exact at ticks, and need input at ticks"
+    )
+    bits: Literal[32, 64] = Field(64, description="precision in which a timer at ticks is counted")
     touch: Literal["swept", "at ticks"] = Field("swept", description="along the path, or overlap at each tick's end")
 
     @model_validator(mode="after")
     def _one_clock(self) -> Tick:
         if self.frames is not None and "rate" in self.model_fields_set:
             raise ValueError("write rate or frames, not both")
+        if self.timer != "exact" and self.input != "at ticks":
+            raise ValueError(f'timer = "{self.timer}" counts at ticks: it needs input = "at ticks"')
+        if self.timer == "exact" and self.bits == 32:
+            raise ValueError("bits is for a timer that counts at ticks")
         return self
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from typing import Annotated, Any, Literal
 
@@ -64,38 +65,80 @@ Seconds = Annotated[
 """A duration: seconds as a number, or ticks as "90 ticks"."""
 
 
+EASES = {
+    "linear": lambda u: u,
+    "in": lambda u: u * u,
+    "out": lambda u: u * (2.0 - u),
+    "in and out": lambda u: u * u * (3.0 - 2.0 * u),
+}
+"""How a value goes from start to end: u is the share of the way."""
+
+SETTLED = ("held", "shot", "random", "read")
+"""What a number can depend on that is settled at launch."""
+
+
 class Depends(Table):
     """A number that depends on something.
 
-    by = "shot": on the shot's number within its case, counted from 0: either ``points`` (pairs of shot
-    and value, straight lines between, held beyond the ends) or ``start`` with ``step`` added ``every``
-    so many shots, never beyond ``cap``.
+    by = "held" (seconds that the button was held), "shot" (number of the shot within its case, from 0), "age"
+    (seconds since launch), "flown" (path length): one of
+    ``points`` (pairs of x and value, straight lines between, held beyond the ends),
+    ``start`` and ``end`` with an ``ease``, ``over`` so much x (by held: full_after),
+    ``start`` with ``step`` added ``every`` so much x, first after one, never beyond ``cap``.
+    by = "random": from ``low`` to ``high``, all alike; or around ``mean`` with the standard deviation ``sd``.
+    by = "read": the number in a ``file`` (CSV or JSON), at ``row`` and ``column``.
     """
 
-    by: Literal["shot"] = Field(description='what it depends on; "shot": the number of the shot, from 0')
+    by: Literal["held", "shot", "age", "flown", "random", "read"] = Field(description="what it depends on")
     points: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(None, min_length=1)
     start: Number | None = None
-    step: Number = 0.0
-    every: Annotated[int, Field(ge=1)] = 1
+    end: Number | None = None
+    over: Positive | None = Field(None, description="of start and end: x at which the end is reached")
+    ease: Literal[tuple(EASES)] = Field("linear", description="of start and end")
+    step: Number | None = None
+    every: Positive | None = Field(None, description="of step: x between two steps; by shot: 1 unless written")
     cap: Number | None = None
+    low: Number | None = None
+    high: Number | None = None
+    mean: Number | None = None
+    sd: NotNegative | None = None
+    file: str | None = None
+    row: str | int | None = None
+    column: str | int | None = None
 
     @model_validator(mode="after")
     def _one_way(self) -> Depends:
-        if (self.points is None) == (self.start is None):
-            raise ValueError("needs either points or start (with step, every, cap)")
+        given = {key for key in self.model_fields_set if getattr(self, key) is not None} - {"by"}
+        ways = _WAYS_RANDOM if self.by == "random" else _WAYS_READ if self.by == "read" else _WAYS
+        fits = [way for way in ways if way[0] <= given <= way[0] | way[1]]
+        if not fits:
+            words = "; or ".join(", ".join(sorted(way[0])) for way in ways)
+            more = sorted(given - set().union(*(way[0] | way[1] for way in ways)))
+            extra = f" ({', '.join(more)} does not go with it)" if more else ""
+            raise ValueError(f'by = "{self.by}" needs either {words}{extra}')
         if self.points is not None and any(a[0] >= b[0] for a, b in zip(self.points, self.points[1:], strict=False)):
             raise ValueError("points must go up in their first number")
-        if self.cap is not None and self.start is not None and (self.cap - self.start) * self.step < 0.0:
+        if self.cap is not None and (self.cap - self.start) * self.step < 0.0:
             raise ValueError("cap lies on the other side of start than step goes")
+        if self.step is not None and self.every is None and self.by != "shot":
+            raise ValueError(f'by = "{self.by}": a step needs every')
+        if self.by == "shot" and self.every is not None and self.every != int(self.every):
+            raise ValueError(f"every counts shots: a whole number, not {self.every:g}")
+        if self.low is not None and self.high is not None and self.low > self.high:
+            raise ValueError(f"low ({self.low:g}) is more than high ({self.high:g})")
         return self
 
-    def at(self, x: float) -> float:
-        """The value at ``x`` (here: at that shot)."""
-        if self.points is None:
-            value = self.start + self.step * (int(x) // self.every)
+    def at(self, x: float, steps: int | None = None) -> float:
+        """The value at ``x``; ``steps``: how many whole steps that is, if counted exactly elsewhere."""
+        if self.step is not None:
+            count = int(x // (self.every or 1.0)) if steps is None else steps
+            value = self.start + self.step * count
             if self.cap is not None:
                 value = min(value, self.cap) if self.step >= 0.0 else max(value, self.cap)
             return value
+        if self.points is None:
+            share = min(max(x / self.over, 0.0), 1.0)
+            return self.end if share == 1.0 else self.start + (self.end - self.start) * EASES[self.ease](share)
         before = self.points[0]
         for after in self.points:
             if after[0] >= x:
@@ -106,22 +149,55 @@ class Depends(Table):
             before = after
         return before[1]
 
+    def drawn(self, u: float, v: float) -> float:
+        """The value of a random number, from two draws in [0, 1)."""
+        if self.mean is None:
+            return self.low + (self.high - self.low) * u
+        value = self.mean + self.sd * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
+        value = value if self.low is None else max(value, self.low)
+        return value if self.high is None else min(value, self.high)
+
+    def curve(self, until: float) -> list[tuple[float, float]]:
+        """Points (x, value) of a number by age or path length up to ``until``; two at one x where it jumps."""
+        if self.points is not None:
+            return [(x, value) for x, value in self.points]
+        if self.step is None:
+            count = 1 if self.ease == "linear" else 64
+            return [(self.over * k / count, self.at(self.over * k / count)) for k in range(count + 1)]
+        found, value = [(0.0, self.start)], self.start
+        for k in range(1, MOST_STEPS + 1):
+            x, after = k * self.every, self.at(0.0, k)
+            if x > until or after == value:
+                break
+            found += [(x, value), (x, after)]
+            value = after
+        return found
+
     def values(self) -> list[float]:
         """The values at its corners, to check them against what a key allows."""
         if self.points is not None:
             return [value for _, value in self.points]
-        return [self.start] if self.cap is None else [self.start, self.cap]
+        corners = (self.start, self.end, self.cap, self.low, self.high, self.mean)
+        return [value for value in corners if value is not None]
+
+
+MOST_STEPS = 1000
+_WAYS = (({"points"}, set()), ({"start", "end"}, {"over", "ease"}), ({"start", "step"}, {"every", "cap"}))
+_WAYS_RANDOM = (({"low", "high"}, set()), ({"mean", "sd"}, {"low", "high"}))
+_WAYS_READ = (({"file", "row", "column"}, set()),)
 
 
 def _kind(value: Any) -> str:
     return "table" if isinstance(value, (dict, Depends)) else "number"
 
 
-def depending(number: Any, low: float = -HUGE, above: float | None = None) -> Any:
+def depending(number: Any, low: float = -HUGE, above: float | None = None, on: tuple[str, ...] = SETTLED) -> Any:
     """The type of a key that takes ``number`` or a table that depends on something, within the same limits."""
 
     def _within(value: Any) -> Any:
         if isinstance(value, Depends):
+            if value.by not in on:
+                raise ValueError(f'is settled at launch, so it cannot go by = "{value.by}"; it takes {", ".join(on)}')
             for one in value.values():
                 if one < low or (above is not None and one <= above):
                     bound = f"greater than {above:g}" if above is not None else f"at least {low:g}"
@@ -135,8 +211,3 @@ def depending(number: Any, low: float = -HUGE, above: float | None = None) -> An
         Discriminator(_kind),
         AfterValidator(_within),
     ]
-
-
-def resolve(value: float | Depends, shot: int) -> float:
-    """The number that a value is for one shot (counted from 0)."""
-    return value.at(shot) if isinstance(value, Depends) else float(value)

@@ -1,0 +1,390 @@
+"""What turns a button into shots: one small class a kind of firing, from event to event.
+
+A trigger hears its buttons (``press``, ``release``), says when it will do something by itself (``due``),
+and does it (``go``). What comes of it is left in ``out``: shots to fire, and changes of state. Boundaries:
+a button is held from the press up to, but not including, the release; at one time buttons come before
+what runs out; a hold that lasts to a step of its number has that step.
+
+A new kind is a class here, a row of ``KINDS``, its name in ``FIRING_KINDS`` and its keys there.
+"""
+
+from __future__ import annotations
+
+from bisect import insort
+from typing import NamedTuple
+
+from nivvo.core import clock
+from nivvo.play.timers import Timers
+from nivvo.spec.ability import Firing
+
+IDLE, READY, CHARGING, WINDING_UP, FIRING = "idle", "ready", "charging", "winding up", "firing"
+RECOVERING, COOLING, RELOADING, OVERHEATED = "recovering", "cooling", "reloading", "overheated"
+WAITING = (RECOVERING, COOLING, RELOADING, OVERHEATED)
+STATES = (IDLE, READY, CHARGING, WINDING_UP, FIRING, RECOVERING, COOLING, RELOADING, OVERHEATED)
+LOCKED = (READY, CHARGING, WINDING_UP, RECOVERING)
+"""States in which a shooter does not walk, if its firing says so."""
+
+
+class Fire(NamedTuple):
+    """A shot to fire: when (clock), when the press was seen that led to it, how long it was held, of which use."""
+
+    time: int
+    pressed: int
+    held: int
+    use: int
+
+
+class Change(NamedTuple):
+    """A trigger's state from ``time`` (clock) on, and why."""
+
+    time: int
+    state: str
+    why: str
+
+
+class Trigger:
+    """Single firing, and what all kinds share: cooldown, ammo, heat, wind-up, recovery, a remembered press.
+
+    Parameters
+    ----------
+    rules : Firing
+    timers : Timers
+    rate : ticks a second, for durations in ticks
+    shared : dict in which abilities of one word keep when their cooldown is over
+    """
+
+    def __init__(self, rules: Firing, timers: Timers, rate: float, shared: dict[str, int]):
+        self.rules, self.timers, self.shared, self.rate = rules, timers, shared, rate
+        self.out: list[Fire | Change] = []
+        self.state = IDLE
+        self.down: int | None = None
+        self.pressed = 0
+        self.use = 0
+        self.ammo = rules.ammo
+        self.heat, self.warmed = 0.0, 0
+        self.ready_at = 0
+        self.remembered: int | None = None
+        self.queue: list[tuple[int, int, str]] = []
+        self.order = 0
+        self.last = 0
+        self.left = None
+
+    def count(self, duration) -> int:
+        """A duration of the rules in counts of the clock; 0 where none is written."""
+        return 0 if duration is None else clock.from_seconds(duration.seconds(self.rate))
+
+    # What it hears.
+
+    def press(self, time: int) -> None:
+        """Its button goes down."""
+        if self.state in WAITING:
+            # What is over at this moment is over.
+            self.go(time)
+        self.down = time
+        if self.state == IDLE and time >= self.free_at():
+            self.start(time)
+        else:
+            self.further(time)
+
+    def release(self, time: int) -> None:
+        """Its button goes up."""
+        self.down = None
+
+    def cancel(self, time: int, why: str) -> None:
+        """Break off what was begun; what was fired stays fired."""
+        if self.state in (READY, CHARGING, WINDING_UP, FIRING):
+            self.queue.clear()
+            self.remembered = None
+            self.broken(time)
+            self.cool(time, f"cancelled by {why}")
+
+    # What it does by itself.
+
+    def due(self) -> int | None:
+        """When it will next do something by itself."""
+        return self.queue[0][0] if self.queue else None
+
+    def go(self, time: int) -> None:
+        """Do all that is due up to ``time``."""
+        while self.queue and self.queue[0][0] <= time:
+            when, _, what = self.queue.pop(0)
+            getattr(self, what)(when)
+
+    def later(self, time: int, what: str) -> None:
+        """Do something at a time."""
+        self.order += 1
+        insort(self.queue, (time, self.order, what))
+
+    def to(self, time: int, state: str, why: str = "") -> None:
+        """Change state."""
+        self.state = state
+        self.out.append(Change(time, state, why))
+
+    def tell(self, time: int, why: str) -> None:
+        """Say something of a state that stays."""
+        self.out.append(Change(time, self.state, why))
+
+    # One use.
+
+    def free_at(self) -> int:
+        """When the next use can begin."""
+        return max(self.ready_at, self.shared.get(self.rules.cooldown_with or "", 0))
+
+    def start(self, time: int) -> None:
+        """Begin a use."""
+        self.remembered = None
+        self.use += 1
+        self.pressed = time
+        self.begin(time)
+
+    def begin(self, time: int) -> None:
+        """What this kind does with a press that counts."""
+        self.launch(time)
+
+    def further(self, time: int) -> None:
+        """A press while it is not free: too early, or kept for a while."""
+        keeps = self.count(self.rules.remembers)
+        if keeps:
+            self.remembered = time
+        self.tell(time, "too early, remembered" if keeps else "too early")
+        if self.state == IDLE:
+            self.later(max(self.free_at(), time), "wake")
+
+    def launch(self, time: int, held: int = 0) -> None:
+        """Decide to shoot: at once, or after the wind-up."""
+        self.holds = held
+        if self.rules.wind_up is not None:
+            self.to(time, WINDING_UP)
+            self.later(self.timers.after(time, self.count(self.rules.wind_up)), "wound")
+        else:
+            self.wound(time)
+
+    def wound(self, time: int) -> None:
+        """The moment of the first shot of a use."""
+        self.shoot(time)
+        self.finish(time)
+
+    def shoot(self, time: int) -> bool:
+        """One shot, if there is ammo; tell whether."""
+        if self.ammo == 0:
+            self.tell(time, "empty")
+            return False
+        self.out.append(Fire(time, self.pressed, getattr(self, "holds", 0), self.use))
+        self.last = time
+        if self.ammo is not None:
+            self.ammo -= 1
+        if self.rules.heat is not None:
+            self.heat = self.warmth(time) + self.rules.heat.a_shot
+            self.warmed = time
+        return True
+
+    def warmth(self, time: int) -> float:
+        """The heat at a time."""
+        if self.rules.heat is None:
+            return 0.0
+        return max(self.heat - self.rules.heat.cools * clock.to_seconds(time - self.warmed), 0.0)
+
+    def hot(self, time: int) -> bool:
+        """Whether it is too hot to go on."""
+        return self.rules.heat is not None and self.warmth(time) >= 1.0 - 1e-9
+
+    def finish(self, time: int) -> None:
+        """After the last shot of a use."""
+        wait = self.count(self.rules.cooldown)
+        if wait:
+            over = self.timers.after(self.last, wait)
+            self.ready_at = max(self.ready_at, over)
+            if self.rules.cooldown_with:
+                self.shared[self.rules.cooldown_with] = max(self.shared.get(self.rules.cooldown_with, 0), over)
+        if self.rules.recovery is not None:
+            self.to(time, RECOVERING)
+            self.later(self.timers.after(time, self.count(self.rules.recovery)), "cool")
+        else:
+            self.cool(time)
+
+    def cool(self, time: int, why: str = "") -> None:
+        """Wait until the next use can begin."""
+        state, over = COOLING, self.free_at()
+        if self.hot(time):
+            heat = self.rules.heat
+            spare = clock.from_seconds((self.warmth(time) - heat.until) / heat.cools)
+            state, over = OVERHEATED, max(over, self.timers.after(time, spare))
+        if self.ammo == 0 and self.rules.reload is not None:
+            state, over = RELOADING, max(over, self.timers.after(time, self.count(self.rules.reload)))
+        self.ready_at = max(self.ready_at, over)
+        if self.ready_at > time:
+            self.to(time, state, why)
+            self.later(self.ready_at, "rest")
+        else:
+            self.rest(time, why)
+
+    def rest(self, time: int, why: str = "") -> None:
+        """Free again."""
+        if self.state == RELOADING:
+            self.ammo = self.rules.ammo
+        self.to(time, IDLE, why)
+        self.wake(time)
+
+    def wake(self, time: int) -> None:
+        """See whether a press was kept for now."""
+        kept = self.remembered
+        if self.state == IDLE and kept is not None and time >= self.free_at():
+            self.remembered = None
+            if time - kept <= self.count(self.rules.remembers):
+                self.start(time)
+
+    def broken(self, time: int) -> None:
+        """What a use that is broken off leaves behind."""
+
+
+class Auto(Trigger):
+    """The first shot at the press, then one every interval for as long as the button is held."""
+
+    @property
+    def interval(self) -> int:
+        """From shot to shot, in counts of the clock."""
+        if self.rules.rate is not None:
+            return clock.from_seconds(1.0 / self.rules.rate)
+        return self.count(self.rules.interval)
+
+    def further(self, time: int) -> None:
+        """A press while it is not free: it starts when it is, if the button is still held."""
+        if self.state == IDLE:
+            self.later(max(self.free_at(), time), "wake")
+
+    def wake(self, time: int) -> None:
+        """Go on, if the button is held."""
+        if self.state == IDLE and self.down is not None and self.ammo != 0 and time >= self.free_at():
+            self.start(time)
+
+    def release(self, time: int) -> None:
+        """No shot from here on; the interval is kept."""
+        self.down = None
+        if self.state == FIRING:
+            self.queue.clear()
+            self.finish(time)
+
+    def wound(self, time: int) -> None:
+        """The first shot."""
+        self.left = None
+        if not self.shoot(time):
+            self.finish(time)
+            return
+        self.to(time, FIRING)
+        self.on(time)
+
+    def on(self, time: int) -> None:
+        """What follows a shot: the next one an interval later, or the end of the use."""
+        following, self.left = self.timers.next(time, self.interval, self.left)
+        self.ready_at = following
+        if self.ammo == 0 or self.hot(time) or self.down is None:
+            self.finish(time)
+        else:
+            self.later(following, "next_shot")
+
+    def next_shot(self, time: int) -> None:
+        """One more."""
+        self.shoot(time)
+        self.on(time)
+
+    def broken(self, time: int) -> None:
+        """The interval is kept."""
+        self.down = None
+
+
+class Burst(Trigger):
+    """Several shots a press, a gap apart; to the end, or until the release."""
+
+    def wound(self, time: int) -> None:
+        """The first of them."""
+        self.more, self.left = self.rules.shots, None
+        self.to(time, FIRING)
+        self.next_shot(time)
+
+    def next_shot(self, time: int) -> None:
+        """One of them, and the next a gap later."""
+        self.more -= 1
+        if not self.shoot(time) or self.more == 0:
+            self.finish(time)
+            return
+        following, self.left = self.timers.next(time, self.count(self.rules.gap), self.left)
+        self.later(following, "next_shot")
+
+    def release(self, time: int) -> None:
+        """With on_release = "stop" no more of them."""
+        self.down = None
+        if self.rules.on_release == "stop" and self.state == FIRING:
+            self.queue.clear()
+            self.finish(time)
+
+
+class Charge(Trigger):
+    """Hold to charge, release to fire."""
+
+    def begin(self, time: int) -> None:
+        """Start to charge; a press that was kept and is over by now fires the base."""
+        self.since, self.fell = time, False
+        self.to(time, CHARGING)
+        if self.rules.full_after is not None:
+            self.later(time + self.count(self.rules.full_after), "full")
+        if self.down is None:
+            self.release(time)
+
+    def full(self, time: int) -> None:
+        """The charge is full."""
+        does = self.rules.at_full
+        self.tell(time, "full")
+        if does == "let go":
+            self.launch(time, self.count(self.rules.full_after))
+        elif does == "fizzle":
+            self.cool(time, "fizzled")
+        elif does == "fall back":
+            self.fell = True
+
+    def release(self, time: int) -> None:
+        """Let go."""
+        self.down = None
+        if self.state != CHARGING:
+            return
+        self.queue.clear()
+        held = 0 if self.fell else time - self.since
+        if self.rules.full_after is not None:
+            held = min(held, self.count(self.rules.full_after))
+        if time - self.since < self.count(self.rules.least_hold):
+            if self.rules.tap == "nothing":
+                self.cool(time, "too short a hold")
+                return
+            held = 0
+        self.launch(time, held)
+
+
+class Ready(Trigger):
+    """A first press shows the aim; a second, or the confirming button, fires; it can be left."""
+
+    def begin(self, time: int) -> None:
+        """Show the aim."""
+        self.to(time, READY)
+        if self.rules.gives_up_after is not None:
+            self.later(self.timers.after(time, self.count(self.rules.gives_up_after)), "give_up")
+
+    def further(self, time: int) -> None:
+        """Its own button again confirms, unless another does."""
+        if self.state == READY and self.rules.confirm is None:
+            self.confirm(time)
+        elif self.state != READY:
+            super().further(time)
+
+    def confirm(self, time: int) -> None:
+        """Fire."""
+        if self.state == READY:
+            self.queue.clear()
+            self.pressed = time
+            self.launch(time)
+
+    def give_up(self, time: int) -> None:
+        """It took too long."""
+        self.cool(time, "gave up")
+
+
+KINDS = {"single": Trigger, "auto": Auto, "burst": Burst, "charge": Charge, "ready": Ready}
+"""Each kind of firing and its class."""

@@ -1,0 +1,381 @@
+"""Firing against slow models of it, a millisecond at a time, and against the textbooks of timers at ticks."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import nivvo
+from nivvo.core import clock
+from nivvo.play.numbers import Moment, resolve
+from nivvo.spec.values import Depends
+
+DRILL = """nivvo = 1
+{world}
+[shooter.keeper]
+{shooter}
+[ability.rivet]
+launch.speed = 20
+limits.life = {life}
+flight.gravity = 0
+{firing}
+[case.play]
+{lasts}
+input = [{rows}]
+"""
+
+
+def played(firing, rows, world="", life=0.002, lasts="", shooter="at = [0, 1]"):
+    rows = ", ".join(rows)
+    text = DRILL.format(firing=firing, rows=rows, world=world, life=life, lasts=lasts, shooter=shooter)
+    return nivvo.fire(nivvo.parse(text), keep="contacts")
+
+
+def held(spans):
+    return [f'{{t={a / 1000}, hold="fire", lasts={(b - a) / 1000}}}' for a, b in spans]
+
+
+def times(run):
+    return [round(row["time"] * 1000, 6) for row in run.rows("shots")]
+
+
+@st.composite
+def holds(draw):
+    """Holds of one button that do not overlap, in milliseconds; a tap has no length."""
+    spans, now = [], 0
+    for _ in range(draw(st.integers(1, 7))):
+        now += draw(st.integers(1, 300))
+        end = now + draw(st.sampled_from([0, 0, 1, 40, 100, 200, 333, 500]))
+        spans.append((now, end))
+        now = end
+    return spans
+
+
+class Exact(unittest.TestCase):
+    @settings(deadline=None, max_examples=60)
+    @given(holds(), st.sampled_from([0, 100, 150, 400]), st.sampled_from([0, 60, 250]))
+    def test_single_is_one_shot_a_press_that_never_beats_its_cooldown(self, spans, cooldown, keeps):
+        keys = f"firing.cooldown = {cooldown / 1000}\nfiring.remembers = {keeps / 1000}"
+        expected, free, kept = [], 0, None
+        for now in range(6000):
+            if kept is not None and now >= free:
+                if now - kept <= keeps:
+                    expected.append(now)
+                    free = now + cooldown
+                kept = None
+            if any(a == now for a, _ in spans):
+                if now >= free:
+                    expected.append(now)
+                    free = now + cooldown
+                elif keeps:
+                    kept = now
+        self.assertEqual(times(played(keys, held(spans))), expected)
+
+    @settings(deadline=None, max_examples=80)
+    @given(holds(), st.sampled_from([1, 70, 100, 125]), st.sampled_from([None, 3, 5]), st.sampled_from([30, 60, 144]))
+    def test_auto_fires_at_the_press_and_every_interval_until_the_release(self, spans, interval, ammo, rate):
+        keys = f'firing.kind = "auto"\nfiring.interval = {interval / 1000}\n'
+        keys += "" if ammo is None else f"firing.ammo = {ammo}\nfiring.reload = 0.3"
+        expected, free, left = [], 0, ammo
+        for now in range(6000):
+            if left == 0 and now >= free:
+                left = ammo
+            down = any(a <= now < b or a == b == now for a, b in spans)
+            if down and now >= free:
+                expected.append(now)
+                free = now + interval
+                if left is not None:
+                    left -= 1
+                    free = max(free, now + 300) if left == 0 else free
+        run = played(keys, held(spans), world=f"tick.rate = {rate}")
+        self.assertEqual(times(run), expected)
+
+    @settings(deadline=None, max_examples=60)
+    @given(holds(), st.integers(1, 5), st.sampled_from([1, 40, 90]), st.booleans(), st.sampled_from([0, 200]))
+    def test_burst_finishes_or_stops(self, spans, shots, gap, stops, cooldown):
+        how = "stop" if stops else "finish"
+        keys = (
+            f'firing.kind = "burst"\nfiring.shots = {shots}\nfiring.gap = {gap / 1000}\nfiring.on_release = "{how}"\n'
+        )
+        keys += f"firing.cooldown = {cooldown / 1000}"
+        expected, free, following, more, end = [], 0, None, 0, None
+        for now in range(9000):
+            start = next(((a, b) for a, b in spans if a == now), None)
+            if following is not None and stops and end is not None and now >= end and now > expected[-1]:
+                following, more = None, 0
+                free = max(free, expected[-1] + cooldown)
+            if start and following is None and now >= free:
+                expected.append(now)
+                more, end = shots - 1, start[1]
+                following = now + gap if more else None
+                free = now + cooldown
+                if stops and end == now:
+                    following, more = None, 0
+            elif following == now:
+                expected.append(now)
+                more -= 1
+                following = now + gap if more else None
+                free = now + cooldown
+        self.assertEqual(times(played(keys, held(spans))), expected)
+
+    @settings(deadline=None, max_examples=60)
+    @given(holds(), st.sampled_from([0, 80]), st.sampled_from(["wait", "let go", "fizzle", "fall back"]))
+    def test_charge_holds_caps_and_resets(self, spans, least, at_full):
+        keys = f'firing.kind = "charge"\nfiring.full_after = 0.3\nfiring.least_hold = {least / 1000}\n'
+        keys += f'firing.at_full = "{at_full}"'
+        expected = []
+        for a, b in spans:
+            if b - a >= 300 and at_full in ("let go", "fizzle"):
+                # A release at the very moment comes first, as every button does.
+                if b - a > 300:
+                    expected += [(a + 300, 300)] if at_full == "let go" else []
+                    continue
+            fell = at_full == "fall back" and b - a > 300
+            expected.append((b, 0 if fell or b - a < least else min(b - a, 300)))
+        run = played(keys, held(spans))
+        found = [(round(row["time"] * 1000, 6), round(row["held"] * 1000, 6)) for row in run.rows("shots")]
+        self.assertEqual(found, expected)
+
+    def test_ready_shows_confirms_gives_up_and_is_left(self):
+        keys = 'firing.kind = "ready"\nfiring.confirm = "yes"\nfiring.cancel = "no"\nfiring.gives_up_after = 1.0'
+        rows = [
+            (0, "fire"),
+            (300, "yes"),
+            (500, "yes"),
+            (600, "fire"),
+            (700, "no"),
+            (750, "yes"),
+            (900, "fire"),
+            (2500, "yes"),
+        ]
+        run = played(keys, [f'{{t={t / 1000}, tap="{button}"}}' for t, button in rows])
+        self.assertEqual(times(run), [300])
+        states = [(round(row["time"], 6), row["state"], row["why"]) for row in run.rows("states")]
+        self.assertIn((0.7, "idle", "cancelled by its button"), states)
+        self.assertIn((1.9, "idle", "gave up"), states)
+        own = played('firing.kind = "ready"', held([(0, 10), (400, 410)]))
+        self.assertEqual(times(own), [400])
+
+    def test_wind_up_recovery_and_a_feet_lock(self):
+        keys = "firing.wind_up = 0.2\nfiring.recovery = 0.3\nfiring.locks_movement = true"
+        rows = ["{t=0, move=[1, 0]}", '{t=1, tap="fire"}', '{t=1.1, tap="fire"}', '{t=1.6, tap="fire"}']
+        run = played(keys, rows, shooter="at = [0, 1]\nwalk.speed = 2", life=2)
+        self.assertEqual(times(run), [1200, 1800])
+        motion = run.actors.motions[run.scene.number["keeper"]]
+        for t, x in ((1.0, 2.0), (1.5, 2.0), (1.6, 2.2), (2.1, 2.2), (2.5, 3.0)):
+            self.assertAlmostEqual(motion.seen(t)[0][0], x, delta=1e-9)
+        names = [row["state"] for row in run.rows("states") if row["state"] != "idle"]
+        self.assertEqual(names.count("winding up"), 2)
+        self.assertEqual(names.count("recovering"), 2)
+
+    def test_heat_stops_a_stream_until_it_has_cooled(self):
+        keys = 'firing.kind = "auto"\nfiring.interval = 0.1\nfiring.heat = { a_shot = 0.3, cools = 0.5, until = 0.2 }'
+        heat, free, expected, was = 0.0, 0.0, [], 0.0
+        for now in np.round(np.arange(0, 4, 0.001), 3):
+            if now >= free - 1e-9:
+                heat = max(heat - 0.5 * (now - was), 0.0) + 0.3
+                was = now
+                expected.append(round(now * 1000))
+                free = now + 0.1
+                if heat >= 1.0 - 1e-9:
+                    free = max(free, now + (heat - 0.2) / 0.5)
+        found = times(played(keys, held([(0, 4000)])))
+        np.testing.assert_allclose(found, expected, atol=1.01)
+        self.assertGreater(len(found), 5)
+
+    def test_shared_cooldowns_and_cancelling(self):
+        text = """nivvo = 1
+[ability.a]
+firing = { button = "a", cooldown = 0.5, cooldown_with = "tools" }
+launch.speed = 10
+limits.life = 0.1
+[ability.b]
+firing = { button = "b", cooldown = 0.2, cooldown_with = "tools" }
+launch.speed = 10
+limits.life = 0.1
+[ability.c]
+firing = { kind = "charge", button = "c" }
+launch.speed = 10
+limits.life = 0.1
+[ability.d]
+firing = { button = "d", cancels = ["c"] }
+launch.speed = 10
+limits.life = 0.1
+[case.play]
+input = [{ t = 0, tap = "a" }, { t = 0.3, tap = "b" }, { t = 0.6, tap = "b" }, { t = 0.7, tap = "a" },
+         { t = 1.0, hold = "c", lasts = 1.0 }, { t = 1.5, tap = "d" }]
+"""
+        rows = nivvo.fire(nivvo.parse(text)).rows("shots")
+        self.assertEqual([(row["ability"], row["time"]) for row in rows], [("a", 0.0), ("b", 0.6), ("d", 1.5)])
+
+    def test_damage_breaks_off_a_charge_and_a_lost_shooter_fires_no_more(self):
+        text = """nivvo = 1
+[shooter.keeper]
+at = [0, 1]
+health = {health}
+[shooter.rival]
+at = [6, 1]
+facing = "left"
+[ability.lob]
+shooter = "keeper"
+firing = {{ kind = "charge", cancelled_by_damage = true }}
+launch.speed = 10
+[ability.bolt]
+shooter = "rival"
+firing.button = "bolt"
+launch.speed = 20
+flight.gravity = 0
+on.shooters.damage = 10
+[case.duel]
+input = [{{ t = 0, hold = "fire", lasts = 1, shooter = "keeper" }}, {{ t = 0.1, tap = "bolt", shooter = "rival" }},
+         {{ t = 1.5, tap = "fire", shooter = "keeper" }}]
+"""
+        for health, expected in ((50, ["bolt", "lob"]), (10, ["bolt"])):
+            run = nivvo.fire(nivvo.parse(text.format(health=health)))
+            self.assertEqual([row["ability"] for row in run.rows("shots")], expected)
+            self.assertIn("cancelled by damage", [row["why"] for row in run.rows("states")])
+
+
+def textbook(rule, bits, interval, dt, count):
+    """Ticks at which a held button fires, by the game's own loop of that timer."""
+    real = np.float32 if bits == 32 else np.float64
+    dt, interval, fired = real(dt), real(interval), [0]
+    now, goal, left, total = real(0), interval, interval, real(0)
+    for tick in range(1, count):
+        now = real(now + dt)
+        if rule == "re-armed" and now >= goal:
+            fired.append(tick)
+            goal = real(now + interval)
+        if rule == "counting down":
+            left = real(left - dt)
+            if left <= 0:
+                fired.append(tick)
+                left = interval
+        if rule == "accumulating":
+            total = real(total + dt)
+            while total >= interval:
+                fired.append(tick)
+                total = real(total - interval)
+    return fired
+
+
+class AtTicks(unittest.TestCase):
+    def test_the_delivered_rate_is_what_the_textbook_of_the_timer_says(self):
+        quirks = 0
+        for rule in ("re-armed", "counting down", "accumulating"):
+            for rate in (30, 60, 144):
+                for interval in (0.1, 0.05, 1 / 12, 0.007, 0.1667):
+                    found = {}
+                    for bits in (32, 64):
+                        world = f'tick = {{ rate = {rate}, input = "at ticks", timer = "{rule}", bits = {bits} }}'
+                        keys = f'firing.kind = "auto"\nfiring.interval = {interval}'
+                        run = played(keys, ['{t=0, hold="fire", lasts=4}'], world=world, life=0.001)
+                        found[bits] = [round(row["time"] * rate) for row in run.rows("shots")]
+                        expected = textbook(rule, bits, interval, 1.0 / rate, 4 * rate)
+                        self.assertEqual(found[bits], expected, (rule, rate, interval, bits))
+                    quirks += found[32] != found[64]
+        self.assertGreater(quirks, 0)
+
+    def test_only_an_accumulating_timer_holds_a_rate_that_the_tick_does_not_divide(self):
+        counts = {}
+        for rule in ("re-armed", "counting down", "accumulating"):
+            world = f'tick = {{ rate = 60, input = "at ticks", timer = "{rule}" }}'
+            run = played('firing.kind = "auto"\nfiring.rate = 23', ['{t=0, hold="fire", lasts=10}'], world=world)
+            counts[rule] = len(run.rows("shots"))
+        self.assertEqual(counts["accumulating"], 230)
+        self.assertEqual(counts["counting down"], 200)
+
+
+class Numbers(unittest.TestCase):
+    def test_steps_of_a_hold_are_exact_capped_and_reset(self):
+        damage = Depends(by="held", start=2.0, step=7.0, every=0.2, cap=60.0)
+        for ms in range(4001):
+            expected = min(2 + 7 * (ms // 200), 60)
+            found = resolve(damage, Moment(held=clock.from_seconds(ms / 1000)), "damage")
+            self.assertEqual(found, expected, ms)
+        keys = 'firing.kind = "charge"\non.targets.damage = { by = "held", start = 2, step = 7, every = 0.2, cap = 60 }'
+        text = DRILL.format(
+            firing=keys, rows='{t=0, hold="fire", lasts=3.9}, {t=4.5, tap="fire"}', world="", life=3, lasts="", shooter="at = [0, 1]"
+        )  # fmt: skip
+        run = nivvo.fire(nivvo.parse(text + "[target.wisp]\nat = [9, 1]\nshape.ball = 1\n"))
+        self.assertEqual([row["amount"] for row in run.rows("effects")], [60.0, 2.0])
+
+    def test_a_number_by_age_or_path_is_read_off_where_it_touches(self):
+        for by, keys, expected in (
+            ("age", "start = 10, end = 30, over = 0.8", lambda t, s: 10 + 20 * min(t / 0.8, 1)),
+            ("flown", "points = [[0, 40], [6, 40], [12, 10]]", lambda t, s: np.interp(s, [6, 12], [40, 10])),
+            ("age", "start = 3, step = 2, every = 0.1, cap = 9", lambda t, s: min(3 + 2 * int(t / 0.1), 9)),
+            ("age", 'start = 0, end = 8, over = 1.0, ease = "in"', lambda t, s: 8 * t * t),
+        ):
+            for far in (4.0, 9.0, 14.0):
+                firing = f'on.targets.damage = {{ by = "{by}", {keys} }}'
+                text = DRILL.format(
+                    firing=firing, rows='{t=0.0137, tap="fire"}', world="", life=3, lasts="", shooter="at = [0, 1]"
+                )
+                run = nivvo.fire(nivvo.parse(text + f"[target.wisp]\nat = [{far}, 1]\nshape.ball = 0.5\n"))
+                row = run.rows("effects")[0]
+                age = row["time"] - 0.0137
+                self.assertAlmostEqual(row["amount"], expected(age, 20 * age), delta=2e-3 if "ease" in keys else 1e-9)
+
+    def test_random_numbers_belong_to_their_names(self):
+        keys = 'launch.speed = { by = "random", low = 10, high = 20 }'
+        text = DRILL.replace("launch.speed = 20\n", "")
+        rows = [f'{{t={k / 10}, tap="fire"}}' for k in range(40)]
+
+        def speeds(some):
+            made = text.format(firing=keys, rows=", ".join(some), world="", life=0.01, lasts="", shooter="at = [0, 1]")
+            return [row["speed"] for row in nivvo.fire(nivvo.parse(made)).rows("shots")]
+
+        every = speeds(rows)
+        self.assertTrue(all(10 <= one <= 20 for one in every))
+        self.assertGreater(len(set(every)), 30)
+        self.assertEqual(speeds(rows[:5]), every[:5])
+
+
+class Limits(unittest.TestCase):
+    def counts(self, run):
+        return int(run.alive()[1].max())
+
+    def test_only_so_many_and_what_then(self):
+        rows = [f'{{t={k / 10}, tap="fire"}}' for k in range(10)]
+        run = played('limits.alive = 3\nlimits.when_full = "refuse"', rows, life=0.55)
+        self.assertEqual(self.counts(run), 3)
+        self.assertEqual(times(run), [0, 100, 200, 600, 700, 800])
+        self.assertIn("only 3 may be in the air", run.refused[0].refused)
+        run = played('limits.alive = 1\nlimits.when_full = "end oldest"', rows, life=5)
+        self.assertEqual((self.counts(run), len(run.rows("shots"))), (1, 10))
+        ends = [row["ended"] for row in run.rows("projectiles")]
+        np.testing.assert_allclose(ends[:-1], np.arange(1, 10) / 10, atol=1e-12)
+        self.assertIn("newer one", run.rows("projectiles")[0]["reason"])
+
+    def test_the_live_count_settles_where_rate_times_life_says(self):
+        run = played('firing.kind = "auto"\nfiring.rate = 20', held([(0, 5000)]), life=1.5)
+        at, count = run.alive()
+        self.assertEqual(count[(at > 2.0) & (at < 4.9)].max(), 30)
+
+    def test_reach_is_path_or_distance_from_the_launch_or_from_the_shooter_now(self):
+        for view in ("side", "top"):
+            lob = "launch.elevation = 70\nflight.gravity = 1" if view == "side" else ""
+            for step in ("exact", "semi-implicit"):
+                world = f'world.view = "{view}"\ntick.step = "{step}"'
+                walk = "at = [0, 1]\nmove.velocity = [3, 0]"
+                for kind in ("launch", "shooter"):
+                    keys = f'limits.reach = 8\nlimits.reach_from = "{kind}"\n{lob}'.replace("flight.gravity = 1", "")
+                    run = played(keys, ['{t=0.1, tap="fire"}'], world=world, life=5, shooter=walk)
+                    path = run.flight("rivet-1")
+                    end, when = path.p[-1], path.t[-1]
+                    base = path.p[0] if kind == "launch" else run.actors.motions[0].seen(when)[0]
+                    self.assertAlmostEqual(np.linalg.norm(end - base), 8.0, delta=1e-9)
+                    self.assertIn("reach", run.rows("projectiles")[0]["reason"])
+
+    def test_a_further_press_ends_what_is_in_the_air(self):
+        rows = ['{t=0, tap="fire"}', '{t=0.4, tap="fire"}', '{t=2.0, tap="fire"}', '{t=2.2, tap="fire"}']
+        run = played('when.again.then = "end"', rows, life=1.0)
+        self.assertEqual(times(run), [0, 2000])
+        rows_ = run.rows("projectiles")
+        self.assertAlmostEqual(rows_[0]["ended"], 0.4, delta=1e-12)
+        self.assertIn("pressed again", rows_[0]["reason"])
+        late = ['{t=0, tap="fire"}', '{t=1.5, tap="fire"}']
+        self.assertEqual(times(played('when.again = { gone = "nothing" }', late, life=1.0)), [0])
+        self.assertEqual(times(played('when.again = { gone = "fire" }', late, life=1.0)), [0, 1500])
