@@ -2,11 +2,13 @@
 
 load, parse, drill   a drill from a file, a TOML text, or plain tables
 fire                 a case in time: a Run, with its tables, paths and digest
+Live                 the same engine a tick at a time, inside a game, server or test
 check                what a case demands, and what was found
 preview              dots along a coming flight, with its landing
 cheaper              what a plain parabola would show instead, and how far off it is
 solve                the launches that reach a point
 clearance            whether a shot starts clear of its own shooter, at every aim
+holds                what each time of holding a charge is worth; draw_holds and draw_timeline draw time
 rose                 the shots of an ability at all aims around
 draw                 a run on Matplotlib axes; draw_rose and draw_clearance for those
 save                 a run as CSV, JSON or Parquet
@@ -40,6 +42,7 @@ _HOMES = {
     "schema": "nivvo.spec.schema",
     "fire": "nivvo.play.engine",
     "Run": "nivvo.play.run",
+    "Live": "nivvo.play.live",
     "Solution": "nivvo.play.solving",
     "preview": "nivvo.play.preview",
     "Preview": "nivvo.play.preview",
@@ -48,6 +51,9 @@ _HOMES = {
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.checks",
+    "holds": "nivvo.play.holding",
+    "draw_timeline": "nivvo.show.timeline",
+    "draw_holds": "nivvo.show.timeline",
     "rose": "nivvo.play.rose",
     "Rose": "nivvo.play.rose",
     "draw_rose": "nivvo.show.around",
@@ -77,6 +83,8 @@ if TYPE_CHECKING:
     from nivvo.judge.closeness import closest
     from nivvo.play.clearance import clearance
     from nivvo.play.engine import fire
+    from nivvo.play.holding import holds
+    from nivvo.play.live import Live
     from nivvo.play.preview import Cheaper, Preview, cheaper, preview
     from nivvo.play.rose import Rose, rose
     from nivvo.play.run import Run
@@ -85,6 +93,7 @@ if TYPE_CHECKING:
     from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw
     from nivvo.show.files import save
+    from nivvo.show.timeline import draw_holds, draw_timeline
     from nivvo.spec.drill import Drill, load, parse
     from nivvo.spec.drill import of as drill
     from nivvo.spec.explain import effective as explain

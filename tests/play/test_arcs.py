@@ -91,7 +91,7 @@ class Fired(unittest.TestCase):
 
     def test_an_unreachable_apex_and_a_cursor_at_the_muzzle_are_refused(self):
         run = nivvo.fire(lob(launch='launch.arc = "by apex"\nlaunch.apex = 0.5')[0])
-        self.assertIn("by apex", run.rows("events")[0]["detail"])
+        self.assertIn("higher than the apex", run.rows("events")[0]["detail"])
         at = lob(muzzle="muzzle.hand.forward = 1\nmuzzle.hand.follows = 'body'", cursor=[1.0, 1.0])[0]
         self.assertEqual(nivvo.fire(at).rows("events")[0]["what"], "refused")
 

@@ -142,7 +142,7 @@ BROKEN = {
     "arc of two": (instead("launch.elevation = 40", 'launch.elevation = 40\nlaunch.arc = "low"'), ["elevation does not go with"]),
     # Numbers that depend.
     "depends on nothing known": (instead("speed = 18", 'speed = { by = "moon", start = 1 }'), [":11", "by", "shot"]),
-    "depends on no numbers": (instead("speed = 18", 'speed = { by = "shot" }'), ["points or start"]),
+    "depends on no numbers": (instead("speed = 18", 'speed = { by = "shot" }'), ["needs points, or start and end, or step and start"]),
     "depends out of range": (instead("speed = 18", 'speed = { by = "shot", points = [[0, 5], [3, -5]] }'), ["greater than 0", "-5"]),
     "points that go back": (instead("speed = 18", 'speed = { by = "shot", points = [[3, 5], [0, 5]] }'), ["must go up"]),
     "cap below start": (instead("speed = 18", 'speed = { by = "shot", start = 9, step = 1, cap = 3 }'), ["cap lies on the other side"]),

@@ -20,6 +20,9 @@ from nivvo.errors import CallError
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the run, with the preview of its first shot, into a file.")
 @click.option("--rose", metavar="FILE.png|svg", help="Draw the first ability's shots at all aims around into a file.")
 @click.option("--clearance", metavar="FILE.png|svg", help="Draw its muzzle at all aims, against its shooter's body.")
+@click.option("--timeline", metavar="FILE.png|svg", help="Draw buttons, states, shots and the live count over time.")
+@click.option("--hold-chart", metavar="FILE.png|svg", help="Draw what each time of holding a charge is worth.")
+@click.option("--holds", is_flag=True, help="Print that as a table.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
     "--save-format",
@@ -34,7 +37,22 @@ from nivvo.errors import CallError
     help="Print this table alone.",
 )
 @format_option
-def command(drill, cases, everything, settings, figure, rose, clearance, folder, save_format, table, format_) -> None:
+def command(
+    drill,
+    cases,
+    everything,
+    settings,
+    figure,
+    rose,
+    clearance,
+    timeline,
+    hold_chart,
+    holds,
+    folder,
+    save_format,
+    table,
+    format_,
+) -> None:
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
     Ends with the defaults that had a part in it: what nobody wrote, and what was used instead.
@@ -51,8 +69,8 @@ def command(drill, cases, everything, settings, figure, rose, clearance, folder,
     names = cases_of(read, cases, everything)
     if figure and len(names) > 1:
         raise CallError("--figure draws one case: name it with --case")
-    if (rose or clearance) and len(names) > 1:
-        raise CallError("--rose and --clearance draw one case: name it with --case")
+    if (rose or clearance or timeline or hold_chart or holds) and len(names) > 1:
+        raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
     runs = [fire(read, name) for name in names]
     if format_ == "json" and not table:
         from nivvo.show.files import as_tables
@@ -83,6 +101,19 @@ def command(drill, cases, everything, settings, figure, rose, clearance, folder,
             from nivvo.show.sight import preview_of
 
             click.echo(f"drew {save_figure(run, figure, preview_of(run))}", err=True)
+    if timeline:
+        from nivvo.show.timeline import save_timeline
+
+        click.echo(f"drew {save_timeline(runs[0], timeline)}", err=True)
+    if hold_chart or holds:
+        from nivvo.play.holding import holds as holds_of
+        from nivvo.show.timeline import save_holds
+
+        found = holds_of(read, names[0])
+        if holds:
+            print_rows(found.rows, format_, list(found.rows[0]))
+        if hold_chart:
+            click.echo(f"drew {save_holds(found, hold_chart, read.name)}", err=True)
     if rose or clearance:
         from nivvo.show.around import save_clearance, save_rose
 

@@ -59,6 +59,7 @@ class Arena:
         self.params = pool.zeros(4, pool.PARAMS)
         self.answers = pool.zeros(4 * groups, pool.ANSWERS).reshape(4, groups)
         self.launches = 0
+        self.spare: list[int] = []
         self.curves = np.zeros((4, 2))
         self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
@@ -79,6 +80,10 @@ class Arena:
                 self.bodies[now] = self.bodies[then]
         else:
             self.bodies["gone"] = 1
+        self.plan()
+
+    def plan(self) -> None:
+        """Lay the grid anew: after bodies have come, or have come to move."""
         origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5
@@ -101,6 +106,19 @@ class Arena:
     def live(self) -> int:
         """How many projectiles are in the air."""
         return int(self.counters[pool.LIVE])
+
+    def compile(self) -> None:
+        """Compile the kernel, or load it, before it is needed."""
+        advance.compiled(*self._arguments(pool.zeros(1, pool.TICKS)))
+
+    def forget_launches(self) -> set[int]:
+        """Let rows of launches be used again of which nothing is in the air; tell which."""
+        used = set(self.flight["param"][: self.live].tolist())
+        free = set(range(self.launches)) - used
+        self.spare = sorted(free, reverse=True)
+        if not self.live:
+            self.knots = 0
+        return free
 
     def new_launch(
         self,
@@ -125,7 +143,7 @@ class Arena:
         ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, points (n, 2)) of
         damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
-        n = self.launches
+        n = self.spare.pop() if self.spare else self.launches
         if n == len(self.params):
             self.params = pool.grown(self.params, n + 1)
             answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
@@ -144,7 +162,7 @@ class Arena:
                 self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
             self.curves[self.knots : self.knots + len(points)] = points
             self.knots += len(points)
-        self.launches += 1
+        self.launches = max(self.launches, n + 1)
         return n
 
     def fire(self, launch, p, v, key, born, *, moves_at=None, inside=()) -> None:
@@ -179,26 +197,7 @@ class Arena:
         done = 0
         while done < len(ticks):
             rest = ticks[done:]
-            advance(
-                self.world,
-                self.flight,
-                self.params,
-                self.answers,
-                self.curves,
-                self.bodies,
-                self.boxes,
-                self.start,
-                self.items,
-                self.apart,
-                self.scratch,
-                self.pending,
-                self.touches,
-                self.events,
-                self.samples,
-                rest,
-                self.counters,
-                work=self.live * len(rest),
-            )
+            advance(*self._arguments(rest), work=self.live * len(rest))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][done - 1])
@@ -208,6 +207,27 @@ class Arena:
             if self.counters[pool.WHY] == pool.FULL:
                 self._make_room()
         return done
+
+    def _arguments(self, ticks: np.ndarray) -> tuple:
+        return (
+            self.world,
+            self.flight,
+            self.params,
+            self.answers,
+            self.curves,
+            self.bodies,
+            self.boxes,
+            self.start,
+            self.items,
+            self.apart,
+            self.scratch,
+            self.pending,
+            self.touches,
+            self.events,
+            self.samples,
+            ticks,
+            self.counters,
+        )
 
     def _make_room(self) -> None:
         need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * self.live + pool.ROOM
@@ -228,6 +248,42 @@ class Arena:
         taken = self.samples[: self.counters[pool.SAMPLES]].copy()
         self.counters[pool.SAMPLES] = 0
         return taken
+
+
+GROWING = ("params", "answers", "curves", "bodies", "boxes", "start", "items", "apart", "scratch", "world", "counters")
+
+
+def frozen(arena: Arena) -> dict:
+    """All that an arena is, as bytes and numbers; what has been written as events and samples aside."""
+    arrays = {name: (getattr(arena, name).copy()) for name in GROWING}
+    arrays["flight"] = arena.flight[: arena.live].copy()
+    return {"arrays": arrays, "launches": arena.launches, "knots": arena.knots, "spare": list(arena.spare)}
+
+
+def thawed(arena: Arena, state: dict) -> None:
+    """Make an arena again what it was when it was frozen."""
+    for name in GROWING:
+        here, there = getattr(arena, name), state["arrays"][name]
+        if here.shape == there.shape:
+            here[...] = there
+        else:
+            setattr(arena, name, there.copy() if there.dtype.names is None else _same(there))
+    flight = state["arrays"]["flight"]
+    if len(flight) > len(arena.flight):
+        arena.flight = pool.grown(arena.flight, len(flight))
+        arena.pending = pool.grown(arena.pending, len(flight))
+        arena.touches = pool.grown(arena.touches, len(flight))
+    arena.flight[: len(flight)] = flight
+    arena.launches, arena.knots, arena.spare = state["launches"], state["knots"], list(state["spare"])
+
+
+def _same(rows: np.ndarray) -> np.ndarray:
+    """A copy whose dtype is the very object of ``pool``."""
+    kinds = (pool.PARAMS, pool.ANSWERS, pool.BODY, pool.WORLD)
+    kind = next(kind for kind in kinds if kind == rows.dtype)
+    out = pool.zeros(rows.size, kind).reshape(rows.shape)
+    out[...] = rows
+    return out
 
 
 def ticks_of(edges: np.ndarray, first: int, dt=None) -> np.ndarray:

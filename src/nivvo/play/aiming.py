@@ -233,7 +233,12 @@ def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stanc
     elif nothing:
         aimed = _without(ability, asked.ability, player, stance, moment, point, nothing, notes)
     else:
-        aimed = Aimed(_leaving(ability, stance, moment, point, player.stick(time, aim)), stance.facing, point, notes)
+        aimed = Aimed(
+            _leaving(ability, stance, moment, point, player.stick(time, aim, asked.ability)),
+            stance.facing,
+            point,
+            notes,
+        )
     if arc is None and not aimed.refused:
         if aim.assist is not None:
             heading, words = bent(actors, aim.assist, stance, aimed.leaving.heading, time)

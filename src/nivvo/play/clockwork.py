@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+from bisect import bisect_right
 from pathlib import Path
 
 import numpy as np
@@ -12,12 +13,16 @@ from nivvo.core.arena import ticks_of
 from nivvo.errors import DrillError, Problem
 from nivvo.spec.scene import Tick
 
+KEPT = 4096
+
 
 class Ticks:
     """Edges of ticks on the clock, as far as they are asked for."""
 
     def __init__(self, rules: Tick, folder: Path):
         self.rate = rules.rate
+        self.past: list[int] | None = None
+        self.first = 0
         self.frames: np.ndarray | None = None
         if rules.frames is not None:
             seconds = rules.frames if isinstance(rules.frames, list) else _frames_of_csv(folder / rules.frames)
@@ -26,8 +31,28 @@ class Ticks:
             self._edges = np.concatenate([[0], np.cumsum(self.frames)])
             self.round = int(self._edges[-1])
 
+    def play(self, tick: int, seconds: float | None) -> None:
+        """Let tick number ``tick``, the next to come, last so many seconds; None: as the rules have it.
+
+        From then on ticks that have not come are as long as the rate says. Old edges are forgotten.
+        """
+        if seconds is None and self.past is None:
+            return
+        if self.past is None:
+            self.past, self.first = [self.edge(tick)], tick
+        length = clock.UNITS / self.rate if seconds is None else clock.from_seconds(seconds)
+        del self.past[tick - self.first + 1 :]
+        self.past.append(self.past[-1] + round(length))
+        if len(self.past) > KEPT:
+            gone = len(self.past) - KEPT // 2
+            del self.past[:gone]
+            self.first += gone
+
     def edge(self, tick: int) -> int:
         """When a tick starts, on the clock."""
+        if self.past is not None:
+            known = min(max(tick - self.first, 0), len(self.past) - 1)
+            return self.past[known] + round((tick - self.first - known) * clock.UNITS / self.rate)
         if self.frames is None:
             return int(clock.edges_of_rate(self.rate, tick, 0)[0])
         rounds, rest = divmod(tick, len(self.frames))
@@ -35,6 +60,12 @@ class Ticks:
 
     def holding(self, time: int) -> int:
         """The tick within which a time lies; an edge belongs to the tick that it starts."""
+        if self.past is not None:
+            tick = self.first + max(bisect_right(self.past, time) - 1, 0)
+            tick += max(int((time - self.edge(tick)) * self.rate / clock.UNITS) - 1, 0)
+            while self.edge(tick + 1) <= time:
+                tick += 1
+            return tick
         if self.frames is None:
             tick = max(int(time / clock.UNITS * self.rate) - 2, 0)
             while self.edge(tick + 1) <= time:
@@ -50,7 +81,7 @@ class Ticks:
 
     def rows(self, first: int, count: int) -> np.ndarray:
         """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``."""
-        if self.frames is None:
+        if self.frames is None and self.past is None:
             return ticks_of(clock.edges_of_rate(self.rate, first, count), first, 1.0 / self.rate)
         edges = np.array([self.edge(tick) for tick in range(first, first + count + 1)], dtype=np.int64)
         return ticks_of(edges, first)

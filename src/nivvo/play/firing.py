@@ -59,6 +59,7 @@ class Trigger:
         self.state = IDLE
         self.down: int | None = None
         self.pressed = 0
+        self.written: int | None = None
         self.use = 0
         self.ammo = rules.ammo
         self.heat, self.warmed = 0.0, 0
@@ -134,7 +135,7 @@ class Trigger:
         """Begin a use."""
         self.remembered = None
         self.use += 1
-        self.pressed = time
+        self.pressed = time if self.written is None else self.written
         self.begin(time)
 
     def begin(self, time: int) -> None:
@@ -378,7 +379,7 @@ class Ready(Trigger):
         """Fire."""
         if self.state == READY:
             self.queue.clear()
-            self.pressed = time
+            self.pressed = time if self.written is None else self.written
             self.launch(time)
 
     def give_up(self, time: int) -> None:

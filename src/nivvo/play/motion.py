@@ -51,6 +51,11 @@ class Motion:
         k = bisect_right(self.times, time)
         return self.times[k] if k < len(self.times) else None
 
+    def forget(self, time: int) -> None:
+        """Drop what lies behind the piece that holds at ``time``."""
+        k = max(bisect_right(self.times, time) - 1, 0)
+        del self.times[:k], self.pieces[:k]
+
     def turn(self, time: int, place, velocity, acceleration) -> None:
         """Go on otherwise from ``time`` on; what was to come after it is gone."""
         while self.times and self.times[-1] >= time:

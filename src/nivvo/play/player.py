@@ -15,6 +15,8 @@ from nivvo.play.scene import Scene
 from nivvo.play.track import PRESS, RELEASE, Change
 from nivvo.spec.ability import Aim
 
+KEPT = 256
+
 
 class Player:
     """One shooter on its way through a session."""
@@ -27,6 +29,7 @@ class Player:
         self.rows: dict[str, tuple[list[int], list]] = {}
         self._facings: tuple[list[int], list[np.ndarray]] = ([0], [scene.facing(name)])
         self.first: dict[str, object] = {}
+        self.turned: dict[str, float] = {}
         self._carriers: dict[str, tuple[int, np.ndarray]] = {}
         self.last_aim: dict[str, np.ndarray] = {}
 
@@ -60,6 +63,29 @@ class Player:
         if locked != self.locked and isinstance(self.motion, Walker):
             self.motion.steer(time, [0.0, 0.0] if locked else self._last("move", time) or [0.0, 0.0])
         self.locked = locked
+
+    def forget(self, time: int) -> None:
+        """Drop input that can no longer matter, for sessions without end."""
+        for control, (times, values) in self.rows.items():
+            k = bisect_right(times, time) - 1
+            if k < KEPT:
+                continue
+            if control == "stick":
+                now = clock.to_seconds(times[k])
+                for name, ability in self.scene.abilities.items():
+                    if ability.aim.by == "stick" and ability.aim.turn_rate is not None:
+                        self.turned[name] = self._turned(name, ability.aim, now, k + 1)
+            del times[:k], values[:k]
+        times, values = self._facings
+        if len(times) > KEPT:
+            del times[:-2], values[:-2]
+
+    def _turned(self, name: str, aim: Aim, now: float, count: int) -> float:
+        """Angle (degrees) of the stick's direction under its turn rate, after its first ``count`` rows."""
+        times, sticks = self.rows["stick"]
+        start = self.turned.get(name, float(self.scene.frame.bearing(self._facings[1][0])))
+        seconds = [clock.to_seconds(one) for one in times[:count]]
+        return turned(start, seconds, sticks[:count], now, aim.dead_zone, aim.snap, aim.turn_rate, aim.curve)
 
     def _last(self, control: str, time: int):
         """What a control was last set to; before its first row, where that row puts it; None without any."""
@@ -128,7 +154,7 @@ class Player:
         heading = frame.direction(look[0])
         return frame.raised(heading, look[1]) if len(look) == 2 else heading
 
-    def stick(self, time: int, aim: Aim) -> np.ndarray | None:
+    def stick(self, time: int, aim: Aim, name: str = "") -> np.ndarray | None:
         """Unit heading (3,) of the stick; None before any input, when the facing holds."""
         times, sticks = self.rows.get("stick", ((), ()))
         frame, count = self.scene.frame, bisect_right(times, time)
@@ -138,10 +164,7 @@ class Player:
         if aim.snap is None and aim.turn_rate is None:
             # Straight from the stick: mirrored sticks give mirrored headings to the bit.
             return unit(last[0] * frame.first + last[1] * frame.second)
-        start = float(frame.bearing(self._facings[1][0]))
-        seconds, now = [clock.to_seconds(one) for one in times[:count]], clock.to_seconds(time)
-        rules = (aim.dead_zone, aim.snap, aim.turn_rate, aim.curve)
-        return frame.direction(turned(start, seconds, sticks[:count], now, *rules))
+        return frame.direction(self._turned(name, aim, clock.to_seconds(time), count))
 
     def carrier(self, name: str, time: int) -> np.ndarray:
         """Where a muzzle's carrier is (3,): each tick it nears its place on the body by at most its top speed."""

@@ -197,7 +197,7 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str)
 def _look(session: Session, time: int) -> None:
     """Take in what players do up to a time, and from then on only how shooters move."""
     session.take_in(time)
-    session.in_hand = []
+    session.triggers = {}
     if session.still:
         for k in session.movers:
             session.arena.set_motion(k, session.actors.middle(k, time), np.zeros(3), np.zeros(3), time)

@@ -36,6 +36,8 @@ LAUNCHES = np.dtype(
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 BATCH = 256
+MOST_KNOWN = 4096
+"""Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
 CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
 STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
 
@@ -123,6 +125,11 @@ class Session:
                 self._fly(self.tick + 1)
         self.tick = max(self.tick, tick) if not self.arena.live else self.tick
 
+    def step(self) -> None:
+        """Run one tick, whether anything flies or not."""
+        self._act(self.scene.ticks.edge(self.tick + 1))
+        self._fly(self.tick + 1)
+
     def take_in(self, time: int) -> None:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
         while self._coming and self._coming[0][0] <= time:
@@ -159,6 +166,8 @@ class Session:
         for (name, shooter), trigger in self.triggers.items():
             if shooter != change.shooter:
                 continue
+            if edge == PRESS and change.value in (trigger.rules.button, trigger.rules.confirm):
+                trigger.written = change.written
             if trigger.rules.button == change.value:
                 if edge == PRESS and not self._further(name, shooter, change.time, trigger):
                     trigger.press(change.time)
@@ -304,6 +313,9 @@ class Session:
         radius = scene.radius(ability, moment)
         known = (id(ability), shooter, tuple(dealt), life, reach, radius)
         if known not in self.known:
+            if len(self.known) >= MOST_KNOWN:
+                free = self.arena.forget_launches()
+                self.known = {key: row for key, row in self.known.items() if row not in free}
             linear, square, factor = scene.drag(ability)
             own = scene.number[shooter]
             self.known[known] = self.arena.new_launch(

@@ -244,7 +244,7 @@ def _fired(drill: Drill, case: str, shot: Shot, touches: str) -> Run:
     """The flight of a shot alone, until its first touch or until its limits."""
     session = session_of(drill, case, touches=touches)
     session.take_in(shot.time)
-    session.in_hand = []
+    session.triggers = {}
     session.put(shot)
     session.finish()
     return session.run(drill.name, case)

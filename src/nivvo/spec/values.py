@@ -112,10 +112,10 @@ class Depends(Table):
         ways = _WAYS_RANDOM if self.by == "random" else _WAYS_READ if self.by == "read" else _WAYS
         fits = [way for way in ways if way[0] <= given <= way[0] | way[1]]
         if not fits:
-            words = "; or ".join(", ".join(sorted(way[0])) for way in ways)
+            words = ", or ".join(" and ".join(sorted(way[0], reverse="start" in way[0])) for way in ways)
             more = sorted(given - set().union(*(way[0] | way[1] for way in ways)))
             extra = f" ({', '.join(more)} does not go with it)" if more else ""
-            raise ValueError(f'by = "{self.by}" needs either {words}{extra}')
+            raise ValueError(f'by = "{self.by}" needs {words}{extra}')
         if self.points is not None and any(a[0] >= b[0] for a, b in zip(self.points, self.points[1:], strict=False)):
             raise ValueError("points must go up in their first number")
         if self.cap is not None and (self.cap - self.start) * self.step < 0.0:

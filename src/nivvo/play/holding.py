@@ -1,0 +1,134 @@
+"""What a hold is worth: for each time a button is held, every number that hangs on it, and the flight that follows."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nivvo.core import clock
+from nivvo.errors import CallError
+from nivvo.play.aiming import Asked
+from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.numbers import Moment, resolve
+from nivvo.play.scene import Scene
+from nivvo.spec.ability import Ability
+from nivvo.spec.document import known
+from nivvo.spec.drill import Drill
+from nivvo.spec.links import depends_of
+from nivvo.spec.values import Depends
+
+MOST_ROWS = 100_000
+
+
+@dataclass(frozen=True)
+class Holds:
+    """A table of holds.
+
+    ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it, and ``range``, ``apex``
+    (units), ``flight_time`` (s) and ``ends`` of the flight to its first touch. keys : the keys that hang on it.
+    full : when the charge is full (s), or None. turns_back : the hold from which on a longer one reaches less
+    far (s), or None. capped : key, hold and whether the last step lands on the cap exactly.
+    """
+
+    scene: Scene
+    ability: str
+    rows: list[dict[str, Any]]
+    keys: list[str]
+    full: float | None
+    turns_back: float | None
+    capped: list[tuple[str, float, bool]]
+
+
+def holds(
+    drill: Drill,
+    case: str | None = None,
+    ability: str | None = None,
+    *,
+    until: float | None = None,
+    every: float | None = None,
+) -> Holds:
+    """The table of an ability's holds (default: the first of the case that charges).
+
+    until : longest hold (s); default: a quarter more than what its numbers need. every : from one hold to the
+    next (s); default: forty rows. Raises CallError for unknown names, an ability that does not charge, too many rows.
+    """
+    name = case or drill.cases[0]
+    scene, in_hand = scene_of(drill, name), in_hand_of(drill, name)
+    charging = [one for one in in_hand if scene.abilities[one].firing.kind == "charge"]
+    if ability is None and not charging:
+        raise CallError(f'no ability of {name} charges; write firing.kind = "charge"')
+    ability = known(ability or charging[0], scene.abilities, "ability")
+    keys = scene.abilities[ability]
+    if keys.firing.kind != "charge":
+        raise CallError(f'{ability} does not charge: its firing.kind is "{keys.firing.kind}"')
+    found = {".".join(map(str, path)): value for path, value in depends_of(keys) if value.by == "held"}
+    full = None if keys.firing.full_after is None else keys.firing.full_after.seconds(scene.ticks.rate)
+    last = 1.25 * max([full or 0.0, *(_needs(value, full) for value in found.values())]) if until is None else until
+    last = last or 1.0
+    step = last / 40.0 if every is None else every
+    if not 0.0 < step <= last or last / step > MOST_ROWS:
+        raise CallError(
+            f"holds go from 0 to {last:g} s in steps above 0, at most {MOST_ROWS:,}; every = {step:g} s does not"
+        )
+    times = step * np.arange(round(last / step) + 1)
+    rows = [_row(drill, name, scene, ability, float(held), found) for held in times]
+    far = np.array([row["range"] for row in rows])
+    best = int(far.argmax())
+    # Past full nothing changes; to turn back is to fall short of what a shorter hold had.
+    turns = float(times[best]) if far[best] - far[-1] > 1e-9 * max(far[best], 1.0) else None
+    capped = [
+        (key, value.every * np.ceil((value.cap - value.start) / value.step - 1e-9), _lands(value))
+        for key, value in found.items()
+        if value.cap is not None and value.step
+    ]
+    return Holds(scene, ability, rows, list(found), full, turns, capped)
+
+
+def _lands(value: Depends) -> bool:
+    steps = (value.cap - value.start) / value.step
+    return abs(steps - round(steps)) <= 1e-9
+
+
+def _needs(value: Depends, full: float | None) -> float:
+    """The hold (s) after which a number changes no more."""
+    if value.points is not None:
+        return value.points[-1][0]
+    if value.step is None:
+        return value.over or full or 0.0
+    if value.cap is None or not value.step:
+        return 10.0 * value.every
+    return value.every * float(np.ceil((value.cap - value.start) / value.step))
+
+
+def _row(drill: Drill, case: str, scene: Scene, ability: str, held: float, found: dict[str, Depends]) -> dict[str, Any]:
+    keys = scene.abilities[ability]
+    counts = charged(scene, keys, clock.from_seconds(held))
+    moment = Moment(
+        held=counts, full=None if keys.firing.full_after is None else keys.firing.full_after.seconds(scene.ticks.rate)
+    )
+    row: dict[str, Any] = {"held": held} | {key: resolve(value, moment, key) for key, value in found.items()}
+    session = session_of(drill, case, touches="end")
+    session.take_in(0)
+    session.triggers = {}
+    shooter = keys.shooter or sorted(scene.shooters)[0]
+    session.fire(Asked(0, ability, shooter, 0, 0, counts))
+    session.finish()
+    run = session.run(drill.name, case)
+    if run.refused:
+        return row | {"range": 0.0, "apex": 0.0, "flight_time": 0.0, "ends": run.refused[0].refused}
+    flown = run.rows("projectiles")[0]
+    return row | {name: flown[name] for name in ("range", "apex", "flight_time")} | {"ends": flown["reason"]}
+
+
+def charged(scene: Scene, keys: Ability, held: int) -> int:
+    """What a hold (clock) counts as when it is let go."""
+    firing, rate = keys.firing, scene.ticks.rate
+    least = 0 if firing.least_hold is None else clock.from_seconds(firing.least_hold.seconds(rate))
+    if held < least:
+        return 0
+    if firing.full_after is None:
+        return held
+    full = clock.from_seconds(firing.full_after.seconds(rate))
+    return 0 if firing.at_full == "fall back" and held > full else min(held, full)

@@ -1,0 +1,508 @@
+"""The engine a tick at a time, inside somebody's game, server or test.
+
+It is the very session that a case is fired in; here the players' inputs come as they are made, and nothing
+is kept but what is in the air.
+"""
+
+from __future__ import annotations
+
+import io
+import pickle
+from collections import OrderedDict
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import numpy as np
+from pydantic import ValidationError
+
+from nivvo.core import clock, pool
+from nivvo.core.arena import frozen, thawed
+from nivvo.core.frame import Frame
+from nivvo.errors import CallError, OutputError
+from nivvo.play.aiming import Asked
+from nivvo.play.clockwork import Ticks
+from nivvo.play.engine import in_hand_of
+from nivvo.play.motion import motion_of
+from nivvo.play.preview import Preview, of_run
+from nivvo.play.run import PROJECTILES, REASONS
+from nivvo.play.scene import Scene, fill_shape
+from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
+from nivvo.play.timers import Timers
+from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.spec.document import known
+from nivvo.spec.drill import Drill
+from nivvo.spec.scene import Obstacle, Shape, Target
+from nivvo.spec.values import Table
+
+ENDED_KEPT = 65_536
+FORGET_EVERY = 512
+
+
+class Event(NamedTuple):
+    """One thing that happened in a tick.
+
+    time : s. what : "fired", "refused", "state", "touched", "overlap", "damage", "out", "ended", "slipped through".
+    id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
+    (size,), or None. amount : of damage. detail : in words.
+    """
+
+    time: float
+    what: str
+    id: int
+    name: str
+    ability: str
+    point: np.ndarray | None
+    amount: float
+    detail: str
+
+
+WORDS = {
+    pool.CONTACT: "touched",
+    pool.OVERLAP: "overlap",
+    pool.DAMAGE: "damage",
+    pool.DIED: "out",
+    pool.ENDED: "ended",
+    pool.SLIPPED: "slipped through",
+}
+
+
+class Live:
+    """A drill's scene and abilities, live.
+
+    Parameters
+    ----------
+    drill : Drill
+    case : whose settings and abilities hold; its inputs are not played
+    compiled : compile (or load) the engine now, so that no tick has to; else it is when there is enough to do
+
+    Raises CallError for an unknown case. Times are seconds from the start; positions are in the drill's axes.
+    """
+
+    def __init__(self, drill: Drill, case: str | None = None, *, compiled: bool = True):
+        self.drill, self.case = drill, case or drill.cases[0]
+        self.in_hand = in_hand_of(drill, self.case)
+        self.scene = Scene(drill.of_case(self.case), drill.document.folder)
+        self._session = Session(self.scene, self.in_hand, sampled=False)
+        self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
+        self._ended: OrderedDict[int, str] = OrderedDict()
+        self._free: list[int] = []
+        self._played: list[dict[str, Any]] = []
+        if compiled:
+            self._session.arena.compile()
+
+    # What players do.
+
+    def press(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
+        """A button goes down, now (at the start of the coming tick) or at a time within it."""
+        self._do(PRESS, self._button(button), shooter, at)
+
+    def release(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
+        """A button goes up."""
+        self._do(RELEASE, self._button(button), shooter, at)
+
+    def tap(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
+        """A button goes down and up at once."""
+        self.press(button, shooter, at)
+        self.release(button, shooter, at)
+
+    def cursor(self, *point: float, shooter: str | None = None, at: float | None = None) -> None:
+        """The cursor is at a position."""
+        self._do("cursor", self._numbers("cursor", point, self.scene.frame.size), shooter, at)
+
+    def stick(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
+        """The stick is at x, y, each from -1 to 1."""
+        self._do("stick", self._numbers("stick", (x, y), 2, 1.0), shooter, at)
+
+    def move(self, x: float, y: float = 0.0, shooter: str | None = None, at: float | None = None) -> None:
+        """The walking input is x, y, each from -1 to 1."""
+        self._do("move", self._numbers("move", (x, y), 2, 1.0), shooter, at)
+
+    def look(self, *angles: float, shooter: str | None = None, at: float | None = None) -> None:
+        """The eye looks along direction (and in 3D elevation), degrees."""
+        self._do("look", self._numbers("look", angles, self.scene.frame.size - 1), shooter, at)
+
+    def screen(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
+        """A point of the camera's screen is pointed at, pixels."""
+        self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
+
+    def _button(self, button: str) -> str:
+        heard = {word for one in self._session.triggers.values() for word in _buttons(one.rules)}
+        heard |= {one.walk.button for one in self.scene.shooters.values() if one.walk is not None}
+        return known(button, sorted(heard), "button")
+
+    def _numbers(self, what: str, values, size: int, most: float = 1e12) -> list[float]:
+        values = np.asarray(values[0] if len(values) == 1 and np.ndim(values[0]) == 1 else values, dtype=float)
+        if values.shape != (size,) or not np.isfinite(values).all() or np.abs(values).max() > most:
+            bound = "" if most > 1.0 else " from -1 to 1"
+            raise CallError(f"{what} takes {size} finite numbers{bound}, not {values.tolist()}")
+        return values.tolist()
+
+    def _do(self, what: str, value, shooter: str | None, at: float | None) -> None:
+        ticks, tick = self.scene.ticks, self._session.tick
+        time = ticks.edge(tick) if at is None else clock.from_seconds(at)
+        if time < ticks.edge(tick):
+            raise CallError(f"at = {at} s is over: the coming tick begins at {self.time:.9g} s")
+        seen = ticks.seen(time) if self.scene.model.tick.input == "at ticks" else time
+        names = [known(shooter, self.scene.shooters, "shooter")] if shooter else sorted(self.scene.shooters)
+        self._session.feed([Change(seen, time, name, what, value) for name in names])
+        row = {"t": clock.to_seconds(time), what: value, **({"shooter": shooter} if shooter else {})}
+        self._played.append(row)
+
+    # Time.
+
+    @property
+    def time(self) -> float:
+        """When the coming tick begins (s)."""
+        return clock.to_seconds(self.scene.ticks.edge(self._session.tick))
+
+    @property
+    def tick(self) -> int:
+        """The number of the coming tick."""
+        return self._session.tick
+
+    def step(self, dt: float | None = None) -> list[Event]:
+        """Run one tick, of ``dt`` seconds or as long as the drill's rules have it; tell what happened.
+
+        Events are in order of time; at one time what was fired comes before what was touched, and touches in the
+        order in which they were answered.
+        """
+        session = self._session
+        if dt is not None and not 0.0 < dt <= 10.0:
+            raise CallError(f"a tick lasts more than 0 and at most 10 s, not {dt}")
+        self.scene.ticks.play(session.tick, dt)
+        session.step()
+        events = self._events() if session.shots or session.refused or session.states else []
+        count = int(session.arena.counters[pool.EVENTS])
+        if count:
+            events += self._flown(session.arena.take_events())
+            session._struck = 0
+        events.sort(key=lambda event: event.time)
+        for kept in (session.shots, session.refused, session.states, session.launches):
+            kept.clear()
+        if session.tick % FORGET_EVERY == 0:
+            self._forget()
+        return events
+
+    def _events(self) -> list[Event]:
+        session, drop = self._session, self.scene.frame.drop
+        out = [
+            Event(
+                clock.to_seconds(shot.time), "fired", self._key(shot), shot.shooter, shot.ability, drop(shot.at), 0.0,
+                shot.note,
+            )
+            for shot in session.shots
+        ]  # fmt: skip
+        out += [
+            Event(clock.to_seconds(shot.time), "refused", -1, shot.shooter, shot.ability, None, 0.0, shot.refused)
+            for shot in session.refused
+        ]
+        for one in session.states:
+            words = f"{one.state}: {one.why}" if one.why else one.state
+            out.append(Event(clock.to_seconds(one.time), "state", -1, one.shooter, one.ability, None, 0.0, words))
+        return out
+
+    def _key(self, shot) -> int:
+        rank = self._session._rank(shot.ability, shot.shooter)
+        return (rank << SHOTS_BITS | shot.number) << PROJECTILES_BITS
+
+    def _flown(self, raw: np.ndarray) -> list[Event]:
+        out, drop, names = [], self.scene.frame.drop, self.scene.names
+        for row in raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]:
+            key, kind, body = int(row["key"]), int(row["kind"]), int(row["body"])
+            name = names[body] if body >= 0 else ""
+            detail = REASONS[int(row["why"])].format(body=name) if kind == pool.ENDED else ""
+            if kind == pool.ENDED:
+                self._ended[key] = detail
+                if len(self._ended) > ENDED_KEPT:
+                    self._ended.popitem(last=False)
+            time = float(row["start"] / clock.UNITS + row["after"])
+            ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0]
+            out.append(
+                Event(time, WORDS[kind], key, name, ability, drop(row["p"].copy()), float(row["amount"]), detail)
+            )
+        return out
+
+    def _forget(self) -> None:
+        now = self.scene.ticks.edge(self._session.tick)
+        for player in self._session.actors.players.values():
+            player.forget(now)
+        for motion in self._session.actors.motions:
+            motion.forget(now)
+
+    # What is in the air.
+
+    @property
+    def count(self) -> int:
+        """How many projectiles are in the air."""
+        return self._session.arena.live
+
+    @property
+    def ids(self) -> np.ndarray:
+        """Ids (n,) of the projectiles in the air. A view: good until the next step."""
+        return self._session.arena.flight["key"][: self.count]
+
+    @property
+    def positions(self) -> np.ndarray:
+        """Positions (n, 2) or (n, 3) at the coming tick's start. A view, not a copy: good until the next step."""
+        return self._session.arena.flight["p"][: self.count, : self.scene.frame.size]
+
+    @property
+    def velocities(self) -> np.ndarray:
+        """Velocities (n, 2) or (n, 3). A view: good until the next step."""
+        return self._session.arena.flight["v"][: self.count, : self.scene.frame.size]
+
+    def name_of(self, id_: int) -> str:
+        """The readable name of a projectile, as in the tables of a run. Raises CallError for what is no id."""
+        rank, number = int(id_) >> (SHOTS_BITS + PROJECTILES_BITS), int(id_) >> PROJECTILES_BITS
+        if rank not in self._names:
+            raise CallError(f"{id_} is no id of a projectile")
+        ability, shooter = self._names[rank]
+        number = (number & ((1 << SHOTS_BITS) - 1)) + 1
+        name = f"{ability}-{number}" if len(self.scene.shooters) == 1 else f"{shooter}-{ability}-{number}"
+        part = int(id_) & PROJECTILES
+        return f"{name}.{part + 1}" if part else name
+
+    def state_of(self, id_: int) -> str:
+        """How a projectile is: "in the air", or how it ended. Raises CallError for an id that never was."""
+        if np.any(self.ids == id_):
+            return "in the air"
+        if id_ in self._ended:
+            return self._ended[id_]
+        raise CallError(f"{self.name_of(id_)} is not in the air, and of the last {ENDED_KEPT:,} that ended it is none")
+
+    def end(self, id_: int) -> None:
+        """End a projectile at the coming tick's start. Raises CallError if it is not in the air."""
+        rows = np.flatnonzero(self.ids == id_)
+        if not len(rows):
+            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, 'it never was')}")
+        self._session._end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
+
+    def state(self, ability: str, shooter: str | None = None) -> str:
+        """The state of an ability's firing, as "idle" or "charging"."""
+        name = known(ability, self.in_hand, "ability")
+        owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
+        return self._session.triggers[name, known(shooter or owner, self.scene.shooters, "shooter")].state
+
+    # Bodies.
+
+    def place(self, name: str) -> np.ndarray:
+        """Where the middle of a body is at the coming tick's start."""
+        number = self._number(name)
+        now = self.scene.ticks.edge(self._session.tick)
+        return self.scene.frame.drop(self._session.actors.middle(number, now))
+
+    def health(self, name: str) -> float:
+        """Health that a body has left (inf without any); 0 or less: it is out."""
+        return float(self._session.arena.bodies[self._number(name)]["health"])
+
+    def move_body(self, name: str, to, *, jump: bool = False) -> None:
+        """Move a body's middle to a position: straight, over the coming tick, so that nothing slips through.
+
+        ``jump``: it is there at once, and what lies between is not swept.
+        """
+        number = self._number(name)
+        goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
+        session, ticks = self._session, self.scene.ticks
+        now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
+        motion, still = session.actors.motions[number], np.zeros(3)
+        here = motion.at(now)[0]
+        if jump:
+            motion.turn(now, goal, still, still)
+        else:
+            motion.turn(now, here, (goal - here) / clock.to_seconds(then - now), still)
+            motion.turn(then, goal, still, still)
+        self._let_move(number)
+
+    def _let_move(self, number: int) -> None:
+        session = self._session
+        if number not in session.movers:
+            session.movers.append(number)
+            session.arena.bodies[number]["moves"] = 1
+            session.arena.plan()
+
+    def add(self, kind: str, name: str, **keys: Any) -> None:
+        """Add an obstacle or target, with the keys of its table, as ``add("target", "wisp", at=[3, 4])``.
+
+        Raises CallError for keys that are wrong, a name that is taken, or a group nobody has.
+        """
+        models = {"obstacle": Obstacle, "target": Target}
+        model = models[known(kind, models, "kind")]
+        scene, session = self.scene, self._session
+        if name in scene.number:
+            raise CallError(f"there is a {scene.kinds[scene.number[name]]} {name} already")
+        try:
+            body = model.model_validate(keys)
+        except ValidationError as error:
+            words = "; ".join(f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in error.errors())
+            raise CallError(f"{kind} {name}: {words}") from None
+        known(body.group, scene.groups, "group")
+        at = scene.frame.lift(self._numbers("at", (body.at or body.move.through[0],), scene.frame.size))
+        row = pool.zeros(1, pool.BODY)
+        fill_shape(row[0], body.shape or Shape(ball=0.5 * scene.metre), at, scene.frame)
+        row["group"], row["health"] = scene.groups.index(body.group), getattr(body, "health", None) or np.inf
+        shift = row["c0"][0] - at
+        motion = motion_of(body.move, row["c0"][0].copy(), scene.frame, shift)
+        if self._free:
+            number = self._free.pop()
+            del scene.number[scene.names[number]]
+        else:
+            number = len(scene.names)
+            grown = pool.zeros(number + 1, pool.BODY)
+            grown[:number] = scene.bodies
+            scene.bodies = grown
+            there = pool.zeros(number + 1, pool.BODY)
+            there[:number] = session.arena.bodies[:number]
+            session.arena.bodies = there
+            session.arena.scratch = np.zeros(number + 2, dtype=np.int32)
+            for listed in (scene.names, scene.kinds, scene.described, session.actors.motions):
+                listed.append(None)
+            scene.shifts = np.concatenate([scene.shifts, np.zeros((1, 3))])
+        row["key"] = number
+        row["moves"] = motion.moves
+        scene.bodies[number], session.arena.bodies[number] = row[0], row[0]
+        scene.names[number], scene.kinds[number], scene.described[number] = name, kind, body
+        scene.number[name], scene.shifts[number] = number, shift
+        session.actors.motions[number] = motion
+        session.actors.out = session.arena.bodies["gone"]
+        session.movers = [k for k, one in enumerate(session.actors.motions) if one.moves or k in session.movers]
+        session.arena.bodies["moves"][session.movers] = 1
+        session.arena.plan()
+
+    def remove(self, name: str) -> None:
+        """Take an obstacle or target away, from the coming tick on."""
+        number = self._number(name)
+        if self.scene.kinds[number] == "shooter":
+            raise CallError(f"{name} is a shooter: those stay")
+        self._session.arena.bodies[number]["gone"] = 1
+        self._session.movers = [k for k in self._session.movers if k != number]
+        self._free.append(number)
+        self._session.arena.plan()
+
+    def _number(self, name: str) -> int:
+        number = self.scene.number[known(name, self.scene.number, "body")]
+        if number in self._free:
+            raise CallError(f"{name} was removed")
+        return number
+
+    # Looking ahead and back.
+
+    def preview(
+        self,
+        ability: str,
+        shooter: str | None = None,
+        *,
+        held: float = 0.0,
+        count: int | None = None,
+        every: float | None = None,
+        spacing: float | None = None,
+    ) -> Preview:
+        """Dots along the flight of a shot fired at the coming tick's start, as all stands now.
+
+        held : seconds of charge. The rest as of ``nivvo.preview``. Raises CallError for unknown names.
+        """
+        name = known(ability, self.in_hand, "ability")
+        owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
+        shooter = known(shooter or owner, self.scene.shooters, "shooter")
+        scout = Session(self.scene, [], touches="end")
+        scout.actors = _thaw(*_freeze(self._session.actors))
+        thawed(scout.arena, frozen(self._session.arena))
+        scout.arena.counters[:] = 0
+        scout.arena.counters[pool.STALE] = 1
+        scout.arena.world["sampled"] = 1
+        scout.actors.out = scout.arena.bodies["gone"]
+        scout.movers, scout.tick = list(self._session.movers), self._session.tick
+        now = self.scene.ticks.edge(scout.tick)
+        number = self._session.numbers.get((name, shooter), 0)
+        scout.fire(Asked(now, name, shooter, number, now, clock.from_seconds(held)))
+        scout.finish()
+        run = scout.run(self.drill.name, self.case)
+        if run.refused:
+            nothing = np.zeros((0, self.scene.frame.size))
+            return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
+        return of_run(run, count, every, spacing)
+
+    def snapshot(self) -> Snapshot:
+        """All that is, to come back to with ``restore``: for rollback."""
+        session, scene = self._session, self.scene
+        mine = (
+            session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
+            session.known, session.movers, self._ended, self._free, self._played, scene.number, scene.names,
+            scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
+        )  # fmt: skip
+        return Snapshot(frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
+
+    def restore(self, snapshot: Snapshot) -> None:
+        """Be again as at a snapshot of this very session: what follows has identical bytes."""
+        session, scene = self._session, self.scene
+        thawed(session.arena, snapshot.arena)
+        (
+            session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
+            session.known, session.movers, self._ended, self._free, self._played, scene.number, scene.names,
+            scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
+        ) = _thaw(snapshot.state, snapshot.kept)  # fmt: skip
+        scene.bodies = pool.grown(snapshot.bodies, 0)[: len(snapshot.bodies)]
+        session.actors.scene = scene
+        session.actors.out = session.arena.bodies["gone"]
+
+    def digest(self) -> bytes:
+        """The bytes of all that is in the air and of all bodies: equal when two sessions are."""
+        arena = self._session.arena
+        return arena.flight[: self.count].tobytes() + arena.bodies.tobytes()
+
+    def save(self, path: str | Path, case: str = "played") -> Path:
+        """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
+
+        Raises OutputError if it cannot be written.
+        """
+        from nivvo.spec.writing import with_case
+
+        path = Path(path)
+        try:
+            path.write_text(with_case(self.drill, self.case, case, self._played, self.in_hand), encoding="utf-8")
+        except OSError as error:
+            raise OutputError(f"{path} cannot be written: {error.strerror}") from None
+        return path
+
+    def clear_inputs(self) -> None:
+        """Forget what was played, for sessions without end."""
+        self._played.clear()
+
+
+class Snapshot(NamedTuple):
+    """What a live session was. Good for that session only."""
+
+    arena: dict
+    bodies: np.ndarray
+    state: bytes
+    kept: dict[int, Any]
+
+
+KEPT = (Scene, Frame, Ticks, Timers, Table, Drill)
+"""What never changes in a session, or only grows: held on to, not copied."""
+
+
+def _freeze(what: Any) -> tuple[bytes, dict[int, Any]]:
+    kept: dict[int, Any] = {}
+
+    class Pickler(pickle.Pickler):
+        def persistent_id(self, obj):
+            if isinstance(obj, KEPT):
+                kept[id(obj)] = obj
+                return id(obj)
+            return None
+
+    buffer = io.BytesIO()
+    Pickler(buffer, pickle.HIGHEST_PROTOCOL).dump(what)
+    return buffer.getvalue(), kept
+
+
+def _thaw(state: bytes, kept: dict[int, Any]) -> Any:
+    class Unpickler(pickle.Unpickler):
+        def persistent_load(self, pid):
+            return kept[pid]
+
+    return Unpickler(io.BytesIO(state)).load()
+
+
+def _buttons(rules) -> list[str]:
+    return [word for word in (rules.button, rules.confirm, rules.cancel) if word]

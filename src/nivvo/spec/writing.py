@@ -1,0 +1,32 @@
+"""Drills written back as TOML: what was played live, as a case that can be fired."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import tomlkit
+
+from nivvo.spec.drill import Drill
+
+
+def with_case(drill: Drill, like: str, name: str, rows: list[dict[str, Any]], abilities: list[str]) -> str:
+    """The text of a drill with one more case, whose inputs are ``rows``: settings and abilities of the case ``like``.
+
+    What the drill takes from other files stands in it, so that it can be moved.
+    """
+    tables = {key: value for key, value in drill.document.tables.items() if key != "use"}
+    cases = dict(tables.get("case", {}))
+    case: dict[str, Any] = {"ability": list(abilities)}
+    if isinstance(cases.get(like), dict) and cases[like].get("set"):
+        case["set"] = cases[like]["set"]
+    inputs = tomlkit.array().multiline(True)
+    for row in rows:
+        table = tomlkit.inline_table()
+        table.update(row)
+        inputs.append(table)
+    made = tomlkit.item({**case, "lasts": max((row["t"] for row in rows), default=0.0) + 10.0})
+    made.append("input", inputs)
+    document = tomlkit.document()
+    for key, value in {**tables, "case": {**cases, name: made}}.items():
+        document.append(key, value if key != "case" else tomlkit.item(value))
+    return tomlkit.dumps(document)

@@ -1,0 +1,273 @@
+"""The live session: the engine of a fired case a tick at a time; snapshots, moved bodies, ids, saved plays."""
+
+import gc
+import os
+import tempfile
+import tracemalloc
+import unittest
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+import nivvo
+from tests.play.drills import drill
+
+DEMO = Path(nivvo.__file__).parent / "demo"
+RANGE = """nivvo = 1
+{world}
+[shooter.keeper]
+at = [0, 1]
+walk.speed = 3
+walk.jump = 5
+faces = "movement"
+[shooter.rival]
+at = [30, 1]
+facing = "left"
+[obstacle.ground]
+shape.half_space = "up"
+[obstacle.post]
+at = [12, 2]
+shape.ball = 0.5
+move.through = [[12, 2], [12, 6]]
+move.speed = 2
+move.at_end = "back"
+[target.wisp]
+at = [20, 3]
+group = "wisps"
+health = 400
+[ability.stream]
+firing = {{ kind = "auto", interval = 0.07, button = "stream" }}
+launch.speed = {{ by = "random", low = 15, high = 25 }}
+launch.elevation = 25
+launch.scatter = 3
+limits.life = 1.5
+on.wisps.damage = 1
+[ability.lob]
+firing = {{ kind = "charge", full_after = 0.5, button = "lob" }}
+launch.speed = {{ by = "held", start = 8, end = 20 }}
+launch.elevation = 45
+flight.drag.square = 0.01
+[case.range]
+input = [{rows}]
+"""
+
+
+def acts(seed, seconds=3.0):
+    """Random acts of two players: (time, what, value, shooter)."""
+    rng = np.random.default_rng(seed)
+    out, down = [], {}
+    for t in np.sort(rng.uniform(0, seconds, 30)):
+        shooter = str(rng.choice(["keeper", "rival"]))
+        if rng.uniform() < 0.3:
+            out.append((float(t), "move", [float(rng.uniform(-1, 1)), 0.0], "keeper"))
+            continue
+        button = str(rng.choice(["stream", "lob", "jump"]))
+        what = "release" if down.get((shooter, button)) else "press"
+        down[shooter, button] = what == "press"
+        out.append((float(t), what, button, shooter))
+    for (shooter, button), held in down.items():
+        if held:
+            out.append((seconds, "release", button, shooter))
+    return out
+
+
+def written(rows):
+    words = []
+    for t, what, value, shooter in rows:
+        value = f'"{value}"' if isinstance(value, str) else value
+        words.append(f'{{ t = {t!r}, {what} = {value}, shooter = "{shooter}" }}')
+    return ", ".join(words)
+
+
+def do(live, row):
+    t, what, value, shooter = row
+    getattr(live, what)(*([value] if isinstance(value, str) else value), shooter=shooter, at=t)
+
+
+class SameEngine(unittest.TestCase):
+    def test_a_case_fired_is_the_session_fed_by_its_track(self):
+        for seed in range(6):
+            for world in ("", 'tick = { step = "semi-implicit", input = "at ticks", first_move = "next tick" }'):
+                rows = acts(seed)
+                made = nivvo.parse(RANGE.format(world=world, rows=written(rows)))
+                run = nivvo.fire(made, keep="contacts")
+                live, found, waiting = nivvo.Live(made, compiled=False), [], list(rows)
+                while waiting or live.count or live.time < 4.5:
+                    end = live.time + 1 / 60
+                    while waiting and waiting[0][0] < end:
+                        do(live, waiting.pop(0))
+                    found += [e for e in live.step() if e.what in ("fired", "touched", "damage", "ended")]
+                shots = [(e.time, e.ability, e.name) for e in found if e.what == "fired"]
+                self.assertEqual(shots, [(r["time"], r["ability"], r["shooter"]) for r in run.rows("shots")])
+                touches = sorted((e.time, e.name, live.name_of(e.id)) for e in found if e.what == "touched")
+                expected = sorted((r["time"], r["body"], r["projectile"]) for r in run.rows("contacts"))
+                self.assertEqual(touches, expected)
+                self.assertGreater(len(shots), 3)
+
+    def test_what_was_played_is_saved_and_fires_the_same(self):
+        with tempfile.TemporaryDirectory() as folder:
+            rows = acts(11)
+            live = nivvo.Live(nivvo.parse(RANGE.format(world="", rows="")), compiled=False)
+            shots = []
+            for row in rows:
+                while live.time + 1 / 60 <= row[0]:
+                    shots += [e for e in live.step() if e.what == "fired"]
+                do(live, row)
+            for _ in range(240):
+                shots += [e for e in live.step() if e.what == "fired"]
+            path = live.save(Path(folder) / "played.toml")
+            run = nivvo.fire(nivvo.load(path), "played")
+            self.assertEqual([e.time for e in shots], [row["time"] for row in run.rows("shots")])
+            with self.assertRaisesRegex(nivvo.OutputError, "cannot be written"):
+                live.save(Path(folder) / "no" / "where.toml")
+
+
+class Back(unittest.TestCase):
+    def test_from_a_snapshot_the_same_bytes_follow(self):
+        made = nivvo.parse(RANGE.format(world="", rows=""))
+        rng, times = np.random.default_rng(4), 0
+        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
+            for seed in range(10):
+                live = nivvo.Live(made)
+                rows = acts(seed, 12.0)
+
+                def play(ticks, live=live, rows=rows):
+                    out = []
+                    for _ in range(ticks):
+                        for row in rows:
+                            if live.time <= row[0] < live.time + 1 / 60:
+                                do(live, row)
+                        out.append(live.step(0.02 if live.tick % 7 == 0 else None))
+                    return live.digest(), repr(out)
+
+                for _ in range(100):
+                    play(int(rng.integers(1, 6)))
+                    there = live.snapshot()
+                    first = play(100 if times % 20 == 0 else 12)
+                    live.restore(there)
+                    self.assertEqual(play(100 if times % 20 == 0 else 12), first)
+                    live.restore(there)
+                    times += 1
+        self.assertEqual(times, 1000)
+
+
+class Bodies(unittest.TestCase):
+    def gate(self):
+        made = drill(
+            ability="flight.gravity = 0\nlimits.life = 3", text="[obstacle.gate]\nat = [9, 40]\nshape.box = [0.1, 8]\n"
+        )
+        return nivvo.Live(made.with_settings({"ability.flare.launch.elevation": 0.0}), compiled=False)
+
+    def test_a_moved_body_is_swept_and_a_jump_is_not(self):
+        for jump, expected in ((False, True), (True, False)):
+            live = self.gate()
+            live.tap("fire")
+            for _ in range(20):
+                live.step()
+            # From ahead of the shot to behind it, in one tick.
+            live.move_body("gate", [9, 1], jump=True)
+            live.step()
+            x = live.positions[0, 0]
+            live.move_body("gate", [x - 2.0, 1], jump=jump)
+            events = live.step()
+            self.assertEqual(any(e.what in ("touched", "overlap") and e.name == "gate" for e in events), expected)
+            np.testing.assert_allclose(live.place("gate"), [x - 2.0, 1], atol=1e-9)
+
+    def test_bodies_come_and_go(self):
+        live = self.gate()
+        live.add("target", "gull", at=[6, 1], shape={"ball": 0.4}, health=5)
+        live.tap("fire")
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        self.assertEqual(names, ["gull"])
+        live.remove("gull")
+        live.tap("fire")
+        names = [e.name for _ in range(120) for e in live.step() if e.what == "touched"]
+        self.assertEqual(names, ["wisp"] if names else [])
+        live.add("obstacle", "crate", at=[4, 1], shape={"box": [1, 1]})
+        live.tap("fire")
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        self.assertEqual(names, ["crate"])
+        with self.assertRaisesRegex(nivvo.CallError, "crate already"):
+            live.add("obstacle", "crate", at=[4, 1], shape={"ball": 1})
+        with self.assertRaisesRegex(nivvo.CallError, "shape"):
+            live.add("obstacle", "cake", at=[4, 1], shape={"bal": 1})
+        with self.assertRaisesRegex(nivvo.CallError, "was removed|no body"):
+            live.place("gull")
+
+
+class Ids(unittest.TestCase):
+    def test_views_hold_no_copies_and_a_stale_id_tells_how_it_ended(self):
+        live = nivvo.Live(drill(), compiled=False)
+        live.tap("fire", at=0.004)
+        live.step()
+        self.assertEqual(live.positions.shape, (1, 2))
+        self.assertFalse(live.positions.flags.owndata)
+        id_ = int(live.ids[0])
+        self.assertEqual((live.name_of(id_), live.state_of(id_)), ("flare-1", "in the air"))
+        while live.count:
+            live.step()
+        self.assertIn("touched", live.state_of(id_))
+        with self.assertRaisesRegex(nivvo.CallError, "flare-1 is not in the air: touched"):
+            live.end(id_)
+        live.tap("fire")
+        live.step()
+        live.end(int(live.ids[0]))
+        ended = [e for e in live.step() if e.what == "ended"]
+        self.assertIn("ended by the game", ended[0].detail)
+        with self.assertRaisesRegex(nivvo.CallError, "no id"):
+            live.name_of(1 << 60)
+
+    def test_wrong_calls_are_told(self):
+        live = nivvo.Live(drill(), compiled=False)
+        for call, words in (
+            (lambda: live.press("fir"), "did you mean fire"),
+            (lambda: live.press("fire", shooter="keepr"), "keeper"),
+            (lambda: live.cursor(1, float("nan")), "finite"),
+            (lambda: live.stick(2, 0), "from -1 to 1"),
+            (lambda: live.step(0.0), "more than 0"),
+            (lambda: live.press("fire", at=-1.0), "is over"),
+            (lambda: live.preview("flar"), "flare"),
+            (lambda: live.add("bird", "gull", at=[1, 1]), "kind"),
+        ):
+            with self.assertRaisesRegex(nivvo.CallError, words):
+                call()
+
+    def test_a_preview_shows_what_then_happens_and_disturbs_nothing(self):
+        made = nivvo.parse(RANGE.format(world="", rows=""))
+        live = nivvo.Live(made, compiled=False)
+        live.press("stream", "keeper")
+        for _ in range(30):
+            live.step()
+        before = live.digest()
+        live.move(1.0, shooter="keeper")
+        dots = live.preview("lob", "rival", held=0.5)
+        self.assertEqual(live.digest(), before)
+        live.press("lob", "rival", at=live.time - 0.0)
+        live.step()
+        self.assertEqual(live.state("lob", "rival"), "charging")
+        self.assertGreater(len(dots.points), 20)
+        self.assertIsNotNone(dots.landing)
+
+
+class Long(unittest.TestCase):
+    def test_ten_minutes_of_play_keep_no_memory(self):
+        made = nivvo.parse(RANGE.format(world="", rows=""))
+        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
+            live = nivvo.Live(made)
+            rng, sizes = np.random.default_rng(1), []
+            tracemalloc.start()
+            for tick in range(36_000):
+                if tick % 20 == 0:
+                    live.move(float(rng.uniform(-1, 1)), shooter="keeper")
+                if tick % 40 in (0, 25):
+                    getattr(live, "press" if tick % 40 == 0 else "release")("lob", "rival")
+                    getattr(live, "press" if tick % 40 == 0 else "release")("stream", "keeper")
+                live.step()
+                live.clear_inputs()
+                if tick in (12_000, 35_999):
+                    gc.collect()
+                    sizes.append(tracemalloc.get_traced_memory()[0])
+            tracemalloc.stop()
+        # What ended is remembered, up to a bound; nothing else may grow.
+        self.assertLess(sizes[1] - sizes[0], 4_000_000)
