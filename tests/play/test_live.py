@@ -154,9 +154,8 @@ class Back(unittest.TestCase):
 
 class Bodies(unittest.TestCase):
     def gate(self):
-        made = drill(
-            ability="flight.gravity = 0\nlimits.life = 3", text="[obstacle.gate]\nat = [9, 40]\nshape.box = [0.1, 8]\n"
-        )
+        text = "[obstacle.gate]\nat = [9, 40]\nshape.box = [0.1, 8]\n"
+        made = drill(ability="flight.gravity = 0\nlimits.life = 3", text=text)
         return nivvo.Live(made.with_settings({"ability.flare.launch.elevation": 0.0}), compiled=False)
 
     def test_a_moved_body_is_swept_and_a_jump_is_not(self):
@@ -176,7 +175,7 @@ class Bodies(unittest.TestCase):
 
     def test_bodies_come_and_go(self):
         live = self.gate()
-        live.add("target", "gull", at=[6, 1], shape={"ball": 0.4}, health=5)
+        live.add("target", "gull", at=[6, 1], shape={"ball": 0.4}, health=5, group="wisps")
         live.tap("fire")
         names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
         self.assertEqual(names, ["gull"])

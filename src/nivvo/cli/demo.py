@@ -10,7 +10,7 @@ import click
 
 from nivvo.cli.common import print_table
 
-DRILLS = ("quay", "deck", "breakwater")
+DRILLS = ("quay", "deck", "breakwater", "jetty")
 
 
 @click.command("demo")
@@ -18,7 +18,7 @@ DRILLS = ("quay", "deck", "breakwater")
 def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
-    The quay is seen from the side, the deck from above, the breakwater is in space. The drill files
+    The quay and the jetty are seen from the side, the deck from above, the breakwater is in space. The drill files
     are copied there too, to change and fire again.
     """
     from nivvo.judge.case import check

@@ -38,21 +38,9 @@ from nivvo.errors import CallError
 )
 @format_option
 def command(
-    drill,
-    cases,
-    everything,
-    settings,
-    figure,
-    rose,
-    clearance,
-    timeline,
-    hold_chart,
-    holds,
-    folder,
-    save_format,
-    table,
-    format_,
-) -> None:
+    drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, holds, folder, save_format,
+    table, format_,
+) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
     Ends with the defaults that had a part in it: what nobody wrote, and what was used instead.
@@ -124,7 +112,7 @@ def command(
 
 def _tell(drill, run) -> None:
     from nivvo.play.decided import defaults
-    from nivvo.show.words import overlaps, told
+    from nivvo.show.words import overlaps, rates, told
 
     out = console()
     case = drill.case(run.case)
@@ -134,6 +122,8 @@ def _tell(drill, run) -> None:
     for name in dict.fromkeys(shot.ability for shot in run.fired):
         for line in overlaps(run, name):
             out.print(line, soft_wrap=True)
+    for line in rates(run):
+        out.print(line, soft_wrap=True)
     decided = defaults(drill, run)
     if decided:
         out.print("\nDefaults that decided this (write the key to change it):", soft_wrap=True)

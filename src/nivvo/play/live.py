@@ -177,7 +177,7 @@ class Live:
             events += self._flown(session.arena.take_events())
             session._struck = 0
         events.sort(key=lambda event: event.time)
-        for kept in (session.shots, session.refused, session.states, session.launches):
+        for kept in (session.shots, session.refused, session.states, session.launches, session.edges):
             kept.clear()
         if session.tick % FORGET_EVERY == 0:
             self._forget()

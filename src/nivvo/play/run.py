@@ -67,10 +67,11 @@ class Run:
         launches,
         params,
         states=(),
+        edges=(),
     ):
         self.drill, self.case = drill, case
         self.actors, self.scene = actors, actors.scene
-        self.params, self.state_changes = params, states
+        self.params, self.state_changes, self.edges = params, states, edges
         self.fired = shots
         self.refused = refused
         order = np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))

@@ -81,6 +81,7 @@ class Session:
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
         self.states: list[State] = []
+        self.edges: list[tuple[int, str, str, bool]] = []
         self._coming: list[tuple[int, int, Change]] = []
         self._fed = 0
         self._struck = 0
@@ -161,6 +162,8 @@ class Session:
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
         edge = self.actors.players[change.shooter].do(change)
+        if edge is not None:
+            self.edges.append((change.time, change.shooter, change.value, edge == PRESS))
         if edge is None or self.lost(change.shooter):
             return
         for (name, shooter), trigger in self.triggers.items():
@@ -429,4 +432,5 @@ class Session:
             launches,
             self.arena.params[: self.arena.launches].copy(),
             self.states,
+            self.edges,
         )

@@ -10,6 +10,7 @@ from nivvo.errors import CallError
 from nivvo.play.holding import Holds
 from nivvo.play.run import Run
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE, new_figure, save_titled
+from nivvo.spec.values import Depends
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -85,7 +86,8 @@ def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
     count.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
     most = int(alive.max()) if len(alive) else 0
     count.set_ylim(0, most * 1.25 + 1)
-    count.text(0.008, 0.95, f"in the air: at most {most}", transform=count.transAxes, va="top", fontsize=9, color=INK)
+    words = "; ".join([f"in the air: at most {most}", *_settled(run)])
+    count.text(0.008, 0.95, words, transform=count.transAxes, va="top", fontsize=9, color=INK)
     count.set_ylabel("projectiles", color=INK)
     count.set_xlabel("time (s)", color=INK)
     for one in (ax, count):
@@ -97,11 +99,26 @@ def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
     return ax
 
 
+def _settled(run: Run) -> list[str]:
+    """For each stream that was fired, the live count that its rate and life lead to if nothing is touched."""
+    out = []
+    for name in dict.fromkeys(shot.ability for shot in run.fired):
+        keys, rate = run.scene.abilities[name], run.scene.ticks.rate
+        if keys.firing.kind != "auto" or isinstance(keys.limits.life, (str, Depends)):
+            continue
+        asked = keys.firing.rate or 1.0 / keys.firing.interval.seconds(rate)
+        out.append(f"{name}: rate x life = {asked * keys.limits.life.seconds(rate):.4g}, if nothing ends it sooner")
+    return out
+
+
 def _shots(run: Run, ax: Axes, y: int, shooter: str, ability: str, seen: set[str]) -> None:
     for shot in run.fired:
         if (shot.shooter, shot.ability) == (shooter, ability):
             now = to_seconds(shot.time)
             ax.plot([now, now], [y - 0.42, y + 0.42], color=SEA, lw=2.0, zorder=5, label=_once(seen, "shot"))
+            if shot.moment.held:
+                held = f" held {to_seconds(shot.moment.held):.3g} s"
+                ax.text(now, y - 0.36, held, fontsize=8, color=SEA, va="center", zorder=6)
     for shot in run.refused:
         if (shot.shooter, shot.ability) == (shooter, ability):
             mark = {"marker": "X", "ms": 8, "color": RUST, "mec": "white", "ls": "none"}

@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import product
 from typing import Any
 
+from nivvo.core.clock import to_seconds
 from nivvo.play.clearance import Clearance, of_muzzle
 from nivvo.play.run import Run
 
@@ -79,6 +80,30 @@ def overlaps(run: Run, ability: str) -> list[str]:
     return lines
 
 
+def rates(run: Run) -> list[str]:
+    """For each stream and shooter the rate that was asked for, and what the ticks delivered."""
+    lines = []
+    for name, shooter in dict.fromkeys((shot.ability, shot.shooter) for shot in run.fired):
+        keys = run.scene.abilities[name].firing
+        if keys.kind != "auto":
+            continue
+        asked = keys.rate or 1.0 / keys.interval.seconds(run.scene.ticks.rate)
+        mine = [shot for shot in run.fired if (shot.ability, shot.shooter) == (name, shooter)]
+        longest = max((([s for s in mine if s.use == use]) for use in {s.use for s in mine}), key=len)
+        if len(longest) > 1:
+            span = to_seconds(longest[-1].time - longest[0].time)
+            given = (len(longest) - 1) / span if span else float("inf")
+            rules = run.scene.model.tick
+            how = (
+                "exact timer" if rules.timer == "exact" else f"{rules.timer} timer at {run.scene.ticks.rate:g} ticks/s"
+            )
+            lines.append(f"{name}: asked {asked:.5g} shots/s, delivered {given:.5g} ({how})")
+    peak = run.alive()[1]
+    if len(peak) and peak.max() > 1:
+        lines.append(f"at most {int(peak.max())} in the air at once")
+    return lines
+
+
 def cleared(found: Clearance, unit: str) -> str:
     """A muzzle's clearance in one line."""
     if found.least < 0.0:
@@ -92,6 +117,8 @@ def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
         f"{row['shot']} fired by {row['shooter']} from the {row['muzzle']} muzzle at {point(row, axes)} {unit}, "
         f"{row['speed']:.5g} {unit}/s, {angles}direction {row['direction']:.4g}°"
     )
+    if row["held"] > 0.0:
+        text += f", held {row['held']:.4g} s"
     if row["projectiles"] > 1:
         text += f", {row['projectiles']} projectiles"
     if row["clearance"] < 0.0:

@@ -1,0 +1,143 @@
+"""Hold tables, logged tracks, balance sheets, glides and timelines."""
+
+import json
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+
+import nivvo
+from nivvo.play.engine import session_of
+from nivvo.show.figure import new_figure
+from tests.play.drills import drill
+
+CHARGE = """firing = { kind = "charge", full_after = 1.0 }
+flight.drag.linear = 0
+"""
+
+
+def charge(more="", speed='{ by = "held", start = 5, end = 15 }'):
+    made = drill(ability=CHARGE + more).document.tables
+    made["ability"]["flare"]["launch"]["speed"] = {"by": "held", "start": 5.0, "end": 15.0}
+    return nivvo.drill(made)
+
+
+class Holds(unittest.TestCase):
+    def test_each_row_is_what_that_hold_fires(self):
+        made = charge()
+        found = nivvo.holds(made, every=0.25, until=1.5)
+        self.assertEqual((found.keys, found.full, found.turns_back), (["launch.speed"], 1.0, None))
+        for row in found.rows:
+            input_ = [{"t": 0.0, "hold": "fire", "lasts": row["held"]}]
+            fired = nivvo.fire(nivvo.drill({**made.document.tables, "case": {"tap": {"input": input_}}}))
+            shot, flown = fired.rows("shots")[0], fired.rows("projectiles")[0]
+            self.assertAlmostEqual(shot["speed"], 5 + 10 * min(row["held"], 1.0), delta=1e-12)
+            self.assertAlmostEqual(row["launch.speed"], shot["speed"], delta=1e-12)
+            for key in ("range", "apex", "flight_time"):
+                self.assertAlmostEqual(row[key], flown[key], delta=1e-9)
+
+    def test_it_says_where_reach_turns_back_and_how_a_cap_is_met(self):
+        tables = charge().document.tables
+        keys = tables["ability"]["flare"]
+        keys["launch"] = {"speed": 15.0, "elevation": {"by": "held", "points": [[0.0, 20.0], [1.0, 80.0]]}}
+        keys["on"] = {"wisps": {"damage": {"by": "held", "start": 2.0, "step": 7.0, "every": 0.2, "cap": 30.0}}}
+        found = nivvo.holds(nivvo.drill(tables), every=0.01, until=1.2)
+        # From 1 m up the farthest throw leaves at a little less than 45 degrees.
+        self.assertAlmostEqual(found.turns_back, (43.6 - 20) / 60, delta=0.02)
+        self.assertEqual(found.capped, [("on.wisps.damage", 0.8, True)])
+        values = {round(row["held"], 2): row["on.wisps.damage"] for row in found.rows}
+        self.assertEqual([values[t] for t in (0.19, 0.2, 0.39, 0.79, 0.8, 1.2)], [2, 9, 9, 23, 30, 30])
+
+    def test_wrong_calls_are_told(self):
+        with self.assertRaisesRegex(nivvo.CallError, "charges"):
+            nivvo.holds(drill())
+        with self.assertRaisesRegex(nivvo.CallError, "steps"):
+            nivvo.holds(charge(), every=1e-9)
+
+    def test_the_pictures(self):
+        found = nivvo.holds(charge(), every=0.1, until=1.2)
+        figure = new_figure(4)
+        axes = nivvo.draw_holds(found, figure.axes)
+        self.assertIn("speed (m/s)", [ax.get_ylabel() for ax in axes])
+        made = drill(
+            ability='firing = { kind = "auto", rate = 20 }\nlimits.life = 1',
+            case='input = [{ t = 0.2, hold = "fire", lasts = 1.5 }]',
+        )
+        run = nivvo.fire(made)
+        figure = new_figure(2)
+        ax = nivvo.draw_timeline(run, *figure.axes)
+        self.assertEqual([text.get_text() for text in ax.get_yticklabels()], ["fire button", "flare"])
+        self.assertIn("rate x life = 20", figure.axes[1].texts[0].get_text())
+
+
+class Tracks(unittest.TestCase):
+    def played(self, text):
+        with tempfile.TemporaryDirectory() as folder:
+            Path(folder, "log.csv").write_text(text)
+            made = drill(case='track = "log.csv"').document.tables
+            made["ability"]["flare"]["limits"] = {"life": 0.1}
+            return nivvo.fire(nivvo.drill(made, folder=folder)).rows("shots")
+
+    def test_a_log_is_read_and_repaired_with_a_warning_that_says_what(self):
+        text = "time,control,value\n0.5,tap,fire\n0.1,press,fire\n0.2,press,fire\n0.3,release,fire\n0.35,release,fire\n"
+        with self.assertLogs("nivvo", "WARNING") as told:
+            times = [row["time"] for row in self.played(text)]
+        self.assertEqual(times, [0.1, 0.5])
+        words = " ".join(told.output)
+        for word in (
+            "1 rows out of order",
+            ":4: press of fire dropped: it was down already",
+            ":6: release of fire dropped",
+        ):
+            self.assertIn(word, words)
+
+    def test_what_cannot_be_repaired_is_refused(self):
+        for text, words in (
+            ("0.1,press\n", "no control|control"),
+            ("0.1,jump,3\n", "control"),
+            ("x\nsoon,press,fire\n", "not a time"),
+            ("-1,press,fire\n", "0 to 86400"),
+            ("0,cursor,1,here\n", "takes numbers"),
+            ("0,cursor,1\n", "2 numbers"),
+        ):
+            with self.assertRaisesRegex(nivvo.DrillError, words):
+                self.played(text)
+
+    def test_a_control_glides_evenly_from_row_to_row(self):
+        made = drill(
+            ability='aim.by = "cursor"', case='input = [{ t = 0, cursor = [10, 1] }, { t = 1, cursor = [10, 11], glide = true }]'
+        )  # fmt: skip
+        session = session_of(made, "tap")
+        session.take_in(2 * 693_000_000_000)
+        player = session.actors.players["keeper"]
+        for k in (0, 13, 30, 59, 60):
+            at = round(k / 60 * 693e9)
+            np.testing.assert_allclose(player.cursor(at)[:2], [10, 1 + k / 6], atol=1e-9)
+
+
+class Sheets(unittest.TestCase):
+    def speed(self, name, text, row, column):
+        with tempfile.TemporaryDirectory() as folder:
+            Path(folder, name).write_text(text)
+            made = drill().document.tables
+            made["ability"]["flare"]["launch"]["speed"] = {"by": "read", "file": name, "row": row, "column": column}
+            return nivvo.fire(nivvo.drill(made, folder=folder)).rows("shots")[0]["speed"]
+
+    def test_numbers_of_a_balance_sheet(self):
+        sheet = "name,speed,damage\nflare,17.5,3\nlob,12,4\n"
+        self.assertAlmostEqual(self.speed("b.csv", sheet, "flare", "speed"), 17.5, delta=1e-12)
+        self.assertAlmostEqual(
+            self.speed("b.json", json.dumps({"flare": {"speed": 14}}), "flare", "speed"), 14, delta=1e-12
+        )
+        self.assertAlmostEqual(self.speed("c.json", json.dumps([{"v": 9.0}]), 0, "v"), 9.0, delta=1e-12)
+        for name, text, row, column, words in (
+            ("b.csv", sheet, "flair", "speed", "did you mean flare"),
+            ("b.csv", sheet, "flare", "sped", "did you mean speed"),
+            ("b.csv", sheet.replace("17.5", "fast"), "flare", "speed", "not a number"),
+            ("b.csv", "name\n", "flare", "speed", "no rows"),
+            ("b.json", "{", "flare", "speed", "not JSON"),
+            ("b.json", "[1]", 3, "speed", "no row 3"),
+        ):
+            with self.assertRaisesRegex(nivvo.DrillError, words):
+                self.speed(name, text, row, column)
