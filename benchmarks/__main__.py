@@ -10,7 +10,7 @@ import numpy as np
 
 os.environ.setdefault("NIVVO_COMPILE", "always")
 
-from benchmarks import processes
+from benchmarks import live, processes
 from benchmarks.rivals import CLoop, python_overlap, python_swept, scipy_event
 from benchmarks.scenes import filled, obstacles, shots, ticks
 from nivvo.core import pool
@@ -148,6 +148,7 @@ def main() -> int:
     print("compiling or loading the kernel:", f"{timed(lambda: once_nivvo(*obstacles(10), 10, ticks(2))):.1f} s")
     against_others(loop)
     growth()
+    live.report()
     processes.report()
     return 0
 

@@ -59,6 +59,9 @@ def around(folder: Path) -> None:
     wishes = [[quay, "--case", "lantern", "--rose", HERE / "rose.png"]]
     near = ["--set", "shooter.keeper.muzzle.left_rail.forward=17"]
     wishes.append([deck, "--case", "by_stick", *near, "--clearance", HERE / "clearance.png"])
+    jetty = folder / "nivvo-demo" / "jetty.toml"
+    wishes.append([jetty, "--case", "too_hot", "--timeline", HERE / "timeline.png"])
+    wishes.append([jetty, "--case", "tap_and_hold", "--hold-chart", HERE / "holds.png"])
     for wish in wishes:
         subprocess.run([NIVVO, "fire", *wish], check=True, stdout=subprocess.DEVNULL)
 

@@ -105,9 +105,8 @@ class Tracks(unittest.TestCase):
                 self.played(text)
 
     def test_a_control_glides_evenly_from_row_to_row(self):
-        made = drill(
-            ability='aim.by = "cursor"', case='input = [{ t = 0, cursor = [10, 1] }, { t = 1, cursor = [10, 11], glide = true }]'
-        )  # fmt: skip
+        rows = "input = [{ t = 0, cursor = [10, 1] }, { t = 1, cursor = [10, 11], glide = true }]"
+        made = drill(ability='aim.by = "cursor"', case=rows)
         session = session_of(made, "tap")
         session.take_in(2 * 693_000_000_000)
         player = session.actors.players["keeper"]

@@ -35,6 +35,8 @@ def resolve(value: float | Depends, moment: Moment, key: str) -> float:
     if value.by == "held":
         if value.step is not None:
             return value.at(0.0, moment.held // from_seconds(value.every))
+        if value.end is not None and value.over is None and moment.full is None:
+            return float(value.start)
         if value.end is not None and value.over is None:
             value = value.model_copy(update={"over": moment.full})
         return value.at(to_seconds(moment.held))

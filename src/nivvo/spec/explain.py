@@ -7,13 +7,13 @@ from typing import Any
 
 from pydantic import BaseModel
 
-from nivvo.spec.ability import KEYS_OF_AIM, Aim
+from nivvo.spec.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
 from nivvo.spec.document import Document, Key
 from nivvo.spec.drill import Drill, Model
 from nivvo.spec.links import KEEPER
 from nivvo.spec.problems import dotted, shown
 from nivvo.spec.scene import Shape
-from nivvo.spec.values import Duration
+from nivvo.spec.values import Depends, Duration
 
 DEFAULT = "default"
 
@@ -59,6 +59,10 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
 def _walk(table: BaseModel, key: Key, document: Document, changed: dict[Key, str], rows: list[Effective]) -> None:
     for name in type(table).model_fields if not isinstance(table, Shape) else sorted(table.model_fields_set):
         if isinstance(table, Aim) and table.by not in KEYS_OF_AIM.get(name, (table.by,)):
+            continue
+        if isinstance(table, Firing) and table.kind not in KEYS_OF_FIRING.get(name, (table.kind,)):
+            continue
+        if isinstance(table, Depends) and name not in table.model_fields_set:
             continue
         value = getattr(table, name)
         _value(value, (*key, name), document, changed, rows)

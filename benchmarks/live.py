@@ -1,0 +1,73 @@
+"""What a live tick costs, everything included, and how many launches a second are solved through drag."""
+
+from __future__ import annotations
+
+import gc
+import time
+
+import numpy as np
+
+import nivvo
+from nivvo.core import pool
+from nivvo.core.air import Air
+
+SIDE, BODIES, TICKS = 100.0, 200, 600
+
+
+def session(count: int, drag: float) -> nivvo.Live:
+    """A session of 200 obstacles and ``count`` projectiles that nothing ends."""
+    rng = np.random.default_rng(1)
+    text = 'nivvo = 1\nworld.view = "top"\n[ability.rivet]\nlaunch.speed = 20\n'
+    for k, (x, y) in enumerate(rng.uniform(0, SIDE, (BODIES, 2))):
+        text += f"[obstacle.pile{k}]\nat = [{x}, {y}]\nshape.ball = {rng.uniform(0.3, 1.5)}\n"
+    live = nivvo.Live(nivvo.parse(text))
+    arena = live._session.arena
+    launch = arena.new_launch(np.zeros(3), 0.1, then=pool.PASS, linear=drag, square=0.5 * drag)
+    turn = rng.uniform(0, 2 * np.pi, count)
+    v = 3.0 * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1)
+    p = np.concatenate([rng.uniform(0, SIDE, (count, 2)), np.zeros((count, 1))], axis=1)
+    if count:
+        arena.fire(launch, p, v, np.arange(count), 0)
+    return live
+
+
+def report() -> None:
+    """Typical and worst tick at an equal number in the air, garbage collection told apart."""
+    print(f"\nlive step among {BODIES} obstacles, everything included; milliseconds over {TICKS} ticks")
+    for words, drag in (("constant acceleration", 0.0), ("drag in exact step", 0.05)):
+        for count, bar in ((0, 0.05), (1_000, 0.6 if drag else 0.2), (10_000, 6.0 if drag else 1.5)):
+            live = session(count, drag)
+            first = time.perf_counter()
+            live.step()
+            first = 1e3 * (time.perf_counter() - first)
+            gc.collect()
+            gc.disable()
+            spent = []
+            for _ in range(TICKS):
+                started = time.perf_counter()
+                live.step()
+                spent.append(1e3 * (time.perf_counter() - started))
+            gc.enable()
+            typical, late = float(np.median(spent)), float(np.percentile(spent, 99))
+            worst = max(spent)
+            print(
+                f"  {words}, {live.count:6,} in the air: typical {typical:.4f} (bar {bar}), 99 % below {late:.4f}, "
+                f"worst {worst:.4f} = {worst / typical:.2f} x typical, the very first {first:.4f}"
+            )
+    rng = np.random.default_rng(1)
+    turn, far, rise = rng.uniform(0, 2 * np.pi, 5_000), rng.uniform(2, 25, 5_000), rng.uniform(-8, 8, 5_000)
+    to = np.stack([far * np.cos(turn), far * np.sin(turn), rise], axis=1)
+    for words, air in (
+        ("linear drag", Air([0, 0, -9.81], 0.3)),
+        ("square drag", Air([0, 0, -9.81], 0.0, 0.02)),
+        (
+            "both, in a game's own step",
+            Air([0, 0, -9.81], 0.2, 0.01, step=pool.SEMI_IMPLICIT, dt=np.full(3600, 1 / 60)),
+        ),
+    ):
+        air.by_speed(to[:10], 22.0)
+        started = time.perf_counter()
+        found = air.by_speed(to, 22.0)
+        rate = len(to) / (time.perf_counter() - started)
+        reached = np.isfinite(found.time).mean()
+        print(f"  launches solved through {words}: {rate:,.0f} a second, {100 * reached:.0f} % in reach (bar 5,000)")
