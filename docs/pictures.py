@@ -56,7 +56,7 @@ def fan(folder: Path) -> None:
 def around(folder: Path) -> None:
     """Draw a direction rose and a muzzle's clearance with the command line."""
     quay, deck = (folder / "nivvo-demo" / f"{name}.toml" for name in ("quay", "deck"))
-    wishes = [[quay, "--case", "lantern", "--rose", HERE / "rose.png"]]
+    wishes = [[quay, "--case", "drifter", "--rose", HERE / "rose.png"]]
     near = ["--set", "shooter.keeper.muzzle.left_rail.forward=17"]
     wishes.append([deck, "--case", "by_stick", *near, "--clearance", HERE / "clearance.png"])
     jetty = folder / "nivvo-demo" / "jetty.toml"

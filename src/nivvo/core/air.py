@@ -61,6 +61,12 @@ def flights(numbers, step, dt, w, time, p, v, coarse):
             v[i, k] = math.nan if bad else u[k]
 
 
+def compile_flights() -> None:
+    """Compile the kernel of flights, or load it, before it is needed."""
+    rows, times = np.zeros((1, 3)), np.zeros(1)
+    flights.compiled(np.zeros(6), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1)
+
+
 def _length(v) -> np.ndarray:
     return np.sqrt((v * v).sum(axis=-1))
 

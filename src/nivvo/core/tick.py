@@ -144,16 +144,18 @@ def advance(
                 pieces = steps_for(a, float(par["linear"]), float(par["square"]), v, h)
             elif par["drags"] != 0 and not glides:
                 a = pulled(a, float(par["linear"]), float(par["square"]), v)
-            rest, s = h, h / pieces
+            rest, s, at = h, h / pieces, touches[i]
             while True:
                 s = min(s, rest)
                 if glides:
                     s = life_within(q, edge, next_edge, late, s)
                     m = 1 if w["touch"] == SWEPT else steps_for(a, float(par["linear"]), float(par["square"]), v, s)
                     p1, v1 = glide(a, float(par["linear"]), float(par["square"]), p, v, s, m)
+                    # Kept in memory: most flights have no use for it, and it would cost them registers.
+                    put(at["p"], p1)
+                    put(at["v"], v1)
                     u, b = v, through_ends(p, v, p1, s)
                 else:
-                    p1, v1 = p, v
                     u, b = piece(step, p, v, a, h, float(par["factor"]))
                 span, why, more = limit(w, q, par, bodies, edge, next_edge, late, s, s >= rest, p, u, b, gone)
                 t, body_key, j = look(
@@ -166,10 +168,10 @@ def advance(
                     continue
                 if j >= 0 or why != 0 or s >= rest:
                     break
-                p, v, late, rest, gone = p1, v1, late + s, rest - s, gone + more
+                p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
                 s = h / pieces
             if j >= 0 and hops < MOST_HOPS:
-                row, at = pending[waiting], touches[i]
+                row = pending[waiting]
                 row["t"], row["key"], row["body_key"] = late + t, q["key"], body_key
                 row["body"], row["row"], row["hops"] = j, i, hops
                 put(at["p"], arc(p, u, b, t))
@@ -180,8 +182,12 @@ def advance(
                 continue
             if j >= 0:
                 span, why = t, BY_HOPS
-            if why == 0 and not glides:
+            p1, v1 = p, u
+            if why == 0 and glides:
+                p1, v1 = vec(at["p"]), vec(at["v"])
+            elif why == 0:
                 age = (next_edge - q["t0"]) / UNITS
+                v = vec(q["v"])
                 p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), age, float(par["factor"]))
             if leave_or_go_on(q, now, late, span, why, p, u, b, gone, more, p1, v1, events, counters):
                 ended += 1
@@ -309,9 +315,11 @@ def look(
                 continue
             if answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
                 continue
-            pull = vec(b["a"])
-            u = along(vec(b["v"]), pull, late)
-            rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
+            rel, relv, rela = sub(p, vec(b["c"])), v, a
+            if b["moves"] != 0:
+                pull = vec(b["a"])
+                u = along(vec(b["v"]), pull, late)
+                rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
             what, t = first_contact(b, rel, relv, rela, radius, span, skin)
             if swept:
                 if what == NONE:

@@ -324,7 +324,7 @@ class Charge(Trigger):
 
     def begin(self, time: int) -> None:
         """Start to charge; a press that was kept and is over by now fires the base."""
-        self.since, self.fell = time, False
+        self.since = time
         self.to(time, CHARGING)
         if self.rules.full_after is not None:
             self.later(time + self.count(self.rules.full_after), "full")
@@ -339,8 +339,6 @@ class Charge(Trigger):
             self.launch(time, self.count(self.rules.full_after))
         elif does == "fizzle":
             self.cool(time, "fizzled")
-        elif does == "fall back":
-            self.fell = True
 
     def release(self, time: int) -> None:
         """Let go."""
@@ -348,15 +346,11 @@ class Charge(Trigger):
         if self.state != CHARGING:
             return
         self.queue.clear()
-        held = 0 if self.fell else time - self.since
-        if self.rules.full_after is not None:
-            held = min(held, self.count(self.rules.full_after))
-        if time - self.since < self.count(self.rules.least_hold):
-            if self.rules.tap == "nothing":
-                self.cool(time, "too short a hold")
-                return
-            held = 0
-        self.launch(time, held)
+        held = time - self.since
+        if held < self.count(self.rules.least_hold) and self.rules.tap == "nothing":
+            self.cool(time, "too short a hold")
+        else:
+            self.launch(time, charged(self.rules, self.rate, held))
 
 
 class Ready(Trigger):
@@ -385,6 +379,20 @@ class Ready(Trigger):
     def give_up(self, time: int) -> None:
         """It took too long."""
         self.cool(time, "gave up")
+
+
+def charged(rules: Firing, rate: float, held: int) -> int:
+    """What a hold (clock) counts as when it is let go: the base for a tap, never more than full."""
+
+    def count(duration) -> int:
+        return clock.from_seconds(duration.seconds(rate))
+
+    if rules.least_hold is not None and held < count(rules.least_hold):
+        return 0
+    if rules.full_after is None:
+        return held
+    full = count(rules.full_after)
+    return 0 if rules.at_full == "fall back" and held > full else min(held, full)
 
 
 KINDS = {"single": Trigger, "auto": Auto, "burst": Burst, "charge": Charge, "ready": Ready}

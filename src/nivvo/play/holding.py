@@ -11,9 +11,9 @@ from nivvo.core import clock
 from nivvo.errors import CallError
 from nivvo.play.aiming import Asked
 from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.firing import charged
 from nivvo.play.numbers import Moment, resolve
 from nivvo.play.scene import Scene
-from nivvo.spec.ability import Ability
 from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
 from nivvo.spec.links import depends_of
@@ -104,7 +104,7 @@ def _needs(value: Depends, full: float | None) -> float:
 
 def _row(drill: Drill, case: str, scene: Scene, ability: str, held: float, found: dict[str, Depends]) -> dict[str, Any]:
     keys = scene.abilities[ability]
-    counts = charged(scene, keys, clock.from_seconds(held))
+    counts = charged(keys.firing, scene.ticks.rate, clock.from_seconds(held))
     moment = Moment(
         held=counts, full=None if keys.firing.full_after is None else keys.firing.full_after.seconds(scene.ticks.rate)
     )
@@ -120,15 +120,3 @@ def _row(drill: Drill, case: str, scene: Scene, ability: str, held: float, found
         return row | {"range": 0.0, "apex": 0.0, "flight_time": 0.0, "ends": run.refused[0].refused}
     flown = run.rows("projectiles")[0]
     return row | {name: flown[name] for name in ("range", "apex", "flight_time")} | {"ends": flown["reason"]}
-
-
-def charged(scene: Scene, keys: Ability, held: int) -> int:
-    """What a hold (clock) counts as when it is let go."""
-    firing, rate = keys.firing, scene.ticks.rate
-    least = 0 if firing.least_hold is None else clock.from_seconds(firing.least_hold.seconds(rate))
-    if held < least:
-        return 0
-    if firing.full_after is None:
-        return held
-    full = clock.from_seconds(firing.full_after.seconds(rate))
-    return 0 if firing.at_full == "fall back" and held > full else min(held, full)

@@ -15,13 +15,14 @@ from typing import Any, NamedTuple
 import numpy as np
 from pydantic import ValidationError
 
-from nivvo.core import clock, pool
+from nivvo.core import air, clock, pool
 from nivvo.core.arena import frozen, thawed
 from nivvo.core.frame import Frame
 from nivvo.errors import CallError, OutputError
 from nivvo.play.aiming import Asked
 from nivvo.play.clockwork import Ticks
 from nivvo.play.engine import in_hand_of
+from nivvo.play.firing import charged
 from nivvo.play.motion import motion_of
 from nivvo.play.preview import Preview, of_run
 from nivvo.play.run import PROJECTILES, REASONS
@@ -89,6 +90,8 @@ class Live:
         self._played: list[dict[str, Any]] = []
         if compiled:
             self._session.arena.compile()
+            if any(one.launch.arc or one.aim.by == "lead" for one in self.scene.abilities.values()):
+                air.compile_flights()
 
     # What players do.
 
@@ -413,7 +416,8 @@ class Live:
         scout.movers, scout.tick = list(self._session.movers), self._session.tick
         now = self.scene.ticks.edge(scout.tick)
         number = self._session.numbers.get((name, shooter), 0)
-        scout.fire(Asked(now, name, shooter, number, now, clock.from_seconds(held)))
+        counts = charged(self.scene.abilities[name].firing, self.scene.ticks.rate, clock.from_seconds(held))
+        scout.fire(Asked(now, name, shooter, number, now, counts))
         scout.finish()
         run = scout.run(self.drill.name, self.case)
         if run.refused:

@@ -10,6 +10,7 @@ from nivvo.core import clock
 from nivvo.errors import CallError
 from nivvo.play.aiming import Asked
 from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.firing import charged
 from nivvo.play.run import Run
 from nivvo.play.session import Session
 from nivvo.spec.document import known
@@ -87,6 +88,7 @@ def preview(
     every: float | None = None,
     spacing: float | None = None,
     bodies: str = "moving",
+    held: float = 0.0,
 ) -> Preview:
     """Dots along the flight of a shot fired ``at`` a time (s), ended at its first touch.
 
@@ -98,6 +100,7 @@ def preview(
     every : seconds between dots (default: a tick)
     spacing : path length between dots, in units, in place of ``every``
     bodies : "moving" (they move on as they will) or "still" (they stand as they are at that time)
+    held : seconds of charge that the shot is let go with
 
     Raises CallError for unknown names and values that make no sense.
     """
@@ -108,7 +111,7 @@ def preview(
         raise CallError("give every (seconds) or spacing (units), not both")
     if bodies not in BODIES:
         raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
-    run = _flown(drill, case, ability, shooter, cursor, at, bodies)
+    run = _flown(drill, case, ability, shooter, cursor, at, bodies, held)
     if run.refused:
         nothing = np.zeros((0, run.scene.frame.size))
         return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
@@ -170,7 +173,7 @@ def _let_through(run: Run, shot, number: int) -> bool:
     return answer is not None and answer.then == "ignore"
 
 
-def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str) -> Run:
+def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0) -> Run:
     """A run with one shot, ended at its first touch."""
     name = case or drill.cases[0]
     scene = scene_of(drill, name)
@@ -179,6 +182,8 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str)
     shooter = known(shooter or owner, scene.shooters, "shooter")
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
+    if not 0.0 <= held <= 86_400.0:
+        raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
     time = clock.from_seconds(at)
     session = session_of(drill, name, touches="end", still=bodies == "still")
     _look(session, time)
@@ -189,7 +194,8 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str)
         cursor = scene.frame.lift(cursor)
     elif session.actors.players[shooter].cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
         raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
-    session.fire(Asked(time, ability, shooter, 0, time), cursor)
+    counts = charged(scene.abilities[ability].firing, scene.ticks.rate, clock.from_seconds(held))
+    session.fire(Asked(time, ability, shooter, 0, time, counts), cursor)
     session.finish()
     return session.run(drill.name, name)
 
