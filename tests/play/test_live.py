@@ -151,6 +151,22 @@ class Back(unittest.TestCase):
                     times += 1
         self.assertEqual(times, 1000)
 
+    def test_what_ended_or_was_played_after_a_snapshot_has_not_happened(self):
+        live = nivvo.Live(drill(), compiled=False)
+        live.tap("fire")
+        live.step()
+        id_, there = int(live.ids[0]), live.snapshot()
+        while live.count:
+            live.step()
+        live.tap("fire")
+        self.assertIn("touched", live.state_of(id_))
+        live.restore(there)
+        self.assertEqual(live.state_of(id_), "in the air")
+        self.assertEqual(len(live._played), 2)
+        live.end(id_)
+        live.step()
+        self.assertIn("ended by the game", live.state_of(id_))
+
 
 class Bodies(unittest.TestCase):
     def gate(self):

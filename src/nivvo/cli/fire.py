@@ -96,10 +96,13 @@ def command(
     if hold_chart or holds:
         from nivvo.play.holding import holds as holds_of
         from nivvo.show.timeline import save_holds
+        from nivvo.show.words import held
 
         found = holds_of(read, names[0])
         if holds:
             print_rows(found.rows, format_, list(found.rows[0]))
+            for line in held(found) if format_ == "table" else []:
+                click.echo(line)
         if hold_chart:
             click.echo(f"drew {save_holds(found, hold_chart, read.name)}", err=True)
     if rose or clearance:

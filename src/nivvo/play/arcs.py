@@ -19,6 +19,7 @@ from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability
 
+NOWHERE = np.zeros(3)
 LONGEST = 60.0
 TURNS = 60
 LOOKS = 200
@@ -80,22 +81,31 @@ def moves_at(scene: Scene, time: int) -> int:
     return time
 
 
-def launched(how: str, value: float | None, to, air: Air, own, up) -> launch.Launch:
+def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWHERE, bend=NOWHERE) -> launch.Launch:
     """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by time, by apex.
 
-    Its velocity holds what is inherited. Closed forms where they hold, else by search.
+    Its velocity holds what is inherited. velocity, bend : of a point that moves and accelerates. Closed forms
+    where they hold, else by search.
     """
-    plain = air.thin and not own.any()
-    fall = air.fall if air.a.any() else None
+    plain = air.thin and not (np.any(own) or np.any(velocity) or np.any(bend))
+    fall, moving = air.fall if air.a.any() else None, {"own": own, "velocity": velocity, "acceleration": bend}
     if how in (launch.LOW, launch.HIGH):
-        return launch.by_speed(to, air.a, value, how, fall=fall) if plain else air.by_speed(to, value, how, own=own)
+        return launch.by_speed(to, air.a, value, how, fall=fall) if plain else air.by_speed(to, value, how, **moving)
     if how == "by time":
-        return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value)
+        return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value, **moving)
     if how == "by apex":
-        return launch.by_apex(to, air.a, up, value, fall=fall) if plain else air.by_apex(to, up, value)
+        return launch.by_apex(to, air.a, up, value, fall=fall) if plain else air.by_apex(to, up, value, **moving)
     if plain:
         return launch.by_elevation(to, air.a, up, value, fall=fall)
-    return air.by_elevation(to, up, value, own=own)
+    return air.by_elevation(to, up, value, **moving)
+
+
+def wanted(task: Task, how: str) -> float | None:
+    """What a way of solving is given by an ability's keys."""
+    keys = task.ability.launch
+    if how == "by elevation":
+        return None if keys.elevation is None else resolve(keys.elevation, task.moment, "elevation")
+    return {"by time": keys.time, "by apex": keys.apex}.get(how, task.speed)
 
 
 def solve(task: Task, point) -> Arc:
@@ -140,17 +150,12 @@ def least_gap(task: Task, arc: Arc, among: list[int]) -> tuple[float, str]:
 
 
 def _by(task: Task, point, how: str) -> Arc:
-    keys, up = task.ability.launch, task.actors.scene.frame.up
-    value = {
-        "by time": keys.time,
-        "by apex": keys.apex,
-        "by elevation": None if keys.elevation is None else resolve(keys.elevation, task.moment, "elevation"),
-    }.get(how, task.speed)
+    up, value = task.actors.scene.frame.up, wanted(task, how)
 
     def found(at) -> launch.Launch:
-        wanted = launched(how, value, point - at, task.air, task.own, up)
-        if np.isfinite(wanted.time):
-            return launch.Launch(wanted.velocity - task.own, wanted.time)
+        made = launched(how, value, point - at, task.air, task.own, up)
+        if np.isfinite(made.time):
+            return launch.Launch(made.velocity - task.own, made.time)
         return fallback(task, point - at)
 
     at, arc = settled(task.stance, point, found)
@@ -182,19 +187,23 @@ def lead(task: Task, target: int) -> Arc:
     scene, air = task.actors.scene, task.air
     middle, velocity, acceleration = task.actors.motions[target].at(moves_at(scene, task.time))
 
+    how = task.ability.launch.arc
+
     def found(at) -> launch.Launch:
-        if air.thin:
+        if air.thin and how is None:
             fall = air.fall if air.a.any() else None
             moving = {"acceleration": acceleration, "a": air.a, "fall": fall}
             return launch.lead(middle - at, velocity - task.own, task.speed, **moving)
-        arc = air.by_speed(middle - at, task.speed, own=task.own, velocity=velocity, acceleration=acceleration)
+        way = how or launch.LOW
+        value, up = wanted(task, way), scene.frame.up
+        arc = launched(way, value, middle - at, air, task.own, up, velocity, acceleration)
         return launch.Launch(arc.velocity - task.own, arc.time)
 
     at, arc = settled(task.stance, middle, found)
     name = scene.names[target]
     if not np.isfinite(arc.time):
-        unit_ = scene.model.world.unit
-        return Arc(at, unit(middle - at), np.nan, "", f"no shot of {task.speed:.5g} {unit_}/s meets {name}")
+        what = f'arc = "{how}"' if task.speed is None else f"shot of {task.speed:.5g} {scene.model.world.unit}/s"
+        return Arc(at, unit(middle - at), np.nan, "", f"no {what} meets {name}")
     return Arc(at, arc.velocity, float(arc.time), f"led: meets {name} after {float(arc.time):.4g} s", "")
 
 

@@ -70,7 +70,7 @@ def muzzled(drill: Drill, case: str | None = None, ability: str | None = None) -
     shooter = keys.shooter or sorted(scene.shooters)[0]
     found, stance = of_muzzle(session.actors, keys, shooter), stance_of(session.actors, keys, shooter, 0)
     tips = _muzzles(stance, found.headings, stance.offset)
-    return Muzzled(scene, ability, stance, found, tips, scene.radius(keys), scene.length(keys))
+    return Muzzled(scene, ability, stance, found, tips, _largest(scene, keys), scene.length(keys))
 
 
 def of_muzzle(
@@ -83,7 +83,7 @@ def of_muzzle(
     scene = actors.scene
     stance = stance_of(actors, ability, shooter, 0, muzzle)
     headings = _headings(scene, ability, stance)
-    row, radius = scene.bodies[scene.number[shooter]].copy(), scene.radius(ability)
+    row, radius = scene.bodies[scene.number[shooter]].copy(), _largest(scene, ability)
     row["c"] = stance.place
     # All along a capsule, from its tip back to its tail.
     tail = np.linspace(0.0, scene.length(ability), 9) if scene.length(ability) else np.zeros(1)
@@ -106,6 +106,11 @@ def of_muzzle(
         elevation=float(scene.frame.elevation(headings[k])),
         clear_forward=float("nan") if if_inside and here[k] >= 0.0 else _clear_forward(gaps, enough),
     )
+
+
+def _largest(scene: Scene, ability: Ability) -> float:
+    """Radius of the largest projectile that an ability sends (units)."""
+    return max(ability.radius.values()) if isinstance(ability.radius, Depends) else scene.radius(ability)
 
 
 def _muzzles(stance: Stance, headings, offset) -> np.ndarray:

@@ -85,7 +85,8 @@ class Live:
         self.scene = Scene(drill.of_case(self.case), drill.document.folder)
         self._session = Session(self.scene, self.in_hand, sampled=False)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
-        self._ended: OrderedDict[int, str] = OrderedDict()
+        self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
+        self._cleared = 0
         self._free: list[int] = []
         self._played: list[dict[str, Any]] = []
         if compiled:
@@ -215,7 +216,7 @@ class Live:
             name = names[body] if body >= 0 else ""
             detail = REASONS[int(row["why"])].format(body=name) if kind == pool.ENDED else ""
             if kind == pool.ENDED:
-                self._ended[key] = detail
+                self._ended[key] = (int(row["tick"]), detail)
                 if len(self._ended) > ENDED_KEPT:
                     self._ended.popitem(last=False)
             time = float(row["start"] / clock.UNITS + row["after"])
@@ -270,14 +271,14 @@ class Live:
         if np.any(self.ids == id_):
             return "in the air"
         if id_ in self._ended:
-            return self._ended[id_]
+            return self._ended[id_][1]
         raise CallError(f"{self.name_of(id_)} is not in the air, and of the last {ENDED_KEPT:,} that ended it is none")
 
     def end(self, id_: int) -> None:
         """End a projectile at the coming tick's start. Raises CallError if it is not in the air."""
         rows = np.flatnonzero(self.ids == id_)
         if not len(rows):
-            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, 'it never was')}")
+            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, (0, 'it never was'))[1]}")
         self._session._end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 
     def state(self, ability: str, shooter: str | None = None) -> str:
@@ -430,7 +431,7 @@ class Live:
         session, scene = self._session, self.scene
         mine = (
             session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.known, session.movers, self._ended, self._free, self._played, scene.number, scene.names,
+            session.known, session.movers, self._free, self._cleared + len(self._played), scene.number, scene.names,
             scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
         )  # fmt: skip
         return Snapshot(frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
@@ -441,9 +442,13 @@ class Live:
         thawed(session.arena, snapshot.arena)
         (
             session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.known, session.movers, self._ended, self._free, self._played, scene.number, scene.names,
+            session.known, session.movers, self._free, played, scene.number, scene.names,
             scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
         ) = _thaw(snapshot.state, snapshot.kept)  # fmt: skip
+        # What ended or was played since then has not happened.
+        while self._ended and next(reversed(self._ended.values()))[0] >= session.tick:
+            self._ended.popitem()
+        del self._played[max(played - self._cleared, 0) :]
         scene.bodies = pool.grown(snapshot.bodies, 0)[: len(snapshot.bodies)]
         session.actors.scene = scene
         session.actors.out = session.arena.bodies["gone"]
@@ -469,6 +474,7 @@ class Live:
 
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
+        self._cleared += len(self._played)
         self._played.clear()
 
 

@@ -7,6 +7,7 @@ from typing import Any
 
 from nivvo.core.clock import to_seconds
 from nivvo.play.clearance import Clearance, of_muzzle
+from nivvo.play.holding import Holds
 from nivvo.play.run import Run
 
 
@@ -67,7 +68,9 @@ def overlaps(run: Run, ability: str) -> list[str]:
     shooters = dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability)
     for shooter, muzzle in product(shooters, keys.muzzles or [None]):
         found = of_muzzle(run.actors, keys, shooter, if_inside=True, muzzle=muzzle)
-        if found.least < 0.0:
+        if found.least >= 0.0:
+            lines.append(f"{ability} from the {found.muzzle} muzzle: {cleared(found, unit)}")
+        else:
             where = f"direction {found.direction:.4g}°"
             if run.scene.frame.size == 3:
                 where += f", elevation {found.elevation:.4g}°"
@@ -77,6 +80,20 @@ def overlaps(run: Run, ability: str) -> list[str]:
                 key = f"shooter.{shooter}.muzzle.{found.muzzle}.forward"
                 text += f"; {key} = {found.clear_forward:.4g} clears it at every {found.turns_with}"
             lines.append(text)
+    return lines
+
+
+def held(found: Holds) -> list[str]:
+    """What a table of holds comes to."""
+    lines = [] if found.full is None else [f"{found.ability} is full after {found.full:g} s"]
+    for key, when, lands in found.capped:
+        lines.append(
+            f"{key} reaches its cap after {when:.4g} s; the last step {'lands on' if lands else 'is cut at'} it"
+        )
+    if found.turns_back is None:
+        lines.append("reach does not turn back: the longest hold reaches farthest")
+    else:
+        lines.append(f"reach turns back: holds longer than {found.turns_back:.4g} s reach less far")
     return lines
 
 

@@ -217,10 +217,10 @@ def _ability(links: Links, key: tuple, ability) -> None:
         links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s; or impulse, force, velocity")
     if launch.arc is not None and ability.aim.by not in POINTS:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
-        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest" or "sight"')
+        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest", "lead" or "sight"')
     _launch_and_aim(links, key, ability)
     _firing(links, key, ability)
-    if ability.aim.by == "lead" and launch.elevation is not None:
+    if ability.aim.by == "lead" and launch.elevation is not None and launch.arc is None:
         links.say(
             (*key, "launch", "elevation"), "a lead finds its own elevation", hint="leave it away, or aim by nearest"
         )
@@ -236,7 +236,7 @@ def _ability(links: Links, key: tuple, ability) -> None:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
 
 
-POINTS = ("cursor", "nearest", "sight")
+POINTS = ("cursor", "nearest", "sight", "lead")
 """Ways of aiming that give a point to reach."""
 
 
@@ -312,8 +312,6 @@ def _launch_and_aim(links: Links, key: tuple, ability) -> None:
         links.say((*key, "heading", "front"), "this view has no third axis", ability.heading.front, "+x, -x, +y, -y")
     if aim.by == "lead" and launch.velocity is not None:
         links.say((*key, "launch", "velocity"), "a lead finds its own direction", hint="give launch.speed")
-    if aim.by == "lead" and launch.arc is not None:
-        links.say((*key, "launch", "arc"), "a lead is its own solution", launch.arc, hint="leave it away")
 
 
 def _case(links: Links, name: str) -> None:

@@ -16,7 +16,10 @@ def with_case(drill: Drill, like: str, name: str, rows: list[dict[str, Any]], ab
     """
     tables = {key: value for key, value in drill.document.tables.items() if key != "use"}
     cases = dict(tables.get("case", {}))
-    case: dict[str, Any] = {"ability": list(abilities)}
+    pressed = {row[act] for row in rows for act in ("press", "tap", "hold") if act in row}
+    models = drill.of_case(like).ability
+    used = [one for one in abilities if models[one].firing.button in pressed]
+    case: dict[str, Any] = {"ability": used} if used else {}
     if isinstance(cases.get(like), dict) and cases[like].get("set"):
         case["set"] = cases[like]["set"]
     inputs = tomlkit.array().multiline(True)
