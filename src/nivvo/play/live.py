@@ -6,6 +6,7 @@ is kept but what is in the air.
 
 from __future__ import annotations
 
+import copy
 import io
 import pickle
 from collections import OrderedDict
@@ -23,7 +24,7 @@ from nivvo.play.aiming import Asked
 from nivvo.play.clockwork import Ticks
 from nivvo.play.engine import in_hand_of
 from nivvo.play.firing import charged
-from nivvo.play.motion import motion_of
+from nivvo.play.motion import Motion, motion_of
 from nivvo.play.preview import Preview, of_run
 from nivvo.play.run import PROJECTILES, REASONS
 from nivvo.play.scene import Scene, fill_shape
@@ -308,7 +309,11 @@ class Live:
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
         session, ticks = self._session, self.scene.ticks
         now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
-        motion, still = session.actors.motions[number], np.zeros(3)
+        # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
+        motion, still = copy.deepcopy(session.actors.motions[number]), np.zeros(3)
+        session.actors.motions[number] = motion
+        if name in session.actors.players:
+            session.actors.players[name].motion = motion
         here = motion.at(now)[0]
         if jump:
             motion.turn(now, goal, still, still)
@@ -496,7 +501,7 @@ def _freeze(what: Any) -> tuple[bytes, dict[int, Any]]:
 
     class Pickler(pickle.Pickler):
         def persistent_id(self, obj):
-            if isinstance(obj, KEPT):
+            if isinstance(obj, KEPT) or (type(obj) is Motion and len(obj.times) == 1 and not obj.pieces[0][1].any()):
                 kept[id(obj)] = obj
                 return id(obj)
             return None

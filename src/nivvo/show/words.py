@@ -69,7 +69,7 @@ def overlaps(run: Run, ability: str) -> list[str]:
     for shooter, muzzle in product(shooters, keys.muzzles or [None]):
         found = of_muzzle(run.actors, keys, shooter, if_inside=True, muzzle=muzzle)
         if found.least >= 0.0:
-            lines.append(f"{ability} from the {found.muzzle} muzzle: {cleared(found, unit)}")
+            lines.append(cleared(found, unit, f"{ability} from the {found.muzzle} muzzle"))
         else:
             where = f"direction {found.direction:.4g}°"
             if run.scene.frame.size == 3:
@@ -121,11 +121,11 @@ def rates(run: Run) -> list[str]:
     return lines
 
 
-def cleared(found: Clearance, unit: str) -> str:
+def cleared(found: Clearance, unit: str, what: str = "the shot") -> str:
     """A muzzle's clearance in one line."""
     if found.least < 0.0:
-        return f"clearance: starts {-found.least:.3g} {unit} inside its own shooter at some {found.turns_with}"
-    return f"clearance: the shot starts {found.least:.3g} {unit} clear of its shooter at every {found.turns_with}"
+        return f"clearance: {what} starts {-found.least:.3g} {unit} inside its own shooter at some {found.turns_with}"
+    return f"clearance: {what} starts {found.least:.3g} {unit} clear of its shooter at every {found.turns_with}"
 
 
 def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
