@@ -136,6 +136,33 @@ class Exact(unittest.TestCase):
         found = [(round(row["time"] * 1000, 6), round(row["held"] * 1000, 6)) for row in run.rows("shots")]
         self.assertEqual(found, expected)
 
+    @settings(deadline=None, max_examples=60)
+    @given(
+        st.lists(st.tuples(st.integers(1, 150), st.sampled_from(["fire", "yes", "no"])), min_size=1, max_size=14),
+        st.sampled_from([None, 1, 30]),
+        st.sampled_from([0, 50, 120]),
+    )
+    def test_ready_and_winding_up_against_a_walk_through_every_millisecond(self, presses, wind_up, cooldown):
+        keys = 'firing.kind = "ready"\nfiring.confirm = "yes"\nfiring.cancel = "no"\nfiring.gives_up_after = 0.2\n'
+        keys += f"firing.cooldown = {cooldown / 1000}\n" + (f"firing.wind_up = {wind_up / 1000}" if wind_up else "")
+        at = dict(zip(np.cumsum([gap for gap, _ in presses]).tolist(), [b for _, b in presses], strict=True))
+        state, since, free, expected = "idle", 0, 0, []
+        for now in range(3000):
+            button = at.get(now)
+            if button == "fire" and state == "idle" and now >= free:
+                state, since = "ready", now
+            elif button == "no" and state != "idle":
+                state = "idle"
+            elif button == "yes" and state == "ready":
+                state, since = "winding", now
+            if state == "ready" and now >= since + 200:
+                state = "idle"
+            if state == "winding" and now >= since + (wind_up or 0):
+                expected.append(now)
+                state, free = "idle", now + cooldown
+        rows = [f'{{t={now / 1000}, tap="{button}"}}' for now, button in at.items()]
+        self.assertEqual(times(played(keys, rows)), expected)
+
     def test_ready_shows_confirms_gives_up_and_is_left(self):
         keys = 'firing.kind = "ready"\nfiring.confirm = "yes"\nfiring.cancel = "no"\nfiring.gives_up_after = 1.0'
         rows = [

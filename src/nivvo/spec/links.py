@@ -236,6 +236,9 @@ def _ability(links: Links, key: tuple, ability) -> None:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
 
 
+MOST_SENT = 1000
+"""Projectiles that one shot may send."""
+
 POINTS = ("cursor", "nearest", "sight", "lead")
 """Ways of aiming that give a point to reach."""
 
@@ -307,6 +310,11 @@ def _launch_and_aim(links: Links, key: tuple, ability) -> None:
             links.vector((*key, "aim", "camera", "at"), aim.camera.at)
             if not -90.0 <= aim.camera.look[1] <= 90.0:
                 links.say((*key, "aim", "camera", "look"), "its elevation is from -90 to 90 degrees", aim.camera.look)
+    count = max(launch.count.values()) if isinstance(launch.count, Depends) else launch.count
+    sent = count * (len(ability.muzzles) if ability.muzzle_order == "all at once" else 1)
+    if sent > MOST_SENT:
+        says = f"with {len(ability.muzzles)} muzzles at once a shot sends {sent:g} projectiles"
+        links.say((*key, "launch", "count"), says, launch.count, f"at most {MOST_SENT} a shot")
     front = "xyz".index(ability.heading.front[1])
     if front >= size:
         links.say((*key, "heading", "front"), "this view has no third axis", ability.heading.front, "+x, -x, +y, -y")
