@@ -197,10 +197,11 @@ class Readme(unittest.TestCase):
         self.assertEqual(lines, ["make demo", "make test"])
 
     def test_its_python_runs_and_hits(self):
-        for block in self.blocks("python"):
+        blocks, says = self.blocks("python"), ("True flare-1 touched it", "s touched wisp")
+        for block, words in zip(blocks, says, strict=True):
             done = subprocess.run([sys.executable, "-c", block], capture_output=True, text=True, cwd=self.folder)
             self.assertEqual(done.returncode, 0, done.stderr)
-            self.assertIn("True flare-1 touched it", done.stdout)
+            self.assertIn(words, done.stdout)
 
     def test_its_drill_file_passes_its_own_checks(self):
         (self.folder / "our_game.toml").write_text("world.gravity = 9.81\n")
