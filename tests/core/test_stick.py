@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nivvo.core.stick import angle_of, turned
+from nivvo.core.stick import angle_of, tilt, turned
 
 sticks = st.lists(
     st.tuples(st.floats(0.01, 1.0), st.tuples(st.floats(-1, 1), st.floats(-1, 1))), min_size=1, max_size=6
@@ -64,3 +64,11 @@ class Stick(unittest.TestCase):
     def test_a_stick_held_long_enough_points_exactly_there(self):
         self.assertEqual(turned(10.0, [0.0], [(0.0, 1.0)], 5.0, 0.2, None, 90.0), 90.0)
         self.assertEqual(turned(10.0, [0.0], [(0.0, 1.0)], 0.5, 0.2, None, 90.0), 55.0)
+
+    def test_a_curve_turns_by_the_tilt_to_its_power(self):
+        for dead, curve in ((0.0, 1.0), (0.25, 2.0), (0.4, 0.5)):
+            for far in (0.3, 0.55, 0.8, 1.0):
+                share = max(far - dead, 0.0) / (1.0 - dead)
+                self.assertAlmostEqual(tilt((0.0, far), dead), share, delta=1e-12)
+                found = turned(0.0, [0.0], [(0.0, far)], 0.5, dead, None, 90.0, curve)
+                self.assertAlmostEqual(found, 45.0 * share**curve, delta=1e-12)

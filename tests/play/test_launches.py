@@ -184,6 +184,74 @@ flight.drag.square = 0.01
         self.assertGreater(row["angle"], 60.0)
 
 
+class Mirrors(unittest.TestCase):
+    def test_mirrored_worlds_have_mirrored_flights_to_the_bit(self):
+        text = """nivvo = 1
+tick.step = "{step}"
+[shooter.keeper]
+at = [{x0}, 1]
+facing = "{facing}"
+walk.speed = 3
+walk.acceleration = 7
+walk.jump = 4
+muzzle.hand.forward = 0.8
+muzzle.hand.up = 0.2
+[obstacle.post]
+at = [{x1}, 4]
+shape.box = [0.6, 8]
+[ability.lob]
+launch.speed = 17
+launch.elevation = 33
+launch.count = 5
+launch.scatter = 4
+inherit = 0.6
+flight.drag.linear = 0.1
+flight.drag.square = 0.01
+limits.life = 3
+[case.run]
+input = [{{ t = 0, move = [{way}, 0] }}, {{ t = 0.31, tap = "jump" }}, {{ t = 0.5, tap = "fire" }}]
+"""
+        mirror = np.array([-1.0, 1.0, 1.0])
+        for step in ("exact", "semi-implicit", "verlet"):
+            right = nivvo.fire(nivvo.parse(text.format(step=step, x0=-1.5, x1=9.25, facing="right", way=0.7)))
+            left = nivvo.fire(nivvo.parse(text.format(step=step, x0=1.5, x1=-9.25, facing="left", way=-0.7)))
+            self.assertEqual(list(right.ids.values()), list(left.ids.values()))
+            for name in right.ids.values():
+                here, there = right.flight(name), left.flight(name)
+                np.testing.assert_array_equal(here.t, there.t)
+                np.testing.assert_array_equal(here.p * mirror, there.p)
+                np.testing.assert_array_equal(here.v * mirror, there.v)
+            self.assertTrue(any(row["body"] == "post" for row in right.rows("contacts")))
+
+    def test_turned_spaces_have_turned_flights(self):
+        text = """nivvo = 1
+world.view = "space"
+[shooter.keeper]
+at = [0, 0, 1]
+facing = {turn}
+move.velocity = {drift}
+muzzle.hand.forward = 0.7
+muzzle.hand.right = 0.3
+[ability.lob]
+aim.by = "cursor"
+launch.speed = 20
+launch.arc = "low"
+inherit = 0.5
+flight.drag.square = 0.01
+[case.throw]
+input = [{{ t = 0, cursor = {point}, tap = "fire" }}]
+"""
+        base = None
+        for turn in (0, 90, 37):
+            s, c = np.sin(np.radians(turn)), np.cos(np.radians(turn))
+            axes = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1.0]])
+            point, drift = (np.array([14.0, 3.0, 0.5]) @ axes).tolist(), (np.array([1.0, -2.0, 0.0]) @ axes).tolist()
+            shot = nivvo.fire(nivvo.parse(text.format(turn=turn, point=point, drift=drift))).fired[0]
+            found = np.concatenate([axes @ shot.at, axes @ shot.velocity])
+            base = found if base is None else base
+            np.testing.assert_allclose(found, base, rtol=0, atol=1e-9)
+
+
 class Headings(unittest.TestCase):
     def path(self, heading):
         run = nivvo.fire(drill(ability=heading))
