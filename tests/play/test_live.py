@@ -241,7 +241,11 @@ class Ids(unittest.TestCase):
             (lambda: live.cursor(1, float("nan")), "finite"),
             (lambda: live.stick(2, 0), "from -1 to 1"),
             (lambda: live.step(0.0), "more than 0"),
-            (lambda: live.press("fire", at=-1.0), "is over"),
+            (lambda: live.press("fire", at=-1.0), "not -1"),
+            (lambda: live.press("fire", at=float("nan")), "not nan"),
+            (lambda: live.press("fire", at=1e30), "not 1e"),
+            (lambda: live.preview("flare", held=-1.0), "held"),
+            (lambda: live.preview("flare", every=0.0), "every"),
             (lambda: live.preview("flar"), "flare"),
             (lambda: live.add("bird", "gull", at=[1, 1]), "kind"),
         ):

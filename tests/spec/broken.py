@@ -208,5 +208,7 @@ BROKEN = {
     "many without every": (plus('input = [{ t = 0, tap = "fire", count = 3 }]\n'), ["count and every go together"]),
     "a sheet that is not there": (instead("speed = 18", 'speed = { by = "read", file = "no.csv", row = "flare", column = "speed" }'), ["launch.speed", "no.csv", "cannot be read"]),
     "too many at once": (instead("muzzle.hand.forward = 0.8", "\n".join(f"muzzle.m{k}.forward = 0.8" for k in range(9))).replace("launch.speed", f'muzzle = {[f"m{k}" for k in range(9)]}\nmuzzle_order = "all at once"\nlaunch.count = 200\nlaunch.fan = 9\nlaunch.speed'), ["launch.count", "1800 projectiles", "at most 1000"]),
+    "a shot in thirty years": (instead("launch.speed", 'firing = { kind = "auto", rate = 1e-9 }\nlaunch.speed'), ["firing.rate", "at least 0.0001"]),
+    "a life of years": (instead("launch.speed", 'limits.life = { by = "random", low = 1, high = 1e9 }\nlaunch.speed'), ["limits", "at most 86400"]),
 }  # fmt: skip
 """Name of what is wrong: (the text, words that the message must have)."""

@@ -17,6 +17,7 @@ from nivvo.core import clock
 from nivvo.play.timers import Timers
 from nivvo.spec.ability import Firing
 
+LONGEST = 1e6
 IDLE, READY, CHARGING, WINDING_UP, FIRING = "idle", "ready", "charging", "winding up", "firing"
 RECOVERING, COOLING, RELOADING, OVERHEATED = "recovering", "cooling", "reloading", "overheated"
 WAITING = (RECOVERING, COOLING, RELOADING, OVERHEATED)
@@ -72,7 +73,7 @@ class Trigger:
 
     def count(self, duration) -> int:
         """A duration of the rules in counts of the clock; 0 where none is written."""
-        return 0 if duration is None else clock.from_seconds(duration.seconds(self.rate))
+        return 0 if duration is None else counted(duration, self.rate)
 
     # What it hears.
 
@@ -381,17 +382,19 @@ class Ready(Trigger):
         self.cool(time, "gave up")
 
 
+def counted(duration, rate: float) -> int:
+    """A duration of the rules in counts of the clock; beyond eleven days it is eleven days."""
+    return clock.from_seconds(min(duration.seconds(rate), LONGEST))
+
+
 def charged(rules: Firing, rate: float, held: int) -> int:
     """What a hold (clock) counts as when it is let go: the base for a tap, never more than full."""
 
-    def count(duration) -> int:
-        return clock.from_seconds(duration.seconds(rate))
-
-    if rules.least_hold is not None and held < count(rules.least_hold):
+    if rules.least_hold is not None and held < counted(rules.least_hold, rate):
         return 0
     if rules.full_after is None:
         return held
-    full = count(rules.full_after)
+    full = counted(rules.full_after, rate)
     return 0 if rules.at_full == "fall back" and held > full else min(held, full)
 
 

@@ -36,6 +36,7 @@ from nivvo.spec.drill import Drill
 from nivvo.spec.scene import Obstacle, Shape, Target
 from nivvo.spec.values import Table
 
+MOST_SECONDS = 1e7
 ENDED_KEPT = 65_536
 FORGET_EVERY = 512
 
@@ -144,6 +145,8 @@ class Live:
 
     def _do(self, what: str, value, shooter: str | None, at: float | None) -> None:
         ticks, tick = self.scene.ticks, self._session.tick
+        if at is not None and not 0.0 <= at <= MOST_SECONDS:
+            raise CallError(f"at is a time in seconds from the start, not {at}")
         time = ticks.edge(tick) if at is None else clock.from_seconds(at)
         if time < ticks.edge(tick):
             raise CallError(f"at = {at} s is over: the coming tick begins at {self.time:.9g} s")
@@ -412,6 +415,11 @@ class Live:
         name = known(ability, self.in_hand, "ability")
         owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
         shooter = known(shooter or owner, self.scene.shooters, "shooter")
+        if not 0.0 <= held <= 86_400.0:
+            raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
+        for word, value in (("count", count), ("every", every), ("spacing", spacing)):
+            if value is not None and not 0 < value < np.inf:
+                raise CallError(f"{word} must be a number above 0, not {value}")
         scout = Session(self.scene, [], touches="end")
         scout.actors = _thaw(*_freeze(self._session.actors))
         thawed(scout.arena, frozen(self._session.arena))

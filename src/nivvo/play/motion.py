@@ -14,6 +14,15 @@ from nivvo.spec.scene import Move, Walk
 NOWHERE = np.zeros(3)
 
 
+FOREVER = 1e6
+"""Seconds after which nobody asks where a body is."""
+
+
+def _counts(seconds: float) -> int:
+    """Seconds as counts of the clock; what would take longer than anybody looks takes that long."""
+    return from_seconds(min(float(seconds), FOREVER))
+
+
 class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration."""
 
@@ -101,7 +110,7 @@ class Route(Motion):
         if length > 0.0:
             self.times.append(self._clock)
             self.pieces.append((here, way * (self.speed / length), NOWHERE))
-            self._clock += max(from_seconds(length / self.speed), 1)
+            self._clock += max(_counts(length / self.speed), 1)
         self.next = 0 if last else self.next + 1
 
     def _until(self, time: float) -> None:
@@ -173,10 +182,10 @@ class Walker(Motion):
         self.turn(time, place, level + rise * up, push + pull)
         breaks = []
         if lasts > 0.0:
-            breaks.append((time + max(from_seconds(lasts), 1), "pace"))
+            breaks.append((time + max(_counts(lasts), 1), "pace"))
         if pull.any():
             g, over = float(np.sqrt(pull @ pull)), float(place @ up) - self.floor
-            breaks.append((time + max(from_seconds((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
+            breaks.append((time + max(_counts((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
         for when, what in sorted(breaks):
             place, velocity, acceleration = self.at(when)
             if what == "pace":

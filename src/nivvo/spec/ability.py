@@ -8,6 +8,7 @@ from pydantic import Field, model_validator
 
 from nivvo.spec.scene import Axis, Shape
 from nivvo.spec.values import (
+    LONGEST,
     SETTLED,
     Degrees,
     Depends,
@@ -28,7 +29,7 @@ class Heat(Table):
     """What shooting warms, and how it cools: at 1 it is too hot."""
 
     a_shot: Annotated[float, Field(gt=0, le=1)] = Field(description="what each shot adds")
-    cools: Positive = Field(description="what goes each second")
+    cools: Annotated[float, Field(ge=1e-4, le=1e6)] = Field(description="what goes each second")
     until: Share = Field(0.0, description="too hot, it waits until it is down to this")
 
 
@@ -45,7 +46,7 @@ class Firing(Table):
     )
     button: Name = "fire"
     interval: Seconds | None = Field(None, description="auto: between two shots; or rate")
-    rate: Annotated[float, Field(gt=0, le=1_000_000)] | None = Field(
+    rate: Annotated[float, Field(ge=1e-4, le=1_000_000)] | None = Field(
         None, description="auto: shots a second; or interval"
     )
     shots: Annotated[int, Field(ge=1, le=1000)] | None = Field(None, description="burst: how many")
@@ -370,6 +371,8 @@ class Limits(Table):
                     raise ValueError(f"{key} is settled at launch; it takes {', '.join(SETTLED)}")
                 if any(one <= 0.0 for one in value.values()):
                     raise ValueError(f"{key}: every value must be greater than 0")
+                if key == "life" and any(one > LONGEST for one in value.values()):
+                    raise ValueError(f"life: every value must be at most {LONGEST:g} seconds")
         if self.alive == "any" and (self.alive_with or "when_full" in self.model_fields_set):
             raise ValueError("alive_with and when_full go with alive")
         return self
