@@ -262,6 +262,35 @@ input = [{{ t = 0, hold = "fire", lasts = 1, shooter = "keeper" }}, {{ t = 0.1, 
             self.assertEqual([row["ability"] for row in run.rows("shots")], expected)
             self.assertIn("cancelled by damage", [row["why"] for row in run.rows("states")])
 
+    def test_a_stream_ends_with_its_shooter(self):
+        text = """nivvo = 1
+[shooter.keeper]
+at = [0, 1]
+health = 10
+[shooter.rival]
+at = [6, 1]
+facing = "left"
+[ability.stream]
+shooter = "keeper"
+firing = { kind = "auto", rate = 10 }
+launch.speed = 20
+launch.elevation = 60
+limits.life = 0.2
+[ability.bolt]
+shooter = "rival"
+firing.button = "bolt"
+launch.speed = 20
+flight.gravity = 0
+on.shooters.damage = 10
+[case.duel]
+input = [{ t = 0, hold = "fire", lasts = 5, shooter = "keeper" }, { t = 0.5, tap = "bolt", shooter = "rival" }]
+"""
+        run = nivvo.fire(nivvo.parse(text))
+        out = run.rows("contacts")[0]["time"]
+        mine = [row["time"] for row in run.rows("shots") if row["ability"] == "stream"]
+        self.assertEqual(len(mine), int(out / 0.1) + 1)
+        self.assertIn("its shooter is out", [row["why"] for row in run.rows("states")])
+
 
 def textbook(rule, bits, interval, dt, count):
     """Ticks at which a held button fires, by the game's own loop of that timer."""

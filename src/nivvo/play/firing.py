@@ -100,6 +100,12 @@ class Trigger:
             self.broken(time)
             self.cool(time, f"cancelled by {why}")
 
+    def drop(self) -> None:
+        """Stop for good: its shooter is out."""
+        self.queue.clear()
+        self.out.clear()
+        self.state, self.down, self.remembered = IDLE, None, None
+
     # What it does by itself.
 
     def due(self) -> int | None:

@@ -188,12 +188,15 @@ class Session:
     def _drain(self) -> None:
         """Fire and note what the triggers have decided, in order (ability, shooter)."""
         for (name, shooter), trigger in self.triggers.items():
-            begun = False
+            begun, now = False, 0
             while trigger.out:
                 out = trigger.out.pop(0)
+                now = out.time
                 if isinstance(out, Fire):
                     if self.lost(shooter):
-                        continue
+                        trigger.drop()
+                        self.states.append(State(now, name, shooter, trigger.state, "its shooter is out"))
+                        break
                     number = self.numbers.get((name, shooter), 0)
                     self.numbers[name, shooter] = number + 1
                     self.fire(Asked(out.time, name, shooter, number, out.pressed, out.held, out.use))
@@ -205,7 +208,9 @@ class Session:
                         self.actors.players[shooter].lock(out.time, out.state in LOCKED)
             for other in trigger.rules.cancels if begun else ():
                 if (other, shooter) in self.triggers:
-                    self.triggers[other, shooter].cancel(self.states[-1].time if self.states else 0, name)
+                    self.triggers[other, shooter].cancel(now, name)
+        if any(trigger.out for trigger in self.triggers.values()):
+            self._drain()
 
     def _further(self, name: str, shooter: str, time: int, trigger: Trigger) -> bool:
         """Whether a press acts on what is in the air, in place of the trigger; does so if it does."""
