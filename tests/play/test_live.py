@@ -144,9 +144,10 @@ class Back(unittest.TestCase):
                 for _ in range(100):
                     play(int(rng.integers(1, 6)))
                     there = live.snapshot()
-                    first = play(100 if times % 20 == 0 else 12)
+                    ticks = 100 if times % 10 == 0 else 12
+                    first = play(ticks)
                     live.restore(there)
-                    self.assertEqual(play(100 if times % 20 == 0 else 12), first)
+                    self.assertEqual(play(ticks), first)
                     live.restore(there)
                     times += 1
         self.assertEqual(times, 1000)
