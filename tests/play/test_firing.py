@@ -262,6 +262,12 @@ input = [{{ t = 0, hold = "fire", lasts = 1, shooter = "keeper" }}, {{ t = 0.1, 
             self.assertEqual([row["ability"] for row in run.rows("shots")], expected)
             self.assertIn("cancelled by damage", [row["why"] for row in run.rows("states")])
 
+    def test_breaking_off_a_burst_does_not_beat_its_cooldown(self):
+        keys = 'firing = { kind = "burst", shots = 5, gap = 0.1, cooldown = 0.6, cancel = "no" }'
+        rows = [(0, "fire"), (150, "no"), (300, "fire"), (699, "fire"), (700, "fire"), (720, "no")]
+        run = played(keys, [f'{{t={t / 1000}, tap="{button}"}}' for t, button in rows])
+        self.assertEqual(times(run), [0, 100, 700])
+
     def test_a_stream_ends_with_its_shooter(self):
         text = """nivvo = 1
 [shooter.keeper]

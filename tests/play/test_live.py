@@ -208,8 +208,15 @@ class Bodies(unittest.TestCase):
             live.add("obstacle", "crate", at=[4, 1], shape={"ball": 1})
         with self.assertRaisesRegex(nivvo.CallError, "shape"):
             live.add("obstacle", "cake", at=[4, 1], shape={"bal": 1})
-        with self.assertRaisesRegex(nivvo.CallError, "was removed|no body"):
+        with self.assertRaisesRegex(nivvo.CallError, "no body"):
             live.place("gull")
+        # The same name again, at once: the place of the one before is taken only after a tick.
+        live.remove("crate")
+        live.add("obstacle", "crate", at=[5, 1], shape={"ball": 0.5})
+        live.tap("fire")
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        self.assertEqual(names, ["crate"])
+        np.testing.assert_allclose(live.place("crate"), [5, 1])
 
 
 class Ids(unittest.TestCase):

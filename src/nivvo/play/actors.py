@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
 from nivvo.core.contact import NONE, TOUCH, first_contact
 from nivvo.core.shapes import distance
 from nivvo.play.motion import Motion, Walker, motion_of
@@ -79,7 +78,3 @@ class Actors:
     def of_kind(self, *kinds: str) -> list[int]:
         """Numbers of the bodies of some kinds."""
         return [number for number, kind in enumerate(self.scene.kinds) if kind in kinds]
-
-    def seconds(self, time: int) -> float:
-        """A time on the clock in seconds."""
-        return to_seconds(time)

@@ -21,7 +21,6 @@ LONGEST = 1e6
 IDLE, READY, CHARGING, WINDING_UP, FIRING = "idle", "ready", "charging", "winding up", "firing"
 RECOVERING, COOLING, RELOADING, OVERHEATED = "recovering", "cooling", "reloading", "overheated"
 WAITING = (RECOVERING, COOLING, RELOADING, OVERHEATED)
-STATES = (IDLE, READY, CHARGING, WINDING_UP, FIRING, RECOVERING, COOLING, RELOADING, OVERHEATED)
 LOCKED = (READY, CHARGING, WINDING_UP, RECOVERING)
 """States in which a shooter does not walk, if its firing says so."""
 
@@ -59,7 +58,7 @@ class Trigger:
         self.out: list[Fire | Change] = []
         self.state = IDLE
         self.down: int | None = None
-        self.pressed = 0
+        self.pressed, self.holds = 0, 0
         self.written: int | None = None
         self.use = 0
         self.ammo = rules.ammo
@@ -97,6 +96,8 @@ class Trigger:
         if self.state in (READY, CHARGING, WINDING_UP, FIRING):
             self.queue.clear()
             self.remembered = None
+            if self.state == FIRING:
+                self.rest_from_last()
             self.broken(time)
             self.cool(time, f"cancelled by {why}")
 
@@ -177,7 +178,7 @@ class Trigger:
         if self.ammo == 0:
             self.tell(time, "empty")
             return False
-        self.out.append(Fire(time, self.pressed, getattr(self, "holds", 0), self.use))
+        self.out.append(Fire(time, self.pressed, self.holds, self.use))
         self.last = time
         if self.ammo is not None:
             self.ammo -= 1
@@ -196,14 +197,18 @@ class Trigger:
         """Whether it is too hot to go on."""
         return self.rules.heat is not None and self.warmth(time) >= 1.0 - 1e-9
 
-    def finish(self, time: int) -> None:
-        """After the last shot of a use."""
+    def rest_from_last(self) -> None:
+        """Let the cooldown run from the last shot."""
         wait = self.count(self.rules.cooldown)
         if wait:
             over = self.timers.after(self.last, wait)
             self.ready_at = max(self.ready_at, over)
             if self.rules.cooldown_with:
                 self.shared[self.rules.cooldown_with] = max(self.shared.get(self.rules.cooldown_with, 0), over)
+
+    def finish(self, time: int) -> None:
+        """After the last shot of a use."""
+        self.rest_from_last()
         if self.rules.recovery is not None:
             self.to(time, RECOVERING)
             self.later(self.timers.after(time, self.count(self.rules.recovery)), "cool")

@@ -25,7 +25,7 @@ from nivvo.play.clockwork import Ticks
 from nivvo.play.engine import in_hand_of
 from nivvo.play.firing import charged
 from nivvo.play.motion import Motion, motion_of
-from nivvo.play.preview import Preview, of_run
+from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.run import PROJECTILES, REASONS
 from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
@@ -89,7 +89,7 @@ class Live:
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
-        self._free: list[int] = []
+        self._free: list[tuple[int, int]] = []
         self._played: list[dict[str, Any]] = []
         if compiled:
             self._session.arena.compile()
@@ -354,9 +354,9 @@ class Live:
         row["group"], row["health"] = scene.groups.index(body.group), getattr(body, "health", None) or np.inf
         shift = row["c0"][0] - at
         motion = motion_of(body.move, row["c0"][0].copy(), scene.frame, shift)
-        if self._free:
-            number = self._free.pop()
-            del scene.number[scene.names[number]]
+        # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
+        if self._free and self._free[0][0] < session.tick:
+            number = self._free.pop(0)[1]
         else:
             number = len(scene.names)
             grown = pool.zeros(number + 1, pool.BODY)
@@ -387,14 +387,12 @@ class Live:
             raise CallError(f"{name} is a shooter: those stay")
         self._session.arena.bodies[number]["gone"] = 1
         self._session.movers = [k for k in self._session.movers if k != number]
-        self._free.append(number)
+        self._free.append((self._session.tick, number))
+        del self.scene.number[name]
         self._session.arena.plan()
 
     def _number(self, name: str) -> int:
-        number = self.scene.number[known(name, self.scene.number, "body")]
-        if number in self._free:
-            raise CallError(f"{name} was removed")
-        return number
+        return self.scene.number[known(name, self.scene.number, "body")]
 
     # Looking ahead and back.
 
@@ -415,11 +413,7 @@ class Live:
         name = known(ability, self.in_hand, "ability")
         owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
         shooter = known(shooter or owner, self.scene.shooters, "shooter")
-        if not 0.0 <= held <= 86_400.0:
-            raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
-        for word, value in (("count", count), ("every", every), ("spacing", spacing)):
-            if value is not None and not 0 < value < np.inf:
-                raise CallError(f"{word} must be a number above 0, not {value}")
+        check_dots(count, every, spacing, held)
         scout = Session(self.scene, [], touches="end")
         scout.actors = _thaw(*_freeze(self._session.actors))
         thawed(scout.arena, frozen(self._session.arena))
@@ -433,11 +427,7 @@ class Live:
         counts = charged(self.scene.abilities[name].firing, self.scene.ticks.rate, clock.from_seconds(held))
         scout.fire(Asked(now, name, shooter, number, now, counts))
         scout.finish()
-        run = scout.run(self.drill.name, self.case)
-        if run.refused:
-            nothing = np.zeros((0, self.scene.frame.size))
-            return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
-        return of_run(run, count, every, spacing)
+        return of_run(scout.run(self.drill.name, self.case), count, every, spacing)
 
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback."""

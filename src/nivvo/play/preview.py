@@ -104,18 +104,22 @@ def preview(
 
     Raises CallError for unknown names and values that make no sense.
     """
+    check_dots(count, every, spacing, held)
+    if bodies not in BODIES:
+        raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
+    run = _flown(drill, case, ability, shooter, cursor, at, bodies, held)
+    return of_run(run, count, every, spacing, bodies)
+
+
+def check_dots(count: int | None, every: float | None, spacing: float | None, held: float) -> None:
+    """Raise CallError for dots, or a charge, that make no sense."""
     for word, value in (("count", count), ("every", every), ("spacing", spacing)):
         if value is not None and not 0 < value < np.inf:
             raise CallError(f"{word} must be a number above 0, not {value}")
     if every is not None and spacing is not None:
         raise CallError("give every (seconds) or spacing (units), not both")
-    if bodies not in BODIES:
-        raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
-    run = _flown(drill, case, ability, shooter, cursor, at, bodies, held)
-    if run.refused:
-        nothing = np.zeros((0, run.scene.frame.size))
-        return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
-    return of_run(run, count, every, spacing, bodies)
+    if not 0.0 <= held <= 86_400.0:
+        raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
 
 
 def cheaper(
@@ -182,8 +186,6 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str,
     shooter = known(shooter or owner, scene.shooters, "shooter")
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
-    if not 0.0 <= held <= 86_400.0:
-        raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
     time = clock.from_seconds(at)
     session = session_of(drill, name, touches="end", still=bodies == "still")
     _look(session, time)
@@ -212,7 +214,10 @@ def _look(session: Session, time: int) -> None:
 def of_run(
     run: Run, count: int | None = None, every: float | None = None, spacing: float | None = None, bodies: str = "moving"
 ) -> Preview:
-    """Dots along the first projectile of a run, up to its first touch."""
+    """Dots along the first projectile of a run, up to its first touch; none if its shot was refused."""
+    if not run.fired:
+        nothing = np.zeros((0, run.scene.frame.size))
+        return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
     projectile = run.rows("projectiles")[0]
     path = run.flight(projectile["projectile"])
     touch = next((row for row in run.rows("contacts") if row["projectile"] == projectile["projectile"]), None)
