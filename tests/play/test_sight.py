@@ -75,6 +75,37 @@ class Sights(unittest.TestCase):
         np.testing.assert_allclose(first.heading, second.heading)
         self.assertIn("last aim", second.note)
 
+    def test_who_seeks_and_finds_nothing_fires_at_a_far_point_keeps_its_aim_or_does_not_fire(self):
+        text = """nivvo = 1
+world.view = "top"
+[shooter.keeper]
+at = [0, 0]
+facing = 30
+muzzle.hand.forward = 0.8
+muzzle.hand.right = 0.5
+[target.wisp]
+at = [9, 0]
+move.velocity = {moves}
+[ability.bolt]
+aim = {{ by = "{by}", otherwise = "{otherwise}", far = 50, within = 12 }}
+launch.speed = 20
+limits.life = 0.1
+[case.two]
+input = [{{ t = 0, tap = "fire" }}, {{ t = 1, tap = "fire" }}]
+"""
+        for by in ("nearest", "lead"):
+            for otherwise in ("far", "keep", "facing", "refuse"):
+                run = nivvo.fire(nivvo.parse(text.format(by=by, otherwise=otherwise, moves="[9, 0]")))
+                self.assertEqual(len(run.fired), 1 if otherwise == "refuse" else 2)
+                if otherwise == "refuse":
+                    self.assertIn("nothing to aim at", run.refused[0].refused)
+                    continue
+                first, second = run.fired
+                facing = np.array([np.cos(np.pi / 6), np.sin(np.pi / 6), 0])
+                away = 50 * facing - second.at
+                goal = {"far": away / np.linalg.norm(away), "keep": first.heading, "facing": facing}[otherwise]
+                np.testing.assert_allclose(second.heading, goal, atol=1e-9, err_msg=f"{by} {otherwise}")
+
     def test_in_2d_the_eye_looks_along_a_direction(self):
         made = nivvo.parse("""nivvo = 1
 world.view = "top"

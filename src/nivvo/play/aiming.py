@@ -16,7 +16,7 @@ from nivvo.play.arcs import lead, solve, task_of
 from nivvo.play.numbers import AT_FIRST, Moment, resolve
 from nivvo.play.scene import Scene
 from nivvo.play.seeking import angle_between, bent, seek
-from nivvo.play.sighting import sight
+from nivvo.play.sighting import FAR, sight
 from nivvo.play.spawning import obstructed
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import SEEKS, Ability
@@ -231,7 +231,7 @@ def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stanc
     if arc is not None:
         aimed = Aimed(Leaving(arc.at, unit(arc.velocity), arc.note), arc.velocity, point, notes, arc.refused)
     elif nothing:
-        aimed = _without(ability, asked.ability, player, stance, moment, point, nothing, notes)
+        aimed = _without(scene, ability, player.last_aim.get(asked.ability), stance, moment, point, nothing, notes)
     else:
         aimed = Aimed(
             _leaving(ability, stance, moment, point, player.stick(time, aim, asked.ability)),
@@ -253,21 +253,23 @@ def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stanc
 
 
 def _without(
-    ability, name: str, player, stance: Stance, moment: Moment, point, nothing: str, notes: list[str]
+    scene: Scene, ability: Ability, last, stance: Stance, moment: Moment, point, nothing: str, notes: list[str]
 ) -> Aimed:
     """What is done with nothing to aim at."""
     otherwise = ability.aim.otherwise or ("far" if ability.aim.by == "sight" else "facing")
     if otherwise == "refuse":
         leaving = Leaving(stance.muzzle_at(stance.facing), stance.facing, "")
         return Aimed(leaving, stance.facing, None, notes, nothing)
-    if otherwise == "far" and point is not None:
+    if otherwise == "far":
+        if ability.aim.by != "sight":
+            point = stance.pivot + (ability.aim.far or FAR * scene.metre) * stance.facing
         leaving = through(
             stance.frame, stance.origin, stance.offset, stance.body, stance.facing, point, stance.follows_aim
         )
         return Aimed(leaving, stance.facing, point, [*notes, f"{nothing}: fired at its far point"])
     heading, words = stance.facing, "fired along the facing"
-    if otherwise == "keep" and name in player.last_aim:
-        heading, words = player.last_aim[name], "fired along the last aim"
+    if otherwise == "keep" and last is not None:
+        heading, words = last, "fired along the last aim"
     if ability.launch.elevation is not None:
         heading = stance.frame.raised(heading, resolve(ability.launch.elevation, moment, "elevation"))
     return Aimed(Leaving(stance.muzzle_at(heading), heading, ""), heading, None, [*notes, f"{nothing}: {words}"])

@@ -157,7 +157,9 @@ class Aim(Table):
         None, description="stick: turns at the turn rate times its tilt (rescaled past the dead zone) to this power"
     )
     camera: Camera | None = Field(None, description="sight: through a camera, in place of the shooter's eye")
-    far: Positive | None = Field(None, description="sight: how far it sees, units; default: 1000 m")
+    far: Positive | None = Field(
+        None, description="how far the sight sees, and how far away a far point is, units; default: 1000 m"
+    )
     blocked: Literal["fire", "refuse"] = Field(
         "fire", description="sight: when something hides from the muzzle what the eye sees"
     )
@@ -204,7 +206,8 @@ KEYS_OF_AIM = {
     "direction": ("fixed",),
     "elevation": ("fixed",),
     **dict.fromkeys(("dead_zone", "snap", "turn_rate", "curve"), ("stick",)),
-    **dict.fromkeys(("camera", "far", "blocked"), ("sight",)),
+    **dict.fromkeys(("camera", "blocked"), ("sight",)),
+    "far": ("sight", *SEEKS),
     **dict.fromkeys(("group", "within", "cone", "prefers", "in_sight"), SEEKS),
     "otherwise": (*SEEKS, "sight"),
     "assist": ("stick", "cursor", "sight", "facing", "fixed"),
