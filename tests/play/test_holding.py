@@ -1,5 +1,6 @@
 """Hold tables, logged tracks, balance sheets, glides and timelines."""
 
+import itertools
 import json
 import tempfile
 import unittest
@@ -48,6 +49,9 @@ class Holds(unittest.TestCase):
         self.assertEqual(found.capped, [("on.wisps.damage", 0.8, True)])
         values = {round(row["held"], 2): row["on.wisps.damage"] for row in found.rows}
         self.assertEqual([values[t] for t in (0.19, 0.2, 0.39, 0.79, 0.8, 1.2)], [2, 9, 9, 23, 30, 30])
+        shown = nivvo.holds(nivvo.drill(tables)).rows
+        jumps = [b["held"] for a, b in itertools.pairwise(shown) if a["on.wisps.damage"] != b["on.wisps.damage"]]
+        np.testing.assert_allclose(jumps, [0.2, 0.4, 0.6, 0.8], atol=1e-12)
 
     def test_wrong_calls_are_told(self):
         with self.assertRaisesRegex(nivvo.CallError, "charges"):

@@ -19,7 +19,7 @@ from nivvo.spec.drill import Drill
 from nivvo.spec.links import depends_of
 from nivvo.spec.values import Depends
 
-MOST_ROWS = 100_000
+MOST_ROWS, MOST_JUMPS = 100_000, 200
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,8 @@ def holds(
     """The table of an ability's holds (default: the first of the case that charges).
 
     until : longest hold (s); default: a quarter more than what its numbers need. every : from one hold to the
-    next (s); default: forty rows. Raises CallError for unknown names, an ability that does not charge, too many rows.
+    next (s); default: forty rows, and one at each step of a number. Raises CallError for unknown names, an
+    ability that does not charge, too many rows.
     """
     name = case or drill.cases[0]
     scene, in_hand = scene_of(drill, name), in_hand_of(drill, name)
@@ -73,6 +74,12 @@ def holds(
             f"holds go from 0 to {last:g} s in steps above 0, at most {MOST_ROWS:,}; every = {step:g} s does not"
         )
     times = step * np.arange(round(last / step) + 1)
+    if every is None:
+        # Steps are shown where they are, not where a row happens to fall.
+        jumps = [
+            value.every * k for value in found.values() if value.step for k in range(1, int(last / value.every) + 1)
+        ]
+        times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
     rows = [_row(drill, name, scene, ability, float(held), found) for held in times]
     far = np.array([row["range"] for row in rows])
     best = int(far.argmax())

@@ -28,6 +28,7 @@ FILLS = {
 """How each state is drawn: fill, hatch, edge. Idle is left blank."""
 
 MOST_LANES = 16
+PLATE = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.9}
 
 
 def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
@@ -173,7 +174,7 @@ def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
                 words = f"cap at {when:.3g} s, " + (
                     "the last step lands on it" if lands else "the last step is cut at it"
                 )
-                ax.text(0.99, 0.06, words, transform=ax.transAxes, ha="right", fontsize=8.5, color=INK)
+                ax.text(0.99, 0.06, words, transform=ax.transAxes, ha="right", fontsize=8.5, color=INK, bbox=PLATE)
         if k + 1 < len(panels):
             ax.tick_params(labelbottom=False)
     axes[-1].set_xlabel("held (s)", color=INK)
