@@ -1,14 +1,51 @@
-"""Run all tests; the last line counts them. ``python -m tests [-k PATTERN] [FOLDER ...]``."""
+"""Run all tests, in as many processes as there are cores; the last line counts them.
+
+``python -m tests [-k PATTERN] [--deep] [FOLDER ...]``
+"""
 
 from __future__ import annotations
 
 import argparse
+import multiprocessing
+import os
 import sys
 import time
 import unittest
+import warnings
+from collections.abc import Iterator
 from pathlib import Path
 
 HERE = Path(__file__).parent
+SLOWEST = 10
+
+
+def flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    """All tests of a suite, one by one."""
+    for one in suite:
+        if isinstance(one, unittest.TestSuite):
+            yield from flat(one)
+        else:
+            yield one
+
+
+def parts(tests: list[unittest.TestCase]) -> list[list[str]]:
+    """Names of tests that run together: each alone, but for classes that set up something for all of theirs."""
+    whole: dict[str, list[str]] = {}
+    for test in tests:
+        shares = type(test).setUpClass.__func__ is not unittest.TestCase.setUpClass.__func__
+        whole.setdefault(unittest.util.strclass(type(test)) if shares else test.id(), []).append(test.id())
+    return list(whole.values())
+
+
+def run(names: list[str]) -> tuple[float, int, list[tuple[str, str]], list[tuple[str, str]]]:
+    """Run tests by name: seconds, how many ran, (name, trace) of failures, (name, reason) of skips."""
+    warnings.simplefilter("default")
+    result, started = unittest.TestResult(), time.perf_counter()
+    unittest.defaultTestLoader.loadTestsFromNames(names).run(result)
+    failed = [(test.id(), trace) for test, trace in result.failures + result.errors]
+    failed += [(test.id(), "passed, though it was expected to fail") for test in result.unexpectedSuccesses]
+    skipped = [(test.id(), reason) for test, reason in result.skipped]
+    return time.perf_counter() - started, result.testsRun, failed, skipped
 
 
 def main() -> int:
@@ -17,19 +54,43 @@ def main() -> int:
     parser.add_argument("folders", nargs="*", help="rooms to test, as core or spec; default: all")
     parser.add_argument("-k", action="append", dest="patterns", help="only tests whose name has this in it")
     parser.add_argument("-v", action="store_true", help="name each test")
+    parser.add_argument("--deep", action="store_true", help="run random properties long")
+    parser.add_argument("--jobs", type=int, default=os.cpu_count() or 1, help="processes; default: one a core")
     asked = parser.parse_args()
+    if asked.deep:
+        os.environ["NIVVO_TESTS_DEEP"] = "1"
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     loader = unittest.TestLoader()
     loader.testNamePatterns = [f"*{pattern}*" for pattern in asked.patterns or []] or None
     suite = unittest.TestSuite()
     for folder in asked.folders or [""]:
         suite.addTests(loader.discover(str(HERE / folder), top_level_dir=str(HERE.parent)))
-    started = time.perf_counter()
-    result = unittest.TextTestRunner(verbosity=2 if asked.v else 1, warnings="default").run(suite)
-    failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    passed = result.testsRun - failed - len(result.skipped)
-    print(f"tests took {time.perf_counter() - started:.0f} s")
-    print(f"{passed} passed, {failed} failed, {len(result.skipped)} skipped", flush=True)
-    return 0 if result.wasSuccessful() and passed else 1
+    tests = list(flat(suite))
+    lost = [test for test in tests if isinstance(test, unittest.loader._FailedTest)]
+    for test in lost:
+        print(test._exception)
+    started, ran, failed, skipped, took = time.perf_counter(), 0, [], [], {}
+    work = parts([test for test in tests if test not in lost])
+    with multiprocessing.get_context("fork").Pool(max(asked.jobs, 1), maxtasksperchild=None) as pool:
+        for names, done in zip(work, pool.imap(run, work), strict=True):
+            seconds, count, bad, passed_over = done
+            ran += count
+            failed += bad
+            skipped += passed_over
+            took[names[0]] = seconds
+            if asked.v:
+                print(f"{seconds:7.2f} s  {names[0]}", flush=True)
+            for name, trace in bad:
+                print(f"\nFAILED {name}\n{trace}", flush=True)
+    for name, reason in skipped:
+        print(f"skipped {name}: {reason}")
+    print("the slowest:")
+    for name in sorted(took, key=took.get, reverse=True)[:SLOWEST]:
+        print(f"{took[name]:7.1f} s  {name.removeprefix('tests.')}")
+    print(f"tests took {time.perf_counter() - started:.0f} s in {asked.jobs} processes")
+    bad = len(failed) + len(lost)
+    print(f"{ran - len(failed) - len(skipped)} passed, {bad} failed, {len(skipped)} skipped", flush=True)
+    return 0 if ran and not bad else 1
 
 
 if __name__ == "__main__":
