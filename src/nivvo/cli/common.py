@@ -12,7 +12,8 @@ from typing import Any
 import click
 
 from nivvo.errors import CallError
-from nivvo.spec.drill import Drill, load, value_of_text
+from nivvo.spec.drill import Drill, load
+from nivvo.spec.settings import value_of_text
 
 drill_argument = click.argument("drill", type=click.Path(), metavar="DRILL")
 format_option = click.option(
@@ -38,14 +39,16 @@ def set_option(function: Callable) -> Callable:
 
 def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
     """The drill at a path with the settings of a command line. Raises DrillError, CallError."""
-    drill = load(path)
     changes: dict[str, Any] = {}
     for setting in settings:
         key, equals, value = setting.partition("=")
         if not equals or not key.strip():
             raise CallError(f"--set {setting}: must be KEY=VALUE, as --set ability.flare.launch.speed=20")
-        changes[key.strip()] = value_of_text(value.strip())
-    return drill.with_settings(changes) if changes else drill
+        try:
+            changes[key.strip()] = value_of_text(value.strip())
+        except ValueError as error:
+            raise CallError(f"--set {key.strip()[:80]}: {error}") from None
+    return load(path, changes)
 
 
 def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | None = None, title: str = "") -> None:

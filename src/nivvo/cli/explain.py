@@ -19,8 +19,8 @@ def command(drill, key, case, settings, format_) -> None:
 
     KEY limits it to one key or all below it, as ability.flare or world.gravity.
     """
-    from nivvo.spec.document import nearest
     from nivvo.spec.explain import effective
+    from nivvo.spec.nearest import nearest
 
     rows = [
         {"key": row.key, "value": row.value, "origin": row.origin}

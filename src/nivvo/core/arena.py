@@ -140,8 +140,8 @@ class Arena:
         """Register a launch: what its projectiles are, and their answer to each group; tell its number.
 
         linear (1/s), square (1/unit) : drag. factor : of the velocity, each tick of a game's own step.
-        ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, points (n, 2)) of
-        damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
+        ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, rows (n, 2), whether
+        they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
         n = self.spare.pop() if self.spare else self.launches
         if n == len(self.params):
@@ -156,8 +156,8 @@ class Arena:
         row["strays"], row["owner"] = strays, owner
         own = self.answers[n]
         own["then"], own["damage"], own["by"] = then, damage, 0
-        for group, by, points in curves:
-            own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, len(points)
+        for group, by, points, steps in curves:
+            own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
             if self.knots + len(points) > len(self.curves):
                 self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
             self.curves[self.knots : self.knots + len(points)] = points

@@ -76,6 +76,9 @@ def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.nda
     """
     n = len(bodies)
     sizes = np.array([extent(b) for b in bodies], dtype=float).reshape(n, 3)
+    if flat:
+        # All is in one plane: what is across it is never asked for.
+        sizes[:, 2] = 0.0
     boxes = np.concatenate([bodies["c"] - sizes, bodies["c"] + sizes], axis=1).reshape(n, 6)
     bodies["size"] = sizes
     span = 2.0 * sizes[:, :2] if flat else 2.0 * sizes

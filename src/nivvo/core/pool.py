@@ -58,7 +58,8 @@ strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FRO
 
 ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("by", "i4"), ("first", "i4"), ("count", "i4")])
 """by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the
-curves from ``first`` on, each x and value, straight between, the later of two at one x."""
+curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
+in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
 
 BODY = np.dtype(
     [

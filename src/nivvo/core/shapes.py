@@ -18,8 +18,8 @@ from nivvo.core.vec import dot, vec
 BALL, CAPSULE, BOX, HALF_SPACE = 0, 1, 2, 3
 KINDS = {"ball": BALL, "capsule": CAPSULE, "box": BOX, "half_space": HALF_SPACE}
 
-# Half extent across the plane of a body of a 2D world.
-ENDLESS = 1e30
+# Half extent across the plane of a body of a 2D world, whose last axis is then that of z to the bit.
+ENDLESS = math.inf
 
 
 @inner
@@ -78,8 +78,16 @@ def extent(row: np.void) -> np.ndarray:
     if row["kind"] == HALF_SPACE:
         return np.full(3, np.inf)
     axes = np.stack([row["axis0"], row["axis1"], row["axis2"]])
-    reach = np.abs(axes) * row["half"][:, None]
-    return reach.sum(axis=0) + row["radius"]
+    reach = np.abs(axes) * with_an_end(row["half"])[:, None]
+    out = reach.sum(axis=0) + row["radius"]
+    if row["half"][2] == ENDLESS:
+        out[2] = np.inf
+    return out
+
+
+def with_an_end(half) -> np.ndarray:
+    """Half extents with 0 for those that have no end."""
+    return np.where(np.isfinite(half), half, 0.0)
 
 
 def gap(row: np.void, points) -> np.ndarray:

@@ -518,7 +518,15 @@ def answer(q, at, params, answers, curves, bodies, j, now, t, skin, events, coun
 
 @inner
 def read_off(curves, first, count, x):
-    """The value at ``x`` of a curve: rows of x and value, straight between, held beyond its ends."""
+    """The value at ``x`` of a curve: rows of x and value, straight between, held beyond its ends; or of steps."""
+    if count == 0:
+        start, step, every, cap = curves[first, 0], curves[first, 1], curves[first + 1, 0], curves[first + 1, 1]
+        steps = float(int(min(x / every, FARTHEST)))
+        if steps * every > x:
+            steps -= 1.0
+        elif (steps + 1.0) * every <= x:
+            steps += 1.0
+        return min(start + step * steps, cap) if step >= 0.0 else max(start + step * steps, cap)
     value = curves[first, 1]
     for k in range(first, first + count):
         if curves[k, 0] > x:

@@ -13,5 +13,5 @@ def check(drill: Drill, case: str | None = None, run: Run | None = None) -> list
 
     Raises CallError for an unknown case.
     """
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     return judge(run or fire(drill, name), drill.case(name).check)

@@ -67,7 +67,7 @@ def _margin(drill: Drill, case: str, check: int, key: str, value: float) -> tupl
     """Whether the check passes with a key at ``value`` as it would be told, and its margin."""
     value = float(number(value))
     try:
-        other = drill.with_settings({f"case.{case}.set": {**drill.case(case).set, key: value}})
+        other = drill.with_settings({key: value})
         outcome = judge(fire(other, case), [other.case(case).check[check]])[0]
     except NivvoError:
         return False, -math.inf

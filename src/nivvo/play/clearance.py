@@ -13,8 +13,8 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import Ability
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 from nivvo.spec.values import Depends
 
 
@@ -61,7 +61,7 @@ def clearance(drill: Drill, case: str | None = None, ability: str | None = None)
 
 def muzzled(drill: Drill, case: str | None = None, ability: str | None = None) -> Muzzled:
     """The clearance of an ability's muzzle, and where the muzzle is at each heading. Raises CallError."""
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     scene = scene_of(drill, name)
     ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     session = session_of(drill, name)

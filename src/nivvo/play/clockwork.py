@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import csv
 from bisect import bisect_right
 from pathlib import Path
 
@@ -11,7 +10,8 @@ import numpy as np
 from nivvo.core import clock
 from nivvo.core.arena import ticks_of
 from nivvo.errors import DrillError, Problem
-from nivvo.spec.scene import Tick
+from nivvo.spec.files import Unreadable, rows_of_csv
+from nivvo.spec.scene import LEAST_FRAME, Tick
 
 KEPT = 4096
 
@@ -95,24 +95,21 @@ def _frames_of_csv(path: Path) -> list[float]:
 
     seconds: list[float] = []
     try:
-        with path.open(newline="", encoding="utf-8-sig") as file:
-            for number, row in enumerate(csv.reader(file), 1):
-                if not row or not row[0].strip():
+        for k, (line, row) in enumerate(rows_of_csv(path)):
+            try:
+                value = float(row[0])
+            except ValueError:
+                if k == 0:
                     continue
-                try:
-                    value = float(row[0])
-                except ValueError:
-                    if number == 1:
-                        continue
-                    raise wrong(f"not a number of seconds: {row[0][:40]!r}", number) from None
-                if not 0.0 < value <= 10.0:
-                    raise wrong(f"a frame lasts more than 0 and at most 10 s, not {row[0][:40]}", number)
-                seconds.append(value)
-                if len(seconds) > 1_000_000:
-                    raise wrong("more than 1,000,000 frames", number)
-    except (OSError, UnicodeDecodeError, csv.Error) as error:
-        reason = getattr(error, "strerror", None) or "not a CSV text"
-        raise wrong(f"cannot be read: {reason.lower()}") from None
+                raise wrong(f"not a number of seconds: {row[0][:40]!r}", line) from None
+            if not LEAST_FRAME <= value <= 10.0:
+                raise wrong(f"a frame lasts from {LEAST_FRAME:g} to 10 s, not {row[0][:40]}", line)
+            seconds.append(value)
+            if len(seconds) > 1_000_000:
+                raise wrong("more than 1,000,000 frames", line)
+    except Unreadable as error:
+        says = str(error)
+        raise wrong(says if says.startswith("cannot") else f"cannot be read: {says}") from None
     if not seconds:
         raise wrong("has no frame times")
     return seconds

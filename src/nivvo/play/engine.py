@@ -13,7 +13,7 @@ from nivvo.spec.drill import Drill
 
 def scene_of(drill: Drill, case: str) -> Scene:
     """The scene of a case, made once a drill. Raises CallError for an unknown case."""
-    drill.case(case)
+    case = drill.case_name(case)
     if case not in drill._cache:
         drill._cache[case] = Scene(drill.of_case(case), drill.document.folder)
     return drill._cache[case]
@@ -34,7 +34,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
         raise CallError(f"fire takes a drill, as nivvo.load(path) gives, not {type(drill).__name__}")
     if keep not in ("paths", "contacts"):
         raise CallError(f'keep is "paths" or "contacts", not {keep!r}')
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     described = drill.case(name)
     scene = scene_of(drill, name)
     lasts = None if described.lasts is None else clock.from_seconds(described.lasts.seconds(scene.ticks.rate))
@@ -47,7 +47,7 @@ def session_of(drill: Drill, case: str, lasts: int | None = None, **options) -> 
     """A session of a case at its start, fed with all that its players do; ``options`` as of Session."""
     scene, in_hand = scene_of(drill, case), in_hand_of(drill, case)
     session = Session(scene, in_hand, lasts, **options)
-    session.feed(changes(drill.case(case), scene, in_hand))
+    session.feed(changes(drill.inputs(case), scene, in_hand))
     return session
 
 

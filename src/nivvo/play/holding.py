@@ -14,10 +14,9 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.firing import charged
 from nivvo.play.numbers import Moment, resolve
 from nivvo.play.scene import Scene
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import depends_of
-from nivvo.spec.values import Depends
+from nivvo.spec.nearest import known
+from nivvo.spec.values import Depends, depends_of
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
 
@@ -55,7 +54,7 @@ def holds(
     next (s); default: forty rows, and one at each step of a number. Raises CallError for unknown names, an
     ability that does not charge, too many rows.
     """
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     scene, in_hand = scene_of(drill, name), in_hand_of(drill, name)
     charging = [one for one in in_hand if scene.abilities[one].firing.kind == "charge"]
     if ability is None and not charging:
@@ -77,7 +76,10 @@ def holds(
     if every is None:
         # Steps are shown where they are, not where a row happens to fall.
         jumps = [
-            value.every * k for value in found.values() if value.step for k in range(1, int(last / value.every) + 1)
+            value.every * k
+            for value in found.values()
+            if value.step
+            for k in range(1, int(min(last / value.every, MOST_JUMPS)) + 1)
         ]
         times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
     rows = [_row(drill, name, scene, ability, float(held), found) for held in times]

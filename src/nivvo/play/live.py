@@ -31,8 +31,8 @@ from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.timers import Timers
 from nivvo.play.track import PRESS, RELEASE, Change
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 from nivvo.spec.scene import Obstacle, Shape, Target
 from nivvo.spec.values import Table
 
@@ -82,7 +82,7 @@ class Live:
     """
 
     def __init__(self, drill: Drill, case: str | None = None, *, compiled: bool = True):
-        self.drill, self.case = drill, case or drill.cases[0]
+        self.drill, self.case = drill, drill.case_name(case)
         self.in_hand = in_hand_of(drill, self.case)
         self.scene = Scene(drill.of_case(self.case), drill.document.folder)
         self._session = Session(self.scene, self.in_hand, sampled=False)

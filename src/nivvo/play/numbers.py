@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import NamedTuple
 
-from nivvo.core.clock import from_seconds, to_seconds
+from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.spread import draw
-from nivvo.spec.values import LONGEST, Depends
+from nivvo.spec.values import Depends
 
 
 class Moment(NamedTuple):
@@ -34,7 +35,8 @@ def resolve(value: float | Depends, moment: Moment, key: str) -> float:
         return value.drawn(*(draw(moment.seed, f"{moment.name}.{key}", moment.shot, which) for which in range(2)))
     if value.by == "held":
         if value.step is not None:
-            return value.at(0.0, moment.held // from_seconds(min(value.every, LONGEST)))
+            # In whole numbers, and every as it is written in decimal: no step comes late by rounding.
+            return value.at(0.0, int(Fraction(moment.held, UNITS) // Fraction(repr(value.every))))
         if value.end is not None and value.over is None and moment.full is None:
             return float(value.start)
         if value.end is not None and value.over is None:

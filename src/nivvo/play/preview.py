@@ -13,8 +13,8 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.firing import charged
 from nivvo.play.run import Run
 from nivvo.play.session import Session
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 
 MOST_POINTS = 100_000
 BODIES = ("moving", "still")
@@ -179,7 +179,7 @@ def _let_through(run: Run, shot, number: int) -> bool:
 
 def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0) -> Run:
     """A run with one shot, ended at its first touch."""
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     scene = scene_of(drill, name)
     ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]

@@ -14,8 +14,8 @@ from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.engine import in_hand_of, scene_of
 from nivvo.play.scene import Scene
 from nivvo.play.track import Change
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 
 AROUND = 24
 FAR = 20.0
@@ -53,7 +53,7 @@ def rose(drill: Drill, case: str | None = None, ability: str | None = None, coun
     Aims by stick, cursor and sight are turned themselves (without their turn rate); for others the shooter's
     facing is. In side view a facing is left or right. Raises CallError for unknown names and a count below 2.
     """
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     if not 2 <= count <= 3600:
         raise CallError(f"a rose has from 2 to 3600 shots, not {count}")
     scene = copy.copy(scene_of(drill, name))

@@ -16,7 +16,7 @@ from nivvo.errors import CallError
 from nivvo.play.heading import pointing
 from nivvo.play.path import Path
 from nivvo.spec.ability import Ability
-from nivvo.spec.document import nearest
+from nivvo.spec.nearest import nearest
 
 if TYPE_CHECKING:
     import pandas as pd

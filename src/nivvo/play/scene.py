@@ -11,18 +11,22 @@ from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.arena import Arena
 from nivvo.core.muzzle import just_clear
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent, with_an_end
 from nivvo.play.clockwork import Ticks
 from nivvo.play.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.ability import Ability
 from nivvo.spec.drill import Model
-from nivvo.spec.links import ANYTHING, KEEPER, groups
+from nivvo.spec.links import ANYTHING, groups
 from nivvo.spec.scene import Muzzle, Shape, Shooter, default_forward
+from nivvo.spec.settings import KEEPER
 
 BODY_SIZE = 0.5
 SHOT_SIZE = 0.1
 MARGIN = 0.01
 """Metres: radius of a body and of a projectile that no shape is written for; gap of the default muzzle."""
+
+FAR_OUT = 1e30
+"""Where the bounds of a 2D world lie across its plane, in which nothing moves."""
 
 
 class Scene:
@@ -72,7 +76,7 @@ class Scene:
     def _size(self) -> float:
         """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""
         sizes = np.array([extent(row) for row in self.bodies])
-        sizes = np.where(np.isfinite(sizes) & (sizes < ENDLESS), sizes, 0.0)
+        sizes = np.where(np.isfinite(sizes), sizes, 0.0)
         return max(float(np.max(np.abs(self.bodies["c0"]) + sizes)), self.metre)
 
     def arena(self, sampled: bool = True, moves=0) -> Arena:
@@ -81,7 +85,7 @@ class Scene:
         if self.model.world.bounds is not None:
             bounds = self.frame.lift(self.model.world.bounds)
             if self.frame.size == 2:
-                bounds = np.array([[*bounds[0, :2], -ENDLESS], [*bounds[1, :2], ENDLESS]])
+                bounds = np.array([[*bounds[0, :2], -FAR_OUT], [*bounds[1, :2], FAR_OUT]])
         bodies = self.bodies.copy()
         bodies["moves"] = moves
         return Arena(
@@ -140,7 +144,7 @@ class Scene:
     def clear_forward(self, ability: Ability, shooter: str) -> float:
         """Forward offset at which the projectile is just clear of the shooter at every aim (units)."""
         row = self.bodies[self.number[shooter]]
-        half = np.where(row["half"] < ENDLESS, row["half"], 0.0)
+        half = with_an_end(row["half"])
         reach = float(np.sqrt((half * half).sum()) + row["radius"])
         return just_clear(reach, self.radius(ability), MARGIN * self.metre)
 
@@ -210,9 +214,11 @@ def _normal(word, frame: frames.Frame) -> np.ndarray:
 
 
 def _axes_along(span: np.ndarray, frame: frames.Frame) -> np.ndarray:
-    """Three axes, the first along ``span``, the last as near to up (3D) or out of the plane (2D) as can be."""
+    """Three axes, the first along ``span``, the last as near to up (3D) as can be; in 2D out of the plane, exactly."""
     first = frames.unit(span)
-    last = np.array([0.0, 0.0, 1.0]) if frame.size == 2 else frame.up
+    if frame.size == 2:
+        return np.array([first, [-first[1], first[0], 0.0], [0.0, 0.0, 1.0]])
+    last = frame.up
     if abs(first @ last) > 0.999999:
         last = frame.forward
     second = frames.unit(np.cross(last, first))

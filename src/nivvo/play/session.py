@@ -313,8 +313,7 @@ class Session:
         dealt, curves = [], []
         for group, one in enumerate(damage):
             if isinstance(one, Depends) and one.by in CURVES:
-                until = np.inf if life < 0 else clock.to_seconds(life)
-                curves.append((group, CURVES[one.by], one.curve(until if one.by == "age" else np.inf)))
+                curves.append((group, CURVES[one.by], one.curve(), one.step is not None))
             dealt.append(
                 0.0 if curves and curves[-1][0] == group else resolve(one, moment, f"{scene.groups[group]}.damage")
             )

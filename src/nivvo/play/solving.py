@@ -18,8 +18,8 @@ from nivvo.play.numbers import AT_FIRST, resolve
 from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
-from nivvo.spec.document import known
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 
 
 @dataclass(frozen=True)
@@ -80,7 +80,7 @@ def solutions(
 
     Raises CallError for unknown names and values that make no sense.
     """
-    name = case or drill.cases[0]
+    name = drill.case_name(case)
     scene = scene_of(drill, name)
     ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
     for word, value in (("speed", speed), ("time", time), ("at", at + 1.0)):

@@ -159,12 +159,12 @@ def save_rose(drill: Drill, path: str | FilePath, case: str | None = None, abili
     figure = new_figure(1)
     draw_rose(found, figure.axes[0])
     what = f"{found.ability} at {len(found.shots)} {TURNED[found.turned]}"
-    return save_titled(figure, path, f"{FilePath(drill.name).stem} · {case or drill.cases[0]} · {what}")
+    return save_titled(figure, path, f"{FilePath(drill.name).stem} · {drill.case_name(case)} · {what}")
 
 
 def save_clearance(drill: Drill, path: str | FilePath, case: str | None = None, ability: str | None = None) -> FilePath:
     """Draw the clearance of an ability's muzzle into a PNG or SVG file. Raises CallError, OutputError."""
     figure = new_figure(drill.model.world.size - 1)
     found = draw_clearance(drill, list(figure.axes), case, ability)
-    title = f"{FilePath(drill.name).stem} · {case or drill.cases[0]} · clearance of {found.ability}"
+    title = f"{FilePath(drill.name).stem} · {drill.case_name(case)} · clearance of {found.ability}"
     return save_titled(figure, path, f"{title} from the {found.stance.muzzle} muzzle")

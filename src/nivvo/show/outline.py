@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS
+from nivvo.core.shapes import BALL, BOX, CAPSULE, with_an_end
 
 _ROUND = 96
 
@@ -20,7 +20,7 @@ def outline(row: np.void, centre: np.ndarray, across: np.ndarray, upward: np.nda
     middle = flat(centre, across, upward)
     if row["kind"] == BALL:
         return middle + _circle(float(row["radius"]))
-    half = np.where(row["half"] < ENDLESS, row["half"], 0.0)
+    half = with_an_end(row["half"])
     axes = flat(np.stack([row["axis0"], row["axis1"], row["axis2"]]), across, upward)
     signs = np.array([[i, j, k] for i in (-1, 1) for j in (-1, 1) for k in (-1, 1)])
     corners = middle + (signs * half) @ axes

@@ -1,28 +1,35 @@
-"""A drill: read, merged, validated, cross-checked; and the same with the settings of one case."""
+"""A drill: what was written, with the settings of its cases and of the call; each effective drill validated once.
+
+What holds is the file, then what the case sets, then what the call sets. Only that is validated: each case's own
+effective drill, and where there is no case the file's. Tables that a case leaves alone are validated once for all.
+"""
 
 from __future__ import annotations
 
-import tomllib
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from nivvo.errors import CallError, DrillError, Problem
 from nivvo.spec import document as documents
+from nivvo.spec import settings as changed
 from nivvo.spec.ability import Ability
-from nivvo.spec.case import Case
-from nivvo.spec.document import Document, Origin, nearest, put
-from nivvo.spec.links import check_links
-from nivvo.spec.problems import of_validation
+from nivvo.spec.case import Case, Input
+from nivvo.spec.document import Document, Origin
+from nivvo.spec.links import Linked
+from nivvo.spec.nearest import listed, nearest
+from nivvo.spec.problems import in_order
 from nivvo.spec.scene import Obstacle, Shooter, Target, Tick, World
-from nivvo.spec.sheet import with_sheets
+from nivvo.spec.tables import ENTRIES, Tables
+from nivvo.spec.track import Track
 from nivvo.spec.values import Name, Table
 
-ENTRIES = 10_000
-NAMED = ("shooter", "obstacle", "target", "ability", "case")
+MOST_CHECKED = 10_000_000
+"""Cases with settings of their own, times tables of the drill."""
 
 
 class Model(Table):
@@ -47,14 +54,19 @@ class Drill:
     Attributes
     ----------
     document : where everything was written
-    model : the validated tables
-    name : the file's name
+    model : the validated tables, without what cases set (if no case goes without settings: of the first)
     """
 
     document: Document
     model: Model
-    _cases: dict[str, Model] = field(default_factory=dict, repr=False)
+    _effective: dict[str, tuple[Model, Document]] = field(default_factory=dict, repr=False)
+    _logged: dict[str, Track] = field(default_factory=dict, repr=False)
+    _tables: Tables | None = field(default=None, repr=False)
+    _settings: dict[str, Any] = field(default_factory=dict, repr=False)
     _cache: dict[Any, Any] = field(default_factory=dict, repr=False)
+
+    def __repr__(self) -> str:
+        return f"<Drill {self.name}: {len(self.model.ability)} abilities, {len(self.cases)} cases>"
 
     @property
     def name(self) -> str:
@@ -69,179 +81,113 @@ class Drill:
     @cached_property
     def cases(self) -> list[str]:
         """Names of the cases in file order; a drill without any has one, "default"."""
-        return list(self.model.case) or ["default"]
+        return list(self._effective) or ["default"]
+
+    def case_name(self, name: str | None) -> str:
+        """A case's name, of the first for None. Raises CallError with the nearest name."""
+        if name is None:
+            return self.cases[0]
+        if not isinstance(name, str) or name not in self.cases:
+            says = f"{self.name} has no case {str(name)[:80]!r}; it has {listed(self.cases)}."
+            raise CallError(f"{says} {nearest(name, self.cases)}".strip())
+        return name
 
     def case(self, name: str) -> Case:
         """A case by name. Raises CallError with the nearest name."""
-        if name not in self.model.case:
-            if not self.model.case and name == "default":
-                return Case()
-            raise CallError(
-                f"{self.name} has no case {name!r}; it has {', '.join(self.cases)}. {nearest(name, self.cases)}"
-            )
-        return self.model.case[name]
+        name = self.case_name(name)
+        return self._effective[name][0].case[name] if self._effective else Case()
+
+    def inputs(self, name: str) -> list[Input] | None:
+        """What is pressed and moved in a case: its rows, then those of its track; None where neither is written."""
+        case = self.case(name)
+        if case.track is None:
+            return case.input
+        return [*(case.input or []), *(row for _, row in self._logged[name].rows)]
 
     def of_case(self, name: str) -> Model:
         """The drill's tables with the case's ``set`` applied."""
-        return self._cases.get(name, self.model)
+        return self._effective[name][0] if name in self._effective else self.model
 
-    def with_settings(self, settings: dict[str, Any]) -> Drill:
+    def written(self, name: str | None = None) -> Document:
+        """Where the tables were written that hold in a case."""
+        return self._effective[name][1] if name in self._effective else self.document
+
+    def with_settings(self, settings: Mapping[str, Any]) -> Drill:
         """A drill with dotted keys changed; they win over what its cases set.
 
-        Raises DrillError if the result is not valid, CallError for a key that cannot be set.
+        Raises DrillError if the result is not valid or a key cannot be set, CallError for what is no mapping.
         """
-        tables, origins = self.document.tables, dict(self.document.origins)
-        for key, value in settings.items():
-            parts = key.split(".") if isinstance(key, str) else []
-            if not parts or not all(parts):
-                raise CallError(f"--set {key}: not a dotted key, as ability.flare.launch.speed")
-            tables = put(tables, parts, value)
-            for size in range(1, len(parts) + 1):
-                origins.setdefault(tuple(parts[:size]), Origin("--set", 0))
-            origins[tuple(parts)] = Origin("--set", 0)
-            if parts[0] != "case" and isinstance(tables.get("case"), dict):
-                cases = {name: _overruled(case, key, value) for name, case in tables["case"].items()}
-                tables = {**tables, "case": cases}
-        return _validated(Document(self.document.name, self.document.folder, tables, origins))
+        if not isinstance(settings, Mapping) or not all(isinstance(key, str) for key in settings):
+            raise CallError('settings are a dict of dotted keys, as {"ability.flare.launch.speed": 20}')
+        problem = documents.not_plain(dict(settings), "--set")
+        if problem:
+            raise DrillError([problem])
+        return _validated(self.document, {**self._settings, **settings}, self._tables)
 
 
-def _overruled(case: Any, key: str, value: Any) -> Any:
-    """A case's table in which a setting of the call wins over what the case itself sets at or around its key."""
-    settings = case.get("set") if isinstance(case, dict) else None
-    if not isinstance(settings, dict):
-        return case
-    meet = [other for other in settings if f"{other}.".startswith(f"{key}.") or f"{key}.".startswith(f"{other}.")]
-    if not meet:
-        return case
-    kept = {other: old for other, old in settings.items() if not f"{other}.".startswith(f"{key}.")}
-    return {**case, "set": {**kept, key: value}}
-
-
-def value_of_text(text: str) -> Any:
-    """A setting as written on a command line: TOML if it can be read so, else plain text."""
-    try:
-        return tomllib.loads(f"value = {text}")["value"]
-    except (tomllib.TOMLDecodeError, RecursionError):
-        return text
-
-
-def load(path: str | Path) -> Drill:
-    """Read a drill file. Raises DrillError with all that is wrong with it."""
-    return _validated(_inherited(documents.read(path)))
+def load(path: str | Path, settings: Mapping[str, Any] | None = None) -> Drill:
+    """Read a drill file; ``settings`` are dotted keys that win over it. Raises DrillError with all that is wrong."""
+    return _validated(documents.read(path), dict(settings or {}))
 
 
 def parse(text: str, name: str = "drill", folder: str | Path = ".") -> Drill:
     """Read a drill from a TOML text. Raises DrillError."""
-    return _validated(_inherited(documents.parse(text, name, folder)))
+    return _validated(documents.parse(text, name, folder), {})
 
 
 def of(tables: dict[str, Any], name: str = "drill", folder: str | Path = ".") -> Drill:
     """Make a drill from plain Python tables, as a TOML file would hold them. Raises DrillError."""
-    return _validated(_inherited(documents.of_tables(tables, name, folder)))
+    return _validated(documents.of_tables(tables, name, folder), {})
 
 
-def _inherited(document: Document) -> Document:
-    problems = documents.inherit(document)
-    if problems:
-        raise DrillError(problems)
-    return document
-
-
-def _validated(document: Document) -> Drill:
-    if "nivvo" not in document.tables:
-        hint = "" if "nivvo" in {k.lower() for k in document.tables} else "a drill begins with the line: nivvo = 1"
-        first = Problem(f"{document.name}:1", "nivvo", "is missing", allowed="nivvo = 1", hint=hint)
-        rest = [] if not document.tables else _problems({**document.tables, "nivvo": 1}, document)
-        raise DrillError([first, *rest])
-    model, problems = _model(document)
-    if model is None:
-        raise DrillError(problems + _beside(document, problems))
-    drill = Drill(document, model)
-    for name, case in model.case.items():
-        if not case.set:
-            problems += check_links(model, document, name)
-            continue
-        changed, found = _with_case(document, name, case)
-        problems += found
-        if changed is not None:
-            drill._cases[name] = changed
-    problems += check_links(model, document, None)
-    if problems:
-        raise DrillError(list(dict.fromkeys(problems)))
-    return drill
-
-
-def _beside(document: Document, problems: list[Problem]) -> list[Problem]:
-    """What is wrong across the tables that are valid, where others are not; nothing about those others."""
-    tables, lost = dict(document.tables), set()
-    for problem in problems:
-        kind, _, rest = problem.key.partition(".")
-        name = rest.partition(".")[0].partition("[")[0]
-        if (kind, name) in lost:
-            continue
-        if isinstance(tables.get(kind), dict) and name in tables[kind] and kind in NAMED:
-            tables[kind] = {other: body for other, body in tables[kind].items() if other != name}
-            lost.add((kind, name))
-        else:
-            tables.pop(kind, None)
-            if kind in NAMED:
-                return []
-    tables["nivvo"] = 1
-    try:
-        _validated(Document(document.name, document.folder, tables, document.origins))
-    except DrillError as error:
-        known = {problem.key for problem in problems}
-        shaky = "world" not in tables and "world" in document.tables
-        return [
-            problem
-            for problem in error.problems
-            if problem.key not in known
-            and not shaky
-            and problem.given.strip('"') not in {name for _, name in lost}
-            and not ("no ability" in problem.says and lost)
-        ]
-    return []
-
-
-def _problems(tables: dict[str, Any], document: Document) -> list[Problem]:
-    return _model(Document(document.name, document.folder, tables, document.origins))[1]
-
-
-def _model(document: Document) -> tuple[Model | None, list[Problem]]:
-    tables, problems = with_sheets(document)
-    try:
-        return (None, problems) if problems else (Model.model_validate(tables), [])
-    except ValidationError as error:
-        return None, of_validation(error, document, Model)
-
-
-def _with_case(document: Document, name: str, case: Case) -> tuple[Model | None, list[Problem]]:
-    """The tables with one case's ``set`` applied, and what is wrong with that."""
-    tables, origins = document.tables, dict(document.origins)
+def _validated(document: Document, settings: dict[str, Any], tables: Tables | None = None) -> Drill:
+    """Each effective drill, validated; ``tables`` of the same document, whose answers still hold."""
+    tables = tables or Tables(Model)
+    wanted = changed.of_call(settings)
+    for_cases = [one for one in wanted if one.key.split(".")[0] == "case"]
+    for_all = [one for one in wanted if one not in for_cases]
     problems: list[Problem] = []
-    for key, value in case.set.items():
-        parts, at = key.split("."), ("case", name, "set", key)
-        for size in range(1, len(parts) + 1):
-            origins.setdefault(tuple(parts[:size]), document.origin(at))
-        origins[tuple(parts)] = document.origin(at)
-        if parts[0] in ("case", "nivvo", "use") or not all(parts):
-            says = "a case sets keys of the scene, the tick rules and the abilities"
-            problems.append(Problem(str(document.origin(at)), f'case.{name}.set."{key}"', says))
-            continue
-        if len(parts) > 1 and parts[0] in ("shooter", "obstacle", "target", "ability"):
-            there = tables.get(parts[0], {})
-            if isinstance(there, dict) and parts[1] not in there and not (parts[0] == "shooter" and not there):
-                says, hint = f"there is no {parts[0]} {parts[1]}", nearest(parts[1], there)
-                problems.append(
-                    Problem(str(document.origin(at)), f'case.{name}.set."{key}"', says, "", ", ".join(there), hint)
-                )
-                continue
-        tables = put(tables, parts, value)
+    if "nivvo" not in document.tables:
+        hint = "" if "nivvo" in {key.lower() for key in document.tables} else "a drill begins with the line: nivvo = 1"
+        problems.append(Problem(f"{document.name}:1", "nivvo", "is missing", allowed="nivvo = 1", hint=hint))
+        document = document.laid_over({**document.tables, "nivvo": 1}, {})
+    base, found = changed.laid(document, for_cases, True)
+    problems += found
+    called, found = changed.laid(base, for_all, True)
+    problems += found
+    cases = base.tables.get("case", {})
+    cases = cases if isinstance(cases, dict) else {}
+    entries = sum(len(one) for one in document.tables.values() if isinstance(one, dict))
+    setting = [name for name, case in cases.items() if isinstance(case, dict) and case.get("set")]
+    if len(setting) * entries > MOST_CHECKED:
+        says = f"{len(setting):,} cases set something over {entries:,} tables: more than {MOST_CHECKED:,} in all"
+        raise DrillError([Problem(str(document.origin(("case",))), "case", says, hint="make several drills of it")])
+    chosen = set(setting)
+    plain = [name for name in cases if name not in chosen]
+    effective: dict[str, tuple[Model, Document]] = {}
+    logged: dict[str, Track] = {}
+    made: tuple[Model, Document] | None = None
+    # The file by itself: what its cases without settings, or none at all, run on; a key that cases mend is theirs.
+    linked = Linked(tables, called, plain if cases else None)
+    if plain or not cases:
+        problems += linked.problems()
+        logged |= linked.tracks
+    made = linked.model, called
+    for name in plain:
+        effective[name] = made
+    for name in setting:
+        own, found = changed.laid(base, changed.of_case(base, name), False)
+        problems += found
+        own, _ = changed.laid(own, for_all, True)
+        linked = Linked(tables, own, [name])
+        problems += linked.problems()
+        logged |= linked.tracks
+        effective[name] = linked.model, own
     if problems:
-        return None, problems
-    others = {other: {k: v for k, v in body.items() if k != "set"} for other, body in tables.get("case", {}).items()}
-    changed = Document(document.name, document.folder, {**tables, "case": others}, origins)
-    model, problems = _model(changed)
-    if model is not None:
-        problems = check_links(model, changed, name)
-    return model, problems
+        raise DrillError(in_order(dict.fromkeys(problems)))
+    effective = {name: effective[name] for name in cases}
+    model = made[0] or next(iter(effective.values()))[0]
+    return Drill(document, model, effective, logged, tables, settings)
+
+
+__all__ = ["Drill", "Model", "Origin", "load", "of", "parse"]

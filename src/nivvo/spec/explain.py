@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from nivvo.spec.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
 from nivvo.spec.document import Document, Key
 from nivvo.spec.drill import Drill, Model
-from nivvo.spec.links import KEEPER
 from nivvo.spec.problems import dotted, shown
 from nivvo.spec.scene import Shape
+from nivvo.spec.settings import KEEPER
 from nivvo.spec.values import Depends, Duration
 
 DEFAULT = "default"
@@ -32,16 +32,11 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
 
     Raises CallError for an unknown case.
     """
-    model = drill.model
-    changed: dict[Key, str] = {}
     if case is not None:
-        described = drill.case(case)
-        model = drill.of_case(case)
-        for key in described.set:
-            at = drill.document.origin(("case", case, "set", key))
-            changed[tuple(key.split("."))] = f"case {case}, {at}"
+        case = drill.case_name(case)
+    model, document = drill.of_case(case), drill.written(case)
     rows: list[Effective] = []
-    _walk(model, (), drill.document, changed, rows)
+    _walk(model, (), document, rows)
     if not model.shooter:
         rows += [Effective(f"shooter.{KEEPER}", "one shooter, since none is written", DEFAULT)]
     solved = {
@@ -56,7 +51,7 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
     return sorted(wanted, key=lambda row: order.get(row.key.split(".")[0], 99))
 
 
-def _walk(table: BaseModel, key: Key, document: Document, changed: dict[Key, str], rows: list[Effective]) -> None:
+def _walk(table: BaseModel, key: Key, document: Document, rows: list[Effective]) -> None:
     for name in type(table).model_fields if not isinstance(table, Shape) else sorted(table.model_fields_set):
         if isinstance(table, Aim) and table.by not in KEYS_OF_AIM.get(name, (table.by,)):
             continue
@@ -65,20 +60,20 @@ def _walk(table: BaseModel, key: Key, document: Document, changed: dict[Key, str
         if isinstance(table, Depends) and name not in table.model_fields_set:
             continue
         value = getattr(table, name)
-        _value(value, (*key, name), document, changed, rows)
+        _value(value, (*key, name), document, rows)
 
 
-def _value(value: Any, key: Key, document: Document, changed: dict[Key, str], rows: list[Effective]) -> None:
-    origin = _origin(key, document, changed)
+def _value(value: Any, key: Key, document: Document, rows: list[Effective]) -> None:
+    origin = _origin(key, document)
     if isinstance(value, BaseModel):
-        _walk(value, key, document, changed, rows)
+        _walk(value, key, document, rows)
     elif isinstance(value, dict) and value and isinstance(next(iter(value.values())), BaseModel):
         for name, entry in value.items():
-            _value(entry, (*key, name), document, changed, rows)
+            _value(entry, (*key, name), document, rows)
     elif isinstance(value, list) and value and isinstance(value[0], BaseModel):
         for k, entry in enumerate(value):
             text = shown({one: plain(getattr(entry, one)) for one in entry.model_fields_set})
-            rows.append(Effective(dotted((*key, k)), text, _origin((*key, k), document, changed)))
+            rows.append(Effective(dotted((*key, k)), text, _origin((*key, k), document)))
     elif value is None or value in ({}, [], ""):
         said = meaning(document.tables, key)
         if said and origin == DEFAULT:
@@ -96,17 +91,16 @@ def plain(value: Any) -> Any:
     return value
 
 
-def _origin(key: Key, document: Document, changed: dict[Key, str]) -> str:
-    for size in range(len(key), 0, -1):
-        if key[:size] in changed:
-            return changed[key[:size]]
+def _origin(key: Key, document: Document) -> str:
     node: Any = document.tables
     for part in key:
         if not isinstance(node, (dict, list)) or (isinstance(node, dict) and part not in node):
             return DEFAULT
         node = node[part]
     origin = document.origin(key)
-    return f"{origin}, like {origin.through}" if origin.through else str(origin)
+    if origin.through.startswith("case"):
+        return f"{origin.through}, {origin}"
+    return f"{origin}, {origin.through}" if origin.through else str(origin)
 
 
 def meaning(tables: dict[str, Any], key: Key) -> str:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cache
 from typing import Any
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from nivvo.errors import Problem
-from nivvo.spec.document import Document, nearest
+from nivvo.spec.document import Document
+from nivvo.spec.nearest import nearest
 
 _LIMITS = {
     "greater_than": ("gt", "greater than {}"),
@@ -31,11 +33,11 @@ _TYPES = {
 }
 
 
-def of_validation(error: ValidationError, document: Document, model: type[BaseModel]) -> list[Problem]:
-    """The problems of a validation error, in file order, one for each key."""
+def of_errors(errors: list[dict], document: Document, model: type[BaseModel], prefix: tuple = ()) -> list[Problem]:
+    """The problems of a validation's errors, one for each key; ``prefix``: where its table stands in the drill."""
     found: dict[tuple, Problem] = {}
-    for one in error.errors(include_url=False):
-        key = _real_key(one["loc"], document.tables, missing=one["type"] == "missing")
+    for one in errors:
+        key = real_key((*prefix, *one["loc"]), document.tables, missing=one["type"] == "missing")
         if key in found and one["type"] != "extra_forbidden":
             old = found[key]
             if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
@@ -47,17 +49,17 @@ def of_validation(error: ValidationError, document: Document, model: type[BaseMo
                 found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
             continue
         found[key] = _problem(one, key, document, model)
-    return in_order(found, document)
+    return list(found.values())
 
 
-def in_order(found: dict[tuple, Problem], document: Document) -> list[Problem]:
-    """Problems sorted by file and line of their keys."""
+def in_order(problems: Iterable[Problem]) -> list[Problem]:
+    """Problems sorted by file and line."""
 
-    def place(item):
-        origin = document.origin(item[0])
-        return origin.file, origin.line
+    def place(problem: Problem) -> tuple[str, int]:
+        file, _, line = problem.where.rpartition(":")
+        return (file, int(line)) if file and line.isdecimal() else (problem.where, 0)
 
-    return [problem for _, problem in sorted(found.items(), key=place)]
+    return sorted(problems, key=place)
 
 
 def dotted(key: tuple) -> str:
@@ -81,14 +83,16 @@ def shown(value: Any) -> str:
         text = "[" + ", ".join(shown(v) for v in value[:8]) + (", ..." if len(value) > 8 else "") + "]"
     elif isinstance(value, float):
         text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e15 else repr(value)
+    elif isinstance(value, int) and value.bit_length() > 64:
+        text = f"a whole number of about {value.bit_length() * 3 // 10} digits"
     elif isinstance(value, str):
-        text = f'"{value}"'
+        text = f'"{value[:120]}"'
     else:
         text = str(value)
     return text if len(text) <= 100 else text[:97] + "..."
 
 
-def _real_key(loc: tuple, tables: Any, missing: bool) -> tuple:
+def real_key(loc: tuple, tables: Any, missing: bool) -> tuple:
     """The path of a location without the names that unions put into it."""
     key: list = []
     node = tables

@@ -73,12 +73,21 @@ def default_forward(up: str) -> str:
     return "+z" if up[1] == "x" else "+x"
 
 
+LEAST_FRAME = 1e-6
+"""Seconds: no tick is shorter."""
+
+
+Frame = Annotated[float, Field(ge=LEAST_FRAME, le=10)]
+
+
 class Tick(Table):
     """How the game ticks."""
 
     rate: Annotated[float, Field(ge=1, le=100_000)] = Field(60.0, description="ticks a second")
     frames: (
-        str | Annotated[list[Annotated[float, Field(gt=0, le=10)]], Field(min_length=1, max_length=100_000)] | None
+        str
+        | Annotated[list[Annotated[float, Field(ge=LEAST_FRAME, le=10)]], Field(min_length=1, max_length=100_000)]
+        | None
     ) = Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
     step: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field("exact", description="how motion is stepped")
     input: Literal["exact", "at ticks"] = Field("exact", description="when an input is seen")

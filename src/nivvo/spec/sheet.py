@@ -2,82 +2,111 @@
 
 from __future__ import annotations
 
-import csv
 import json
+import math
 from pathlib import Path
 from typing import Any
 
-from nivvo.errors import Problem
-from nivvo.spec.document import Document, nearest
-from nivvo.spec.problems import dotted
+from nivvo.spec.files import Unreadable, read_text, rows_of_csv
+from nivvo.spec.nearest import nearest
 
 MOST_BYTES = 10_000_000
+KEYS = {"by", "file", "row", "column"}
 
 
-def with_sheets(document: Document) -> tuple[dict[str, Any], list[Problem]]:
-    """The document's tables with each number that is to be read filled in, and what could not be read."""
-    problems: list[Problem] = []
-    sheets: dict[Path, Any] = {}
+class Sheets:
+    """Balance sheets, each read once."""
 
-    def walk(table: Any, path: tuple) -> Any:
-        if not isinstance(table, dict):
-            return table
-        if table.get("by") == "read" and {"file", "row", "column"} <= set(table) and len(table) == 4:
+    def __init__(self):
+        self._read: dict[Path, Any] = {}
+
+    def filled(self, table: Any, folder: Path) -> tuple[Any, list[tuple[tuple, str]]]:
+        """A table with each number that is to be read filled in; (path, in words) of what could not be read."""
+        wrong: list[tuple[tuple, str]] = []
+
+        def walk(value: Any, path: tuple) -> Any:
+            if not isinstance(value, dict):
+                return value
+            if value.get("by") == "read" and set(value) == KEYS:
+                try:
+                    return self._number(folder / str(value["file"]), value["row"], value["column"])
+                except ValueError as error:
+                    wrong.append((path, str(error)))
+                    return 1.0
+            return {key: walk(below, (*path, key)) for key, below in value.items()}
+
+        return walk(table, ()), wrong
+
+    def _number(self, path: Path, row: Any, column: Any) -> float:
+        """One number of a sheet; a whole one as such. Raises ValueError with what is wrong, in words."""
+        if path not in self._read:
             try:
-                return _number(document.folder / str(table["file"]), table["row"], table["column"], sheets)
-            except ValueError as error:
-                problems.append(Problem(str(document.origin(path)), dotted(path), str(error)))
-                return 1.0
-        return {key: walk(value, (*path, key)) for key, value in table.items()}
-
-    return {**document.tables, "ability": walk(document.tables.get("ability", {}), ("ability",))}, problems
-
-
-def _number(path: Path, row: Any, column: Any, sheets: dict[Path, Any]) -> float:
-    """One number of a sheet. Raises ValueError with what is wrong, in words."""
-    if path not in sheets:
-        sheets[path] = _read(path)
-    rows = sheets[path]
-    if isinstance(rows, list):
-        if not isinstance(row, int) or not 0 <= row < len(rows):
-            raise ValueError(f"{path.name} is a list of {len(rows)} rows, counted from 0; there is no row {row!r}")
-        found = rows[row]
-    else:
-        if str(row) not in rows:
-            raise ValueError(f"{path.name} has no row {row!r}. {nearest(str(row), rows)}".rstrip())
-        found = rows[str(row)]
-    if not isinstance(found, dict) or str(column) not in found:
-        known = list(found) if isinstance(found, dict) else []
-        raise ValueError(
-            f"{path.name}, row {row}: there is no column {column!r}. {nearest(str(column), known)}".rstrip()
-        )
-    value = found[str(column)]
-    try:
-        number = float(value)
-    except (TypeError, ValueError):
-        number = float("nan")
-    if isinstance(value, bool) or number != number or abs(number) == float("inf"):
-        raise ValueError(f"{path.name}, row {row}, column {column}: not a number: {str(value)[:40]!r}")
-    return number
+                self._read[path] = _sheet(path)
+            except Unreadable as error:
+                says = str(error)
+                raise ValueError(f"{path} cannot be read: {says.removeprefix('cannot be read: ')}") from None
+        rows = self._read[path]
+        if isinstance(rows, list):
+            if not isinstance(row, int) or not 0 <= row < len(rows):
+                raise ValueError(f"{path.name} is a list of {len(rows)} rows, counted from 0; there is no row {row!r}")
+            found = rows[row]
+        else:
+            if str(row) not in rows:
+                raise ValueError(f"{path.name} has no row {str(row)[:80]!r}. {nearest(str(row), rows)}".rstrip())
+            found = rows[str(row)]
+        where = f"{path.name}, row {str(row)[:80]}"
+        if not isinstance(found, dict) or str(column) not in found:
+            known = list(found) if isinstance(found, dict) else []
+            raise ValueError(f"{where}: there is no column {str(column)[:80]!r}. {nearest(column, known)}".rstrip())
+        value = found[str(column)]
+        try:
+            number = float(value)
+        except (TypeError, ValueError, OverflowError):
+            number = math.nan
+        if isinstance(value, (bool, bytes)) or not math.isfinite(number):
+            shown = str(value)[:40] if not isinstance(value, int) else "a number that is too large"
+            raise ValueError(f"{where}, column {str(column)[:80]}: not a number: {shown!r}")
+        return int(number) if number.is_integer() and abs(number) < 2**53 else number
 
 
-def _read(path: Path) -> Any:
+def _sheet(path: Path) -> Any:
     """The rows of a CSV file by their first column, or what a JSON file holds. Raises ValueError."""
-    try:
-        if path.stat().st_size > MOST_BYTES:
-            raise ValueError(f"{path.name} is larger than {MOST_BYTES:,} bytes")
-        if path.suffix.lower() == ".json":
-            found = json.loads(path.read_text(encoding="utf-8-sig"))
-            if not isinstance(found, (dict, list)):
-                raise ValueError(f"{path.name} holds no table")
-            return found
-        with path.open(newline="", encoding="utf-8-sig") as file:
-            rows = [row for row in csv.reader(file) if any(cell.strip() for cell in row)]
-    except (OSError, UnicodeDecodeError, csv.Error, RecursionError) as error:
-        raise ValueError(f"{path} cannot be read: {getattr(error, 'strerror', None) or 'not a text'}".lower()) from None
-    except json.JSONDecodeError as error:
-        raise ValueError(f"{path.name}, line {error.lineno}: not JSON: {error.msg.lower()}") from None
+    if path.suffix.lower() == ".json":
+        try:
+            found = json.loads(
+                read_text(path, MOST_BYTES),
+                object_pairs_hook=lambda pairs: _once(path, pairs),
+                parse_int=lambda digits: int(digits) if len(digits) < 400 else math.inf,
+            )
+        except json.JSONDecodeError as error:
+            raise ValueError(f"{path.name}, line {error.lineno}: not JSON: {error.msg.lower()}") from None
+        except RecursionError:
+            raise ValueError(f"{path.name} nests too deep") from None
+        if not isinstance(found, (dict, list)):
+            raise ValueError(f"{path.name} holds no table")
+        return found
+    rows = list(rows_of_csv(path))
     if len(rows) < 2:
         raise ValueError(f"{path.name} has no rows under its heading")
-    heading = [cell.strip() for cell in rows[0]]
-    return {row[0].strip(): dict(zip(heading, (cell.strip() for cell in row), strict=False)) for row in rows[1:]}
+    heading = rows[0][1]
+    twice = next((word for word in heading if word and heading.count(word) > 1), None)
+    if twice is not None:
+        raise ValueError(f"{path.name}, line {rows[0][0]}: two columns are called {twice!r}")
+    out: dict[str, dict[str, str]] = {}
+    for line, cells in rows[1:]:
+        if cells[0] in out:
+            raise ValueError(f"{path.name}, line {line}: there is a row {cells[0]!r} already")
+        if any(cells[len(heading) :]):
+            raise ValueError(f"{path.name}, line {line}: {len(cells)} values under {len(heading)} columns")
+        out[cells[0]] = dict(zip(heading, cells, strict=False))
+    return out
+
+
+def _once(path: Path, pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """A JSON table. Raises ValueError where a key is there twice."""
+    out: dict[str, Any] = {}
+    for key, value in pairs:
+        if key in out:
+            raise ValueError(f"{path.name}: the key {key[:80]!r} is there twice")
+        out[key] = value
+    return out

@@ -157,21 +157,15 @@ class Depends(Table):
         value = value if self.low is None else max(value, self.low)
         return value if self.high is None else min(value, self.high)
 
-    def curve(self, until: float) -> list[tuple[float, float]]:
-        """Points (x, value) of a number by age or path length up to ``until``; two at one x where it jumps."""
+    def curve(self) -> list[tuple[float, float]]:
+        """Points (x, value) of a number by age or path length; of steps (start, step) and (every, cap)."""
         if self.points is not None:
             return [(x, value) for x, value in self.points]
-        if self.step is None:
-            count = 1 if self.ease == "linear" else 64
-            return [(self.over * k / count, self.at(self.over * k / count)) for k in range(count + 1)]
-        found, value = [(0.0, self.start)], self.start
-        for k in range(1, MOST_STEPS + 1):
-            x, after = k * self.every, self.at(0.0, k)
-            if x > until or after == value:
-                break
-            found += [(x, value), (x, after)]
-            value = after
-        return found
+        if self.step is not None:
+            cap = self.cap if self.cap is not None else math.copysign(math.inf, self.step)
+            return [(self.start, self.step), (self.every, cap)]
+        count = 1 if self.ease == "linear" else 64
+        return [(self.over * k / count, self.at(self.over * k / count)) for k in range(count + 1)]
 
     def values(self) -> list[float]:
         """The values at its corners, to check them against what a key allows."""
@@ -181,7 +175,18 @@ class Depends(Table):
         return [value for value in corners if value is not None]
 
 
-MOST_STEPS = 1000
+def depends_of(table, path: tuple = ()):
+    """Paths and values of all numbers of a table that depend on something."""
+    if isinstance(table, Depends):
+        yield path, table
+    elif isinstance(table, BaseModel):
+        for name in type(table).model_fields:
+            yield from depends_of(getattr(table, name), (*path, name))
+    elif isinstance(table, dict):
+        for name, value in table.items():
+            yield from depends_of(value, (*path, name))
+
+
 _WAYS = (({"points"}, set()), ({"start", "end"}, {"over", "ease"}), ({"start", "step"}, {"every", "cap"}))
 _WAYS_RANDOM = (({"low", "high"}, set()), ({"mean", "sd"}, {"low", "high"}))
 _WAYS_READ = (({"file", "row", "column"}, set()),)

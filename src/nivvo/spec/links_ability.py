@@ -1,0 +1,124 @@
+"""What must fit between an ability and the scene, the other abilities, and itself."""
+
+from __future__ import annotations
+
+from nivvo.spec.ability import SOURCES
+from nivvo.spec.links import ANYTHING, Links
+from nivvo.spec.nearest import listed, nearest
+from nivvo.spec.values import Depends, depends_of
+
+
+def check(links: Links, key: tuple, ability) -> None:
+    model = links.model
+    names = links.names
+    if ability.shooter is not None and not links.name((*key, "shooter"), ability.shooter, "shooter", names.shooters):
+        return
+    owners = [ability.shooter] if ability.shooter else list(names.shooters)
+    for owner in owners:
+        there = list(model.shooter[owner].muzzle) if owner in model.shooter else []
+        for name in ability.muzzles:
+            if name not in there and not links.told(("shooter", owner)):
+                allowed = listed(there) or f"none: shooter.{owner} has no muzzle table"
+                links.note((*key, "muzzle"), f"shooter {owner} has no such muzzle", name, allowed, nearest(name, there))
+    for group in ability.on:
+        if group != ANYTHING and group not in names.groups and not names.lost:
+            known = [*names.groups, ANYTHING]
+            hint = f"{group} is a body; on takes groups" if group in names.bodies else nearest(group, known)
+            links.note((*key, "on", group), "there is no group of that name", group, listed(known), hint)
+    launch = ability.launch
+    sources = [name for name in SOURCES if getattr(launch, name) is not None]
+    if not sources and launch.arc in (None, "low", "high"):
+        links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s; or impulse, force, velocity")
+    if launch.arc is not None and ability.aim.by not in POINTS:
+        says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
+        links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest", "lead" or "sight"')
+    _launch_and_aim(links, key, ability)
+    _firing(links, key, ability)
+    if ability.aim.by == "lead" and launch.elevation is not None and launch.arc is None:
+        links.say(
+            (*key, "launch", "elevation"), "a lead finds its own elevation", hint="leave it away, or aim by nearest"
+        )
+    if ability.aim.group is not None:
+        links.name((*key, "aim", "group"), ability.aim.group, "group", names.groups)
+    if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity > 0.0):
+        links.say((*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by time"')
+    if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
+        links.say(
+            (*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs"
+        )
+    if ability.aim.elevation is not None and model.world.size == 2:
+        links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+MOST_SENT = 1000
+"""Projectiles that one shot may send."""
+
+POINTS = ("cursor", "nearest", "sight", "lead")
+"""Ways of aiming that give a point to reach."""
+
+
+MOST_SHOTS = 100_000
+"""Shots that one second of a stream may have."""
+
+
+def _firing(links: Links, key: tuple, ability) -> None:
+    """What in a firing must fit the other abilities and the numbers that hang on it."""
+    model, firing = links.model, ability.firing
+    for name in firing.cancels:
+        links.name((*key, "firing", "cancels"), name, "ability", list(model.ability))
+    rate = firing.rate
+    if firing.interval is not None:
+        rate = 1.0 / max(firing.interval.seconds(model.tick.rate), 1e-12)
+    if rate is not None and rate > MOST_SHOTS:
+        where = "rate" if firing.rate is not None else "interval"
+        says = f"is {rate:.4g} shots a second: more than {MOST_SHOTS:,}"
+        links.say((*key, "firing", where), says, getattr(firing, where), f"at most {MOST_SHOTS:,} shots a second")
+    if firing.least_hold is not None and firing.full_after is not None:
+        least, full = (getattr(firing, one).seconds(model.tick.rate) for one in ("least_hold", "full_after"))
+        if least > full:
+            links.say((*key, "firing", "least_hold"), "is longer than full_after", least, f"at most {full:g} s")
+    if firing.cancelled_by_damage and not any(shooter.health for shooter in model.shooter.values()):
+        hint = "give the shooter health, as shooter.keeper.health = 100"
+        links.say((*key, "firing", "cancelled_by_damage"), "no shooter has health, so none takes damage", hint=hint)
+    for path, value in depends_of(ability):
+        if value.by == "held" and firing.kind != "charge":
+            says = f'hangs on how long the button was held, and kind = "{firing.kind}" does not charge'
+            links.say((*key, *path), says, hint='write firing.kind = "charge"')
+        if value.end is not None and value.over is None and not (value.by == "held" and firing.full_after):
+            also = ", or firing.full_after" if value.by == "held" else ""
+            links.say((*key, *path), f"start and end need over{also}")
+
+
+def _launch_and_aim(links: Links, key: tuple, ability) -> None:
+    """What in a launch and an aim must fit the view and the scene."""
+    model, launch, aim = links.model, ability.launch, ability.aim
+    view, size = model.world.view, model.world.size
+    links.vector((*key, "launch", "velocity"), launch.velocity)
+    if launch.velocity is not None and not any(launch.velocity):
+        links.say((*key, "launch", "velocity"), "has no length: the shot would not leave", launch.velocity)
+    for name in [launch.clears] if isinstance(launch.clears, str) else launch.clears or []:
+        links.name((*key, "launch", "clears"), name, "body", links.names.bodies)
+    if aim.assist is not None and aim.assist.group is not None:
+        links.name((*key, "aim", "assist", "group"), aim.assist.group, "group", links.names.groups)
+    if aim.elevation_within is not None and view == "top" and not model.world.height:
+        links.say((*key, "aim", "elevation_within"), "a flat top view has no elevation", aim.elevation_within)
+    if aim.bearing_within is not None and view == "side":
+        hint = "write elevation_within; a shooter in side view does not aim behind itself with it"
+        links.say((*key, "aim", "bearing_within"), "in side view an aim turns in elevation only", hint=hint)
+    if aim.camera is not None:
+        if size == 2:
+            links.say((*key, "aim", "camera"), "a camera looks into space; in 2D the sight is the eye's, by look")
+        else:
+            links.vector((*key, "aim", "camera", "at"), aim.camera.at)
+            if not -90.0 <= aim.camera.look[1] <= 90.0:
+                links.say((*key, "aim", "camera", "look"), "its elevation is from -90 to 90 degrees", aim.camera.look)
+    count = max(launch.count.values()) if isinstance(launch.count, Depends) else launch.count
+    sent = count * (len(ability.muzzles) if ability.muzzle_order == "all at once" else 1)
+    if sent > MOST_SENT:
+        says = f"with {len(ability.muzzles)} muzzles at once a shot sends {sent:g} projectiles"
+        links.say((*key, "launch", "count"), says, launch.count, f"at most {MOST_SENT} a shot")
+    front = "xyz".index(ability.heading.front[1])
+    if front >= size:
+        links.say((*key, "heading", "front"), "this view has no third axis", ability.heading.front, "+x, -x, +y, -y")
+    if aim.by == "lead" and launch.velocity is not None:
+        links.say((*key, "launch", "velocity"), "a lead finds its own direction", hint="give launch.speed")

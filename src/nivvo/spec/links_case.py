@@ -1,0 +1,157 @@
+"""What must fit between a case, its inputs and checks, and the scene and abilities."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from nivvo.spec.case import Input
+from nivvo.spec.links import ANYTHING, MOST_TICKS, Links
+from nivvo.spec.nearest import listed, nearest
+from nivvo.spec.track import Track
+from nivvo.spec.values import Depends, Duration
+
+
+class Hands(NamedTuple):
+    """What the inputs of a case can mean: its abilities, shooters that walk, buttons that somebody listens to."""
+
+    abilities: list
+    walks: list
+    buttons: list[str]
+
+
+def check(links: Links, name: str, track: Track | None) -> None:
+    """What in one case does not fit; ``track``: its logged inputs."""
+    model, key = links.model, ("case", name)
+    case = model.case[name]
+    chosen = [case.ability] if isinstance(case.ability, str) else case.ability
+    known = model.ability
+    for word in chosen or []:
+        links.name((*key, "ability"), word, "ability", known)
+    in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
+    walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
+    heard = {getattr(one.firing, key) for one in in_hand for key in ("button", "confirm", "cancel")} - {None}
+    hands = Hands(in_hand, walks, sorted(heard | {walk.button for walk in walks if walk.jump}))
+    places = [((*key, "input", k), "") for k in range(len(case.input or []))]
+    rows = list(case.input or [])
+    if track is not None:
+        at = (*key, "track")
+        for one in track.wrong:
+            where = f"{links.folder / case.track}" + (f":{one.line}" if one.line else "")
+            links.note(at, one.says, None, one.allowed, one.hint, where=where)
+        places += [(at, f"{links.folder / case.track}:{line}") for line, _ in track.rows]
+        rows += [row for _, row in track.rows]
+    for row, (at, where) in zip(rows, places, strict=True):
+        with links.standing(where):
+            _row(links, at, row, hands)
+    if track is None or not track.wrong:
+        _released(links, places, rows, case, in_hand)
+        if case.input is not None or track is not None:
+            _pressed(links, key, case, rows, [word for word in chosen or known if word in model.ability])
+            _pointed(links, key, rows, in_hand)
+        elif any(ability.aim.by == "cursor" for ability in in_hand):
+            _pointed(links, key, rows, in_hand, ("cursor",))
+    everything = links.names.bodies
+    for k, check in enumerate(case.check):
+        at = (*key, "check", k)
+        if check.hits is not None:
+            links.name((*at, "hits"), check.hits, "body", everything)
+        if check.misses is not None and check.misses != ANYTHING:
+            links.name((*at, "misses"), check.misses, "body", everything)
+        if check.clears is not None:
+            links.name((*at, "clears"), check.clears, "body", everything)
+        links.vector((*at, "lands"), check.lands)
+        _measured(links, at, check, everything, known)
+    rate = model.tick.rate
+    if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
+        links.say(
+            (*key, "lasts"),
+            f"more than {MOST_TICKS:,} ticks",
+            str(float(case.lasts)),
+            "a shorter time, or a lower tick.rate",
+        )
+    if case.lasts is None:
+        for word in chosen or known:
+            if word not in model.ability:
+                continue
+            life = model.ability[word].limits.life
+            life = Duration(max(life.values())) if isinstance(life, Depends) and life.values() else life
+            if isinstance(life, Depends):
+                continue
+            if life == "forever" and not model.world.bounds and model.ability[word].limits.reach == "endless":
+                says = "may fly forever: it has no life, no reach, and the world no bounds"
+                links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
+            elif life != "forever" and life.seconds(rate) * rate > MOST_TICKS:
+                links.say(
+                    ("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life))
+                )
+
+
+def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:
+    """What in one row of inputs does not fit."""
+    model = links.model
+    links.vector((*at, "cursor"), row.cursor)
+    if row.move is not None and not hands.walks:
+        links.say((*at, "move"), "nobody walks", row.move, "a shooter with walk.speed")
+    if row.look is not None and len(row.look) != model.world.size - 1:
+        words = "[direction]" if model.world.size == 2 else "[direction, elevation]"
+        links.say((*at, "look"), f"in {model.world.view} view it is {words}, in degrees", row.look)
+    if row.look is not None and len(row.look) == 2 and not -90.0 <= row.look[1] <= 90.0:
+        links.say((*at, "look"), "its elevation is from -90 to 90 degrees", row.look)
+    if row.screen is not None and not any(ability.aim.camera for ability in hands.abilities):
+        links.say((*at, "screen"), "no ability in hand looks through a camera", row.screen, "aim.camera")
+    if row.shooter is not None:
+        links.name((*at, "shooter"), row.shooter, "shooter", links.names.shooters)
+    for act in ("press", "release", "tap", "hold"):
+        word = getattr(row, act)
+        if word is not None and word not in hands.buttons and not links.names.lost:
+            says = "no ability in hand listens to that button"
+            links.note((*at, act), says, word, listed(hands.buttons), nearest(word, hands.buttons))
+
+
+def _pointed(links: Links, key: tuple, rows: list[Input], in_hand: list, kinds=("cursor", "stick")) -> None:
+    """An ability that aims by the cursor or the stick needs one."""
+    examples = {"cursor": "cursor = [10, 2]", "stick": "stick = [1, 0]"}
+    for kind in kinds:
+        if any(ability.aim.by == kind for ability in in_hand) and not any(getattr(row, kind) for row in rows):
+            hint = f'write one, as input = [{{ t = 0, {examples[kind]}, tap = "fire" }}]'
+            links.say((*key, "input"), f"an ability aims by the {kind}, and this case has no {kind}", hint=hint)
+
+
+def _released(links: Links, places: list, rows: list[Input], case, in_hand: list) -> None:
+    """A stream that is never let go needs an end."""
+    for ability in in_hand:
+        button = ability.firing.button
+        downs = [k for k, row in enumerate(rows) if row.press == button]
+        ups = [k for k, row in enumerate(rows) if row.release == button]
+        if ability.firing.kind == "auto" and len(downs) > len(ups) and case.lasts is None:
+            hint = "write hold and lasts, a release, or case.lasts"
+            at, where = places[downs[-1]]
+            with links.standing(where):
+                links.say((*at, "press"), "is never released, and auto fire goes on", button, hint=hint)
+
+
+def _pressed(links: Links, key: tuple, case, rows: list[Input], names: list[str]) -> None:
+    """Where a case names its abilities, somebody must press their buttons."""
+    if case.ability is None:
+        return
+    acted = {getattr(row, act) for row in rows for act in ("press", "tap", "hold")} - {None}
+    for name in names:
+        button = links.model.ability[name].firing.button
+        if button not in acted:
+            says = f"nobody presses the button of {name}"
+            links.say(
+                (*key, "input"), says, ", ".join(sorted(acted)) or None, f'a row as {{ t = 0, tap = "{button}" }}'
+            )
+
+
+def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:
+    if check.verb != "measure":
+        if check.of is not None:
+            links.name((*at, "of"), check.of, "ability", abilities)
+        return
+    bodies_only = ("damage", "health", "nearest", "contacts")
+    if check.measure in ("health", "nearest") and check.of is None:
+        links.say((*at, "of"), "is missing", allowed=f"whose {check.measure}: {listed(everything)}")
+    elif check.of is not None:
+        known = everything if check.measure in bodies_only else abilities
+        links.name((*at, "of"), check.of, "body" if check.measure in bodies_only else "ability", known)

@@ -1,0 +1,100 @@
+"""What must fit in the scene: the world, bodies and their places, names and groups."""
+
+from __future__ import annotations
+
+from nivvo.spec.links import ANYTHING, Links
+
+
+def world(links: Links) -> None:
+    world = links.model.world
+    for k, corner in enumerate(world.bounds or []):
+        links.vector(("world", "bounds", k), corner)
+    if world.bounds and len(world.bounds[0]) == len(world.bounds[1]):
+        low, high = world.bounds
+        if any(a >= b for a, b in zip(low, high, strict=True)):
+            links.say(("world", "bounds"), "the first corner must lie below the second in every number", world.bounds)
+
+
+def names(links: Links) -> None:
+    """No two bodies share a name, and no group is called like a reserved word."""
+    seen: dict[str, str] = {}
+    for kind in ("shooter", "obstacle", "target"):
+        for name, body in getattr(links.model, kind).items():
+            if name in seen:
+                links.say(
+                    (kind, name),
+                    f"the name is taken: there is a {seen[name]} {name}",
+                    hint="name each body differently",
+                )
+            seen.setdefault(name, kind)
+            if body.group == ANYTHING:
+                links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
+
+
+def body(links: Links, key: tuple, body) -> None:
+    links.vector((*key, "at"), body.at)
+    if body.move is not None:
+        links.vector((*key, "move", "velocity"), body.move.velocity)
+        links.vector((*key, "move", "acceleration"), body.move.acceleration)
+        for k, point in enumerate(body.move.through or []):
+            links.vector((*key, "move", "through", k), point)
+    if key[0] == "shooter":
+        _shooter(links, key, body)
+    shape = body.shape
+    if shape is None:
+        return
+    size, at = links.model.world.size, (*key, "shape")
+    links.vector((*at, "box"), shape.box)
+    for kind in ("wall", "capsule"):
+        for k, end in enumerate(getattr(shape, kind) or []):
+            links.vector((*at, kind, k), end)
+    if isinstance(shape.half_space, list):
+        links.vector((*at, "half_space"), shape.half_space)
+    elif shape.half_space in ("up", "down") and links.model.world.view == "top" and size == 2:
+        links.say(
+            (*at, "half_space"), "a flat top view has no up", shape.half_space, '"left", "right", or a normal as [0, 1]'
+        )
+    elif shape.half_space in ("forward", "back") and size == 2:
+        links.say(
+            (*at, "half_space"), "forward and back are for space", shape.half_space, '"up", "down", "left", "right"'
+        )
+    if isinstance(shape.turned, list) and size == 2:
+        links.say((*at, "turned"), "in 2D a box turns by one angle", shape.turned, "a number of degrees")
+    if shape.tall is not None and size == 2:
+        links.say((*at, "tall"), "a wall is tall only in 3D", shape.tall)
+    if shape.wall is not None and size == 3 and shape.tall is None:
+        links.say((*at, "tall"), "is missing", allowed="how tall the wall is, from its ends upward")
+    if shape.half_space is not None and key[0] == "shooter":
+        links.say((*at, "half_space"), "a shooter has a body with an end", allowed="ball, box or capsule")
+
+
+def _shooter(links: Links, key: tuple, shooter) -> None:
+    world = links.model.world
+    facing = shooter.facing
+    if world.view == "side" and facing not in (None, "left", "right"):
+        links.say((*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"')
+    if world.view != "side" and world.size == 3 and isinstance(facing, str):
+        links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
+    if shooter.ways is not None and world.view == "side" and shooter.ways != 2:
+        links.say((*key, "ways"), "in side view a shooter faces left or right", shooter.ways, "2")
+    if shooter.walk is not None and shooter.walk.jump is not None and not world.pull:
+        says = (
+            "without gravity a jump never comes down" if world.size == 3 or world.view == "side" else "there is no up"
+        )
+        links.say((*key, "walk", "jump"), says, shooter.walk.jump)
+    if shooter.faces == "movement" and shooter.walk is None:
+        links.say((*key, "faces"), "it does not walk, so no movement turns it", "movement", "walk.speed, or another")
+    if shooter.eye.right and world.view == "side":
+        links.say((*key, "eye", "right"), "in side view there is no right, only forward and up", shooter.eye.right)
+    if shooter.eye.up and world.view == "top" and not world.height:
+        links.say((*key, "eye", "up"), "a flat top view has no up, only forward and right", shooter.eye.up)
+    for name, muzzle in shooter.muzzle.items():
+        if world.view == "side" and muzzle.right:
+            links.say(
+                (*key, "muzzle", name, "right"), "in side view there is no right, only forward and up", muzzle.right
+            )
+        if world.view == "top" and not world.height and (muzzle.up or muzzle.pivot_up):
+            word = "up" if muzzle.up else "pivot_up"
+            links.say(
+                (*key, "muzzle", name, word), "a flat top view has no up, only forward and right", getattr(muzzle, word)
+            )
