@@ -27,6 +27,9 @@ from nivvo.core.vec import along
 LONGEST = 60.0
 ROUNDS = 40
 COARSE = 16
+MOST_EVEN = 256
+"""Even steps that a flight is cut into; drag that asks for more is followed by error."""
+
 EDGE = 1.03
 
 
@@ -42,7 +45,8 @@ def flights(numbers, step, dt, w, time, p, v, coarse):
         q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
         if step == EXACT:
             if left > 0.0:
-                q, u = glide(a, linear, square, q, u, left, 1 + 2 * steps_for(a, linear, square, u, left) // coarse)
+                count = 1 + 2 * steps_for(a, linear, square, u, left) // coarse
+                q, u = glide(a, linear, square, q, u, left, count, MOST_EVEN)
                 left = 0.0
         else:
             for k in range(dt.shape[0]):
@@ -140,7 +144,9 @@ class Air:
         to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
         speed = np.broadcast_to(np.asarray(speed, dtype=float), to.shape[:-1])
         if self.dt is not None:
-            return self._by_speed_in_ticks(to, speed, arc, own, velocity, acceleration)
+            rows = (to.reshape(-1, 3), speed.reshape(-1), arc, *(x.reshape(-1, 3) for x in (own, velocity, acceleration)))
+            found = self._by_speed_in_ticks(*rows)
+            return Launch(found.velocity.reshape(to.shape), found.time.reshape(speed.shape))
         if np.any(velocity) or np.any(acceleration) or np.any(own):
             near = launch.lead(to, velocity - own, speed, a=self.a, acceleration=acceleration)
             time = near.time if arc == LOW else np.full(to.shape[:-1], np.nan)

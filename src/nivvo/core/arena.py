@@ -10,6 +10,7 @@ import numpy as np
 
 from nivvo.core import grid, pool
 from nivvo.core.clock import UNITS
+from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.tick import advance
 
 
@@ -197,7 +198,7 @@ class Arena:
         done = 0
         while done < len(ticks):
             rest = ticks[done:]
-            advance(*self._arguments(rest), work=self.live * len(rest))
+            advance(*self._arguments(rest), work=int(self.live * len(rest) * self._effort(rest)))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][done - 1])
@@ -207,6 +208,15 @@ class Arena:
             if self.counters[pool.WHY] == pool.FULL:
                 self._make_room()
         return done
+
+    def _effort(self, ticks: np.ndarray) -> float:
+        """How many steps a projectile takes in a tick, about: more than one where stiff drag bends its way."""
+        if self.world["step"][0] != pool.EXACT or not self.live:
+            return 1.0
+        rows = self.params[self.flight["param"][: self.live]]
+        speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())
+        bend = float((rows["linear"] + 2.0 * rows["square"] * speed).max()) * float(ticks["dt"][0])
+        return 1.0 + min(bend / STIFF, float(SMOOTH)) if bend > 0.0 else 1.0
 
     def _arguments(self, ticks: np.ndarray) -> tuple:
         return (

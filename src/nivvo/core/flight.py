@@ -9,8 +9,9 @@ explicit       p' = p + v h; v' = v + a h      (forward Euler)
 verlet         p' = p + v h + a h²/2; v' = v + a h   (velocity Verlet)
 
 With drag, a is gravity - (linear + square |v|) v: in a game's own step as it is at the tick's start, in
-exact step integrated by Runge and Kutta's fourth order in steps short enough for the drag (``glide``),
-and the piece is the parabola through both ends of such a step. A factor per tick multiplies the new v.
+exact step integrated by Runge and Kutta's fourth order (``glide``) in steps short enough for the drag, or
+chosen by their error where it is stiff; the piece is the parabola through both ends of such a step. A factor
+per tick multiplies the new v.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ import math
 from nivvo.core._jit import inner
 from nivvo.core.pool import EXACT, EXPLICIT, SEMI_IMPLICIT
 from nivvo.core.roots import first_fall
-from nivvo.core.vec import along, arc, dot
+from nivvo.core.vec import along, arc, dot, sub
 
 _NODES = (0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200)
 _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454)
@@ -29,6 +30,9 @@ _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.239
 # Drag times step: the error of a step is some (drag x step)^5 / 120 of its length.
 STIFF = 0.05
 MOST_STEPS = 4096
+SMOOTH = 64
+TOLERANCE = 1e-10
+MOST_TRIES = 100_000
 _STAGE = (0.0, 0.5, 0.5, 1.0)
 _SHARE_OF_V = (1.0, 2.0, 2.0, 1.0)
 _SHARE_OF_P = (1.0, 1.0, 1.0, 0.0)
@@ -48,19 +52,61 @@ def steps_for(a, linear, square, v, h):
 
 
 @inner
-def glide(a, linear, square, p, v, h, count):
-    """Position and velocity after ``h`` seconds with drag, in ``count`` steps (Runge and Kutta, fourth order)."""
-    s = h / count
-    for _ in range(count):
-        k = (0.0, 0.0, 0.0)
-        dv, dp = k, k
-        for stage in range(4):
-            k = pulled(a, linear, square, along(v, k, _STAGE[stage] * s))
-            dv = along(dv, k, _SHARE_OF_V[stage])
-            dp = along(dp, k, _SHARE_OF_P[stage])
-        p = along(along(p, v, s), dp, s * s / 6.0)
-        v = along(v, dv, s / 6.0)
+def glide(a, linear, square, p, v, h, count, most):
+    """Position and velocity after ``h`` seconds with drag, in ``count`` steps; if more than ``most``, by error.
+
+    Equal steps serve where drag is gentle. Stiff drag soon leaves nothing to follow: there each step is taken
+    whole and in halves, kept if both agree to TOLERANCE of the way, and lengthened as long as they do.
+    """
+    if count <= most:
+        s = h / count
+        for _ in range(count):
+            p, v = runge_kutta(a, linear, square, p, v, s)
+        return p, v
+    allowed = 15.0 * TOLERANCE * math.sqrt(dot(v, v)) * h
+    s, left, tries = h / count, h, 0
+    while left > 0.0:
+        tries += 1
+        if tries > MOST_TRIES:
+            return p, scaled(v, math.inf - math.inf)
+        s = min(s, left)
+        p1, _ = runge_kutta(a, linear, square, p, v, s)
+        q, u = runge_kutta(a, linear, square, p, v, 0.5 * s)
+        q, u = runge_kutta(a, linear, square, q, u, 0.5 * s)
+        d = sub(q, p1)
+        error = math.sqrt(dot(d, d))
+        if error <= allowed:
+            p, v, left = q, u, left - s
+            s = 2.0 * s if 64.0 * error <= allowed else s
+        else:
+            s = 0.5 * s
     return p, v
+
+
+@inner
+def runge_kutta(a, linear, square, p, v, s):
+    """One step of ``s`` seconds with drag (Runge and Kutta, fourth order)."""
+    k = (0.0, 0.0, 0.0)
+    dv, dp = k, k
+    for stage in range(4):
+        k = pulled(a, linear, square, along(v, k, _STAGE[stage] * s))
+        dv = along(dv, k, _SHARE_OF_V[stage])
+        dp = along(dp, k, _SHARE_OF_P[stage])
+    return along(along(p, v, s), dp, s * s / 6.0), along(v, dv, s / 6.0)
+
+
+@inner
+def calm(a, linear, square, v, rest):
+    """For how long, within ``rest`` seconds, flight with stiff drag is near enough a parabola."""
+    k, speed = pulled(a, linear, square, v), math.sqrt(dot(v, v))
+    pull = math.sqrt(dot(k, k))
+    jerk = (linear + 2.0 * square * speed) * pull
+    s = rest
+    for _ in range(64):
+        if jerk * s * s <= STIFF * STIFF * (speed + pull * s):
+            break
+        s = 0.5 * s
+    return s
 
 
 @inner

@@ -14,7 +14,9 @@ from nivvo.core._jit import inner, kernel
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, first_contact
 from nivvo.core.flight import (
+    SMOOTH,
     box_of_arc,
+    calm,
     glide,
     path_length,
     piece,
@@ -145,12 +147,16 @@ def advance(
             elif par["drags"] != 0 and not glides:
                 a = pulled(a, float(par["linear"]), float(par["square"]), v)
             rest, s, at = h, h / pieces, touches[i]
+            if pieces > SMOOTH:
+                s = calm(a, float(par["linear"]), float(par["square"]), v, rest)
             while True:
                 s = min(s, rest)
                 if glides:
                     s = life_within(q, edge, next_edge, late, s)
-                    m = 1 if w["touch"] == SWEPT else steps_for(a, float(par["linear"]), float(par["square"]), v, s)
-                    p1, v1 = glide(a, float(par["linear"]), float(par["square"]), p, v, s, m)
+                    m = 1
+                    if w["touch"] != SWEPT or pieces > SMOOTH:
+                        m = steps_for(a, float(par["linear"]), float(par["square"]), v, s)
+                    p1, v1 = glide(a, float(par["linear"]), float(par["square"]), p, v, s, m, SMOOTH)
                     # Kept in memory: most flights have no use for it, and it would cost them registers.
                     put(at["p"], p1)
                     put(at["v"], v1)
@@ -170,6 +176,8 @@ def advance(
                     break
                 p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
                 s = h / pieces
+                if pieces > SMOOTH:
+                    s = calm(a, float(par["linear"]), float(par["square"]), v, rest)
             if j >= 0 and hops < MOST_HOPS:
                 row = pending[waiting]
                 row["t"], row["key"], row["body_key"] = late + t, q["key"], body_key

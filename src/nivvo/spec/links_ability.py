@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 from nivvo.spec.ability import SOURCES
 from nivvo.spec.links import ANYTHING, Links
 from nivvo.spec.nearest import listed, nearest
@@ -32,6 +34,7 @@ def check(links: Links, key: tuple, ability) -> None:
     if launch.arc is not None and ability.aim.by not in POINTS:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
         links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest", "lead" or "sight"')
+    _drag(links, key, ability)
     _launch_and_aim(links, key, ability)
     _firing(links, key, ability)
     if ability.aim.by == "lead" and launch.elevation is not None and launch.arc is None:
@@ -48,6 +51,33 @@ def check(links: Links, key: tuple, ability) -> None:
         )
     if ability.aim.elevation is not None and model.world.size == 2:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+STIFFEST = 250.0
+"""Drag (1/s) times tick beyond which a shot stands still within a small part of a tick."""
+
+
+def _drag(links: Links, key: tuple, ability) -> None:
+    """Drag in exact step is followed as long as it leaves something to follow."""
+    model, drag = links.model, ability.flight.drag
+    if model.tick.step != "exact":
+        return
+    if model.tick.frames is None or isinstance(model.tick.frames, str):
+        rate = model.tick.rate
+    else:
+        rate = 1.0 / max(model.tick.frames)
+    most = STIFFEST * rate
+    pull = model.world.pull * abs(ability.flight.gravity)
+    linear = drag.linear - math.log(drag.per_tick) * rate
+    if linear > most:
+        word = "linear" if drag.linear > most else "per_tick"
+        least = f"at least {math.exp(-STIFFEST):.3g}" if word == "per_tick" else f"at most {most:g} /s"
+        says = f"stops a shot within a small part of a tick of {1.0 / rate:.4g} s"
+        links.say((*key, "flight", "drag", word), says, getattr(drag, word), f"{least} in exact step")
+    elif drag.square * pull > 0.25 * most * most:
+        says = f"leaves a falling shot {math.sqrt(pull / drag.square):.3g} {model.world.unit}/s"
+        allowed = f"at most {0.25 * most * most / pull:.4g} /{model.world.unit} in exact step"
+        links.say((*key, "flight", "drag", "square"), says, drag.square, allowed)
 
 
 MOST_SENT = 1000
