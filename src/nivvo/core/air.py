@@ -144,7 +144,12 @@ class Air:
         to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
         speed = np.broadcast_to(np.asarray(speed, dtype=float), to.shape[:-1])
         if self.dt is not None:
-            rows = (to.reshape(-1, 3), speed.reshape(-1), arc, *(x.reshape(-1, 3) for x in (own, velocity, acceleration)))
+            rows = (
+                to.reshape(-1, 3),
+                speed.reshape(-1),
+                arc,
+                *(x.reshape(-1, 3) for x in (own, velocity, acceleration)),
+            )
             found = self._by_speed_in_ticks(*rows)
             return Launch(found.velocity.reshape(to.shape), found.time.reshape(speed.shape))
         if np.any(velocity) or np.any(acceleration) or np.any(own):

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import numpy as np
 
-INSIDE_MOST = 6
+INSIDE_MOST = 12
 
 # How near counts as on a surface, as a share of the scene's size.
 SURFACE_SHARE = 1e-13
@@ -149,7 +149,18 @@ STILL, MOVING, LARGE = 0, 1, 2
 
 CONTACT, OVERLAP, DAMAGE, DIED, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
 
-BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL = 1, 2, 3, 4, 5, 6, 7, 8, 9
+BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = (
+    1,
+    2,
+    3,
+    4,
+    5,
+    6,
+    7,
+    8,
+    9,
+    10,
+)
 
 ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
 DEPENDS_AGE, DEPENDS_FLOWN = 1, 2

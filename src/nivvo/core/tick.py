@@ -34,6 +34,7 @@ from nivvo.core.pool import (
     BY_BOUNDS,
     BY_CONTACT,
     BY_HOPS,
+    BY_INSIDE,
     BY_NUMBERS,
     BY_REACH,
     CONTACT,
@@ -510,7 +511,7 @@ def answer(q, at, params, answers, curves, bodies, j, now, t, skin, events, coun
             b["gone"] = 1
             tell(events, counters, now, t, DIED, q, j, 0, damage, b["health"], p, n, v)
     if not ends:
-        why = BY_HOPS
+        why = BY_INSIDE
         inside = q["inside"]
         for k in range(INSIDE_MOST):
             if inside[k] < 0:

@@ -19,7 +19,7 @@ def scene_of(drill: Drill, case: str) -> Scene:
     return drill._cache[case]
 
 
-def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
+def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient: bool = False) -> Run:
     """Fire one case of a drill.
 
     Parameters
@@ -27,8 +27,10 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
     drill : Drill
     case : its name; None takes the first
     keep : "paths" (position and velocity at each tick) or "contacts" (less memory, no path between events)
+    patient : go on however much there is to do
 
-    Raises CallError for an unknown case or keep, DrillError if something that the drill names cannot be read.
+    Raises CallError for an unknown case or keep and for too much to do without patience, DrillError if something
+    that the drill names cannot be read.
     """
     if not isinstance(drill, Drill):
         raise CallError(f"fire takes a drill, as nivvo.load(path) gives, not {type(drill).__name__}")
@@ -38,7 +40,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths") -> Run:
     described = drill.case(name)
     scene = scene_of(drill, name)
     lasts = None if described.lasts is None else clock.from_seconds(described.lasts.seconds(scene.ticks.rate))
-    session = session_of(drill, name, lasts, sampled=keep == "paths")
+    session = session_of(drill, name, lasts, sampled=keep == "paths", patient=patient)
     session.finish()
     return session.run(drill.name, name)
 

@@ -10,11 +10,10 @@ A new kind is a class here, a row of ``KINDS``, its name in ``FIRING_KINDS`` and
 
 from __future__ import annotations
 
-from bisect import insort
 from typing import NamedTuple
 
 from nivvo.core import clock
-from nivvo.play.timers import Timers
+from nivvo.play.timers import NEVER, Deadline, Latest, Timers
 from nivvo.spec.ability import Firing
 
 LONGEST = 1e6
@@ -53,7 +52,7 @@ class Trigger:
     shared : dict in which abilities of one word keep when their cooldown is over
     """
 
-    def __init__(self, rules: Firing, timers: Timers, rate: float, shared: dict[str, int]):
+    def __init__(self, rules: Firing, timers: Timers, rate: float, shared: dict[str, Latest]):
         self.rules, self.timers, self.shared, self.rate = rules, timers, shared, rate
         self.out: list[Fire | Change] = []
         self.state = IDLE
@@ -63,9 +62,9 @@ class Trigger:
         self.use = 0
         self.ammo = rules.ammo
         self.heat, self.warmed = 0.0, 0
-        self.ready_at = 0
+        self.ready = Latest([])
         self.remembered: int | None = None
-        self.queue: list[tuple[int, int, str]] = []
+        self.queue: list[tuple[Deadline | Latest, int, str]] = []
         self.order = 0
         self.last = 0
         self.left = None
@@ -111,18 +110,23 @@ class Trigger:
 
     def due(self) -> int | None:
         """When it will next do something by itself."""
-        return self.queue[0][0] if self.queue else None
+        if not self.queue:
+            return None
+        if len(self.queue) > 1:
+            self.queue.sort(key=_order)
+        time = self.queue[0][0].time
+        return time if time < NEVER else None
 
     def go(self, time: int) -> None:
         """Do all that is due up to ``time``."""
-        while self.queue and self.queue[0][0] <= time:
+        while (due := self.due()) is not None and due <= time:
             when, _, what = self.queue.pop(0)
-            getattr(self, what)(when)
+            getattr(self, what)(when.time)
 
-    def later(self, time: int, what: str) -> None:
+    def later(self, when: int | Deadline | Latest, what: str) -> None:
         """Do something at a time."""
         self.order += 1
-        insort(self.queue, (time, self.order, what))
+        self.queue.append((Deadline(when) if isinstance(when, int) else when, self.order, what))
 
     def to(self, time: int, state: str, why: str = "") -> None:
         """Change state."""
@@ -137,7 +141,12 @@ class Trigger:
 
     def free_at(self) -> int:
         """When the next use can begin."""
-        return max(self.ready_at, self.shared.get(self.rules.cooldown_with or "", 0))
+        shared = self.shared.get(self.rules.cooldown_with or "")
+        return max(self.ready.time, 0 if shared is None else shared.time)
+
+    def wait_for(self, *more: Deadline) -> None:
+        """Let the next use wait for these too."""
+        self.ready = Latest([part for part in self.ready.parts if part.time > self.last] + list(more))
 
     def start(self, time: int) -> None:
         """Begin a use."""
@@ -202,9 +211,10 @@ class Trigger:
         wait = self.count(self.rules.cooldown)
         if wait:
             over = self.timers.after(self.last, wait)
-            self.ready_at = max(self.ready_at, over)
+            self.wait_for(over)
             if self.rules.cooldown_with:
-                self.shared[self.rules.cooldown_with] = max(self.shared.get(self.rules.cooldown_with, 0), over)
+                before = self.shared.get(self.rules.cooldown_with)
+                self.shared[self.rules.cooldown_with] = over if before is None or over.time > before.time else before
 
     def finish(self, time: int) -> None:
         """After the last shot of a use."""
@@ -217,17 +227,18 @@ class Trigger:
 
     def cool(self, time: int, why: str = "") -> None:
         """Wait until the next use can begin."""
-        state, over = COOLING, self.free_at()
+        state, shared = COOLING, self.shared.get(self.rules.cooldown_with or "")
+        over = [] if shared is None else [shared]
         if self.hot(time):
             heat = self.rules.heat
             spare = clock.from_seconds((self.warmth(time) - heat.until) / heat.cools)
-            state, over = OVERHEATED, max(over, self.timers.after(time, spare))
+            state, over = OVERHEATED, [*over, self.timers.after(time, spare)]
         if self.ammo == 0 and self.rules.reload is not None:
-            state, over = RELOADING, max(over, self.timers.after(time, self.count(self.rules.reload)))
-        self.ready_at = max(self.ready_at, over)
-        if self.ready_at > time:
+            state, over = RELOADING, [*over, self.timers.after(time, self.count(self.rules.reload))]
+        self.wait_for(*over)
+        if self.ready.time > time:
             self.to(time, state, why)
-            self.later(self.ready_at, "rest")
+            self.later(self.ready, "rest")
         else:
             self.rest(time, why)
 
@@ -288,8 +299,8 @@ class Auto(Trigger):
 
     def on(self, time: int) -> None:
         """What follows a shot: the next one an interval later, or the end of the use."""
-        following, self.left = self.timers.next(time, self.interval, self.left)
-        self.ready_at = following
+        following = self.timers.next(time, self.interval, self.left)
+        self.ready, self.left = Latest([following]), following.left
         if self.ammo == 0 or self.hot(time) or self.down is None:
             self.finish(time)
         else:
@@ -320,7 +331,8 @@ class Burst(Trigger):
         if not self.shoot(time) or self.more == 0:
             self.finish(time)
             return
-        following, self.left = self.timers.next(time, self.count(self.rules.gap), self.left)
+        following = self.timers.next(time, self.count(self.rules.gap), self.left)
+        self.left = following.left
         self.later(following, "next_shot")
 
     def release(self, time: int) -> None:
@@ -407,6 +419,10 @@ def charged(rules: Firing, rate: float, held: int) -> int:
         return held
     full = counted(rules.full_after, rate)
     return 0 if rules.at_full == "fall back" and held > full else min(held, full)
+
+
+def _order(entry: tuple) -> tuple[int, int]:
+    return entry[0].time, entry[1]
 
 
 KINDS = {"single": Trigger, "auto": Auto, "burst": Burst, "charge": Charge, "ready": Ready}

@@ -6,7 +6,6 @@ is kept but what is in the air.
 
 from __future__ import annotations
 
-import copy
 import io
 import pickle
 from collections import OrderedDict
@@ -29,7 +28,6 @@ from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.run import PROJECTILES, REASONS
 from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
-from nivvo.play.timers import Timers
 from nivvo.play.track import PRESS, RELEASE, Change
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
@@ -85,7 +83,7 @@ class Live:
         self.drill, self.case = drill, drill.case_name(case)
         self.in_hand = in_hand_of(drill, self.case)
         self.scene = Scene(drill.of_case(self.case), drill.document.folder)
-        self._session = Session(self.scene, self.in_hand, sampled=False)
+        self._session = Session(self.scene, self.in_hand, sampled=False, patient=True)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
@@ -178,6 +176,7 @@ class Live:
         if dt is not None and not 0.0 < dt <= 10.0:
             raise CallError(f"a tick lasts more than 0 and at most 10 s, not {dt}")
         self.scene.ticks.play(session.tick, dt)
+        session.timers.played(session.tick)
         session.step()
         events = self._events() if session.shots or session.refused or session.states else []
         count = int(session.arena.counters[pool.EVENTS])
@@ -313,16 +312,10 @@ class Live:
         session, ticks = self._session, self.scene.ticks
         now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
         # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
-        motion, still = copy.deepcopy(session.actors.motions[number]), np.zeros(3)
+        motion = session.actors.motions[number].placed(now, then, goal, jump)
         session.actors.motions[number] = motion
         if name in session.actors.players:
             session.actors.players[name].motion = motion
-        here = motion.at(now)[0]
-        if jump:
-            motion.turn(now, goal, still, still)
-        else:
-            motion.turn(now, here, (goal - here) / clock.to_seconds(then - now), still)
-            motion.turn(then, goal, still, still)
         self._let_move(number)
 
     def _let_move(self, number: int) -> None:
@@ -434,8 +427,8 @@ class Live:
         session, scene = self._session, self.scene
         mine = (
             session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.known, session.movers, self._free, self._cleared + len(self._played), scene.number, scene.names,
-            scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
+            session.timers, session.known, session.movers, self._free, self._cleared + len(self._played),
+            scene.number, scene.names, scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
         )  # fmt: skip
         return Snapshot(frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
 
@@ -445,7 +438,7 @@ class Live:
         thawed(session.arena, snapshot.arena)
         (
             session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.known, session.movers, self._free, played, scene.number, scene.names,
+            session.timers, session.known, session.movers, self._free, played, scene.number, scene.names,
             scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
         ) = _thaw(snapshot.state, snapshot.kept)  # fmt: skip
         # What ended or was played since then has not happened.
@@ -490,7 +483,7 @@ class Snapshot(NamedTuple):
     kept: dict[int, Any]
 
 
-KEPT = (Scene, Frame, Ticks, Timers, Table, Drill)
+KEPT = (Scene, Frame, Ticks, Table, Drill)
 """What never changes in a session, or only grows: held on to, not copied."""
 
 

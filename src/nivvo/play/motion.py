@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import itertools
 from bisect import bisect_right
 
@@ -9,6 +10,7 @@ import numpy as np
 
 from nivvo.core.clock import UNITS, from_seconds
 from nivvo.core.frame import Frame
+from nivvo.core.vec import dot
 from nivvo.spec.scene import Move, Walk
 
 NOWHERE = np.zeros(3)
@@ -35,12 +37,8 @@ class Motion:
         """Whether it moves or may come to move."""
         return len(self.times) > 1 or any(part.any() for part in self.pieces[0][1:])
 
-    def _until(self, time: float) -> None:
-        """Make pieces as far as ``time``."""
-
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
-        self._until(time)
         k = max(bisect_right(self.times, time) - 1, 0)
         return self.pieces[k], self.times[k]
 
@@ -56,7 +54,6 @@ class Motion:
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins; None if there is none."""
-        self._until(time)
         k = bisect_right(self.times, time)
         return self.times[k] if k < len(self.times) else None
 
@@ -64,6 +61,21 @@ class Motion:
         """Drop what lies behind the piece that holds at ``time``."""
         k = max(bisect_right(self.times, time) - 1, 0)
         del self.times[:k], self.pieces[:k]
+
+    def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Motion:
+        """The motion of what is moved from outside: from now on to ``goal`` by ``then``, or at once; there it stays."""
+        moved = Motion(self.at(now)[0])
+        moved._go_to(now, then, goal, jump)
+        return moved
+
+    def _go_to(self, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
+        still = np.zeros(3)
+        if jump:
+            self.turn(now, goal, still, still)
+        else:
+            here = self.at(now)[0]
+            self.turn(now, here, (goal - here) / ((then - now) / UNITS), still)
+            self.turn(then, goal, still, still)
 
     def turn(self, time: int, place, velocity, acceleration) -> None:
         """Go on otherwise from ``time`` on; what was to come after it is gone."""
@@ -75,55 +87,56 @@ class Motion:
 
 
 class Route(Motion):
-    """Along given points at a constant speed: stopping, back and forth, or around."""
+    """Along given points at a constant speed: stopping, back and forth, or around.
+
+    A way that goes on for ever is one round, repeated: where a body is after a day is found at once.
+    """
 
     def __init__(self, points: list[np.ndarray], speed: float, at_end: str):
         super().__init__(points[0])
-        self.speed, self.at_end = speed, at_end
-        legs = [q for p, q in itertools.pairwise(points) if np.any(q != p)]
-        self.stops = [points[0], *legs]
-        self.next, self.over = 0, len(self.stops) < 2
-        self.pieces, self.times = [], []
-        self._clock = 0
-        self._leg()
+        stops = [points[0], *(q for p, q in itertools.pairwise(points) if np.any(q != p))]
+        if len(stops) > 1 and at_end == "back":
+            stops += stops[-2::-1]
+        elif len(stops) > 1 and at_end == "around":
+            stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
+        self.times, self.pieces = [], []
+        self.round = 0
+        for here, goal in itertools.pairwise(stops):
+            way = goal - here
+            length = float(np.sqrt(dot(way, way)))
+            if length > 0.0:
+                self.times.append(self.round)
+                self.pieces.append((here, way * (speed / length), NOWHERE))
+                self.round += max(_counts(length / speed), 1)
+        self.repeats = len(self.pieces) > 1 and at_end != "stop"
+        if not self.repeats:
+            self.times.append(self.round)
+            self.pieces.append((stops[-1], NOWHERE, NOWHERE))
 
     @property
     def moves(self) -> bool:
         """Whether it moves at all."""
-        return len(self.stops) > 1
+        return len(self.pieces) > 1
 
-    def _leg(self) -> None:
-        """Add the piece to the next point, or the rest at the last."""
-        here = self.stops[self.next]
-        last = self.next == len(self.stops) - 1
-        if self.over or (last and self.at_end == "stop"):
-            self.over = True
-            self.times.append(self._clock)
-            self.pieces.append((here, NOWHERE, NOWHERE))
-            return
-        if last and self.at_end == "back":
-            self.stops, self.next = self.stops[::-1], 0
-            last = False
-        goal = self.stops[0 if last else self.next + 1]
-        way = goal - here
-        length = float(np.sqrt(way @ way))
-        if length > 0.0:
-            self.times.append(self._clock)
-            self.pieces.append((here, way * (self.speed / length), NOWHERE))
-            self._clock += max(_counts(length / self.speed), 1)
-        self.next = 0 if last else self.next + 1
+    def _before(self, time: float) -> tuple[int, int]:
+        """Start of the round that a time lies in, and which piece of it holds."""
+        start = int(time // self.round) * self.round if self.repeats and time > 0 else 0
+        return start, max(bisect_right(self.times, time - start) - 1, 0)
 
-    def _until(self, time: float) -> None:
-        while not self.over and self._clock <= time:
-            self._leg()
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        start, k = self._before(time)
+        return self.pieces[k], start + self.times[k]
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins; None if there is none."""
-        self._until(time)
-        if not self.over and self.times[-1] <= time:
-            self._leg()
-            return self.times[-1] if self.times[-1] > time else self._clock
-        return super().next_break(time)
+        start, k = self._before(time)
+        if k + 1 < len(self.times):
+            return start + self.times[k + 1]
+        return start + self.round if self.repeats else None
+
+    def forget(self, time: int) -> None:
+        """Nothing of a round can be dropped."""
 
 
 class Walker(Motion):
@@ -138,6 +151,13 @@ class Walker(Motion):
         self.walk, self.frame, self.gravity = walk, frame, gravity
         self.floor = float(place @ frame.up)
         self.wanted = NOWHERE
+
+    def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
+        """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
+        moved = copy.deepcopy(self)
+        moved.floor = float(goal @ self.frame.up)
+        moved._go_to(now, then, goal, jump)
+        return moved
 
     @property
     def moves(self) -> bool:

@@ -90,5 +90,5 @@ class Path:
         p, _ = self.at(fine)
         steps = np.sqrt(((p[1:] - p[:-1]) ** 2).sum(axis=1))
         length = np.concatenate([[0.0], np.cumsum(steps)])
-        wanted = np.arange(0.0, length[-1] * (1 + 1e-12), spacing)[:most]
+        wanted = spacing * np.arange(min(length[-1] * (1 + 1e-12) / spacing + 1.0, most) // 1.0)
         return np.interp(wanted, length, fine)

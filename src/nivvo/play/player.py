@@ -16,6 +16,7 @@ from nivvo.play.track import PRESS, RELEASE, Change
 from nivvo.spec.ability import Aim
 
 KEPT = 256
+FOREVER = 1 << 62
 
 
 class Player:
@@ -166,6 +167,15 @@ class Player:
             return unit(last[0] * frame.first + last[1] * frame.second)
         return frame.direction(self._turned(name, aim, clock.to_seconds(time), count))
 
+    def _still_until(self, time: int) -> int:
+        """Until when (clock) it neither moves nor turns, as known by now."""
+        _, velocity, acceleration = self.motion.at(time)
+        if velocity.any() or acceleration.any() or self.shooter.faces in ("cursor",):
+            return time
+        after = bisect_right(self._facings[0], time)
+        turns = self._facings[0][after] if after < len(self._facings[0]) else FOREVER
+        return min(self.motion.next_break(time) or FOREVER, turns)
+
     def carrier(self, name: str, time: int) -> np.ndarray:
         """Where a muzzle's carrier is (3,): each tick it nears its place on the body by at most its top speed."""
         ticks, muzzle = self.scene.ticks, self.shooter.muzzle[name]
@@ -182,7 +192,14 @@ class Player:
 
         tick, place = self._carriers.get(name) or (0, wanted(0))
         last = ticks.holding(time)
-        for k in range(tick, last):
-            place = nearer(place, ticks.edge(k + 1), (ticks.edge(k + 1) - ticks.edge(k)) / clock.UNITS)
+        while tick < last:
+            if np.array_equal(place, wanted(ticks.edge(tick))):
+                # Where it should be, it stays for as long as the shooter neither walks nor turns.
+                still = min(self._still_until(ticks.edge(tick)), time)
+                tick = max(min(ticks.holding(still), last), tick)
+            if tick < last:
+                seconds = (ticks.edge(tick + 1) - ticks.edge(tick)) / clock.UNITS
+                place = nearer(place, ticks.edge(tick + 1), seconds)
+                tick += 1
         self._carriers[name] = (last, place)
         return nearer(place, time, (time - ticks.edge(last)) / clock.UNITS)

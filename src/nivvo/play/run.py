@@ -35,11 +35,12 @@ REASONS = {
     pool.BY_LIFE: "its life was over",
     pool.BY_REACH: "its reach was used up",
     pool.BY_BOUNDS: "it left the bounds",
-    pool.BY_NUMBERS: "its numbers grew beyond all measure",
+    pool.BY_NUMBERS: "its numbers grew too large to go on with",
     pool.BY_HOPS: "too many touches in one tick",
     pool.BY_FULL: "a newer one took its place",
     pool.BY_PRESS: "its button was pressed again",
     pool.BY_CALL: "it was ended by the game",
+    pool.BY_INSIDE: f"it was inside more than {pool.INSIDE_MOST} bodies at once",
 }
 
 

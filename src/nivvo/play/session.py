@@ -20,6 +20,7 @@ from nivvo.errors import NivvoError
 from nivvo.play.actors import Actors
 from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.arcs import moves_at
+from nivvo.play.cost import Meter
 from nivvo.play.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.numbers import Moment, resolve
 from nivvo.play.run import Run
@@ -27,8 +28,7 @@ from nivvo.play.scene import Scene
 from nivvo.play.timers import Timers
 from nivvo.play.track import PRESS, RELEASE, Change
 from nivvo.spec.ability import Ability
-from nivvo.spec.links import MOST_TICKS
-from nivvo.spec.values import Depends
+from nivvo.spec.values import LONGEST, Depends
 
 LAUNCHES = np.dtype(
     [("key", "i8"), ("shot", "i8"), ("moves_at", "i8"), ("p", "f8", 3), ("v", "f8", 3), ("param", "i8")]
@@ -36,6 +36,7 @@ LAUNCHES = np.dtype(
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 BATCH = 256
+ENDLESS = 1 << 60
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
 CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
@@ -64,9 +65,13 @@ class Session:
     touches : overrides the answers of the abilities: "end" makes the first touch of anything the end, "ignore"
         lets everything through; either way a shot is not spread. "" leaves all as it is.
     still : bodies stand where they are when the first shot leaves
+    patient : go on however much there is to do
     """
 
-    def __init__(self, scene: Scene, in_hand: list[str], lasts=None, *, sampled=True, touches="", still=False):
+    def __init__(
+        self, scene: Scene, in_hand: list[str], lasts=None, *, sampled=True, touches="", still=False, patient=False
+    ):
+        self.meter, self.last_input = Meter(patient, sampled), 0
         self.scene, self.in_hand, self.lasts, self.touches, self.still = scene, in_hand, lasts, touches, still
         self.actors = Actors(scene)
         self.arena = scene.arena(sampled, [motion.moves for motion in self.actors.motions])
@@ -86,12 +91,12 @@ class Session:
         self._fed = 0
         self._struck = 0
         rules, shared = scene.model.tick, {}
-        timers = Timers(scene.ticks, rules.timer, rules.bits)
+        self.timers = Timers(scene.ticks, rules.timer, rules.bits)
         self.triggers: dict[tuple[str, str], Trigger] = {}
         for name in in_hand:
             firing = scene.abilities[name].firing
             for shooter in [scene.abilities[name].shooter] if scene.abilities[name].shooter else sorted(scene.shooters):
-                made = KINDS[firing.kind](firing, timers, scene.ticks.rate, shared)
+                made = KINDS[firing.kind](firing, self.timers, scene.ticks.rate, shared)
                 self.triggers[name, shooter] = made
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
@@ -102,15 +107,14 @@ class Session:
             self.actors.players[change.shooter].expect(change)
             heappush(self._coming, (change.time, self._fed, change))
             self._fed += 1
+            self.last_input = max(self.last_input, change.time)
 
     def finish(self) -> None:
-        """Run until nothing is to come and nothing flies any more, or until the case is over."""
-        last = MOST_TICKS if self.lasts is None else self.scene.ticks.holding(self.lasts)
-        self.run_to(last)
-        if self.arena.live and self.lasts is None:
-            raise NivvoError(
-                f"a projectile was still flying after {MOST_TICKS:,} ticks; give it a life, a reach or bounds"
-            )
+        """Run until nothing is to come and nothing flies any more, or until the case is over.
+
+        Raises CallError where that is too much to do without patience.
+        """
+        self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts))
 
     def run_to(self, tick: int) -> None:
         """Run the ticks before number ``tick``."""
@@ -281,6 +285,7 @@ class Session:
             self.refused.append(shot)
         else:
             self.put(shot)
+            self.meter.fire(clock.to_seconds(shot.time), clock.to_seconds(self.last_input))
         return shot
 
     def put(self, shot: Shot) -> None:
@@ -306,7 +311,7 @@ class Session:
             then = [pool.IGNORE for _ in then]
         life, rate = limits.life, scene.ticks.rate
         if isinstance(life, Depends):
-            life = clock.from_seconds(max(resolve(life, moment, "life"), 0.0))
+            life = clock.from_seconds(min(max(resolve(life, moment, "life"), 0.0), LONGEST))
         else:
             life = pool.FOREVER if life == "forever" else clock.from_seconds(life.seconds(rate))
         reach = np.inf if limits.reach == "endless" else resolve(limits.reach, moment, "reach")
@@ -362,6 +367,8 @@ class Session:
                     if rows is not None:
                         row = row()
                     self.arena.run(row)
+                now, end = clock.to_seconds(ticks.edge(last)), clock.to_seconds(self.last_input)
+                self.meter.fly(self.arena.live, last - self.tick, now, end)
                 self.tick = last
                 if self.breakable:
                     self._break_off()

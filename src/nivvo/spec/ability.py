@@ -374,7 +374,7 @@ class Limits(Table):
                     raise ValueError(f"{key} is settled at launch; it takes {', '.join(SETTLED)}")
                 if any(one <= 0.0 for one in value.values()):
                     raise ValueError(f"{key}: every value must be greater than 0")
-                if key == "life" and any(one > LONGEST for one in value.values()):
+                if key == "life" and any(one > LONGEST for one in [*value.values(), value.sd or 0.0]):
                     raise ValueError(f"life: every value must be at most {LONGEST:g} seconds")
         if self.alive == "any" and (self.alive_with or "when_full" in self.model_fields_set):
             raise ValueError("alive_with and when_full go with alive")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from nivvo.spec.case import Input
+from nivvo.spec.case import CONTROLS, Input
 from nivvo.spec.links import ANYTHING, MOST_TICKS, Links
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.track import Track
-from nivvo.spec.values import Depends, Duration
+from nivvo.spec.values import LONGEST, Depends, Duration
 
 
 class Hands(NamedTuple):
@@ -43,6 +43,7 @@ def check(links: Links, name: str, track: Track | None) -> None:
     for row, (at, where) in zip(rows, places, strict=True):
         with links.standing(where):
             _row(links, at, row, hands)
+    _acts(links, key, rows)
     if track is None or not track.wrong:
         _released(links, places, rows, case, in_hand)
         if case.input is not None or track is not None:
@@ -62,6 +63,7 @@ def check(links: Links, name: str, track: Track | None) -> None:
         links.vector((*at, "lands"), check.lands)
         _measured(links, at, check, everything, known)
     rate = model.tick.rate
+    _within_a_day(links, (*key, "lasts"), case.lasts)
     if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
         links.say(
             (*key, "lasts"),
@@ -89,6 +91,8 @@ def check(links: Links, name: str, track: Track | None) -> None:
 def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:
     """What in one row of inputs does not fit."""
     model = links.model
+    for word in ("t", "lasts", "every"):
+        _within_a_day(links, (*at, word), getattr(row, word))
     links.vector((*at, "cursor"), row.cursor)
     if row.move is not None and not hands.walks:
         links.say((*at, "move"), "nobody walks", row.move, "a shooter with walk.speed")
@@ -106,6 +110,32 @@ def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:
         if word is not None and word not in hands.buttons and not links.names.lost:
             says = "no ability in hand listens to that button"
             links.note((*at, act), says, word, listed(hands.buttons), nearest(word, hands.buttons))
+
+
+def _within_a_day(links: Links, key: tuple, duration) -> None:
+    if duration is not None and duration.ticks is not None and duration.seconds(links.model.tick.rate) > LONGEST:
+        days = f"{duration.seconds(links.model.tick.rate):g} s"
+        links.say(key, f"is {days}", f"{duration.ticks} ticks", f"at most {LONGEST:g} s")
+
+
+MOST_ACTS = 200_000
+"""Things that the players of a case may do: presses, releases, and each tick's place of a control that glides."""
+
+
+def _acts(links: Links, key: tuple, rows: list[Input]) -> None:
+    """What a case's rows come to is a number that can be played."""
+    rate, last, acts = links.model.tick.rate, {}, 0
+    for row in sorted(rows, key=lambda row: row.t.seconds(rate)):
+        acts += 2 * (row.count or 1)
+        for control in CONTROLS:
+            if getattr(row, control) is not None:
+                before = last.get((row.shooter, control))
+                if row.glide and before is not None:
+                    acts += int((row.t.seconds(rate) - before) * rate)
+                last[row.shooter, control] = row.t.seconds(rate)
+    if acts * len(links.names.shooters) > 2 * MOST_ACTS:
+        says = f"comes to some {acts * len(links.names.shooters) // 2:,} acts of its players"
+        links.say((*key, "input"), says, None, f"at most {MOST_ACTS:,}: a smaller count, a shorter glide")
 
 
 def _pointed(links: Links, key: tuple, rows: list[Input], in_hand: list, kinds=("cursor", "stick")) -> None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
+import math
+
 from nivvo.spec.links import ANYTHING, Links
 
 
@@ -31,6 +34,26 @@ def names(links: Links) -> None:
                 links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
 
 
+MOST_TURNS = 32
+"""Turns of a way within one tick."""
+
+
+def _route(links: Links, key: tuple, body) -> None:
+    """A way that is gone again and again takes its time."""
+    move = body.move
+    points = [*([body.at] if body.at is not None else []), *(move.through or [])]
+    if move.at_end == "stop" or len({len(point) for point in points}) != 1:
+        return
+    stops = [points[0], *(q for p, q in itertools.pairwise(points) if p != q)]
+    if move.at_end == "around" and stops[0] != stops[-1]:
+        stops.append(stops[0])
+    seconds = sum(math.dist(p, q) for p, q in itertools.pairwise(stops)) / move.speed
+    if len(stops) > 1 and (len(stops) - 1) > MOST_TURNS * max(seconds * links.model.tick.rate, 1e-300):
+        says = f"turns {(len(stops) - 1) / max(seconds, 1e-300):.3g} times a second"
+        most = f"at most {MOST_TURNS} turns a tick: a slower move.speed, or points farther apart"
+        links.say((*key, "move", "through"), says, move.through, most)
+
+
 def body(links: Links, key: tuple, body) -> None:
     links.vector((*key, "at"), body.at)
     if body.move is not None:
@@ -38,6 +61,7 @@ def body(links: Links, key: tuple, body) -> None:
         links.vector((*key, "move", "acceleration"), body.move.acceleration)
         for k, point in enumerate(body.move.through or []):
             links.vector((*key, "move", "through", k), point)
+        _route(links, key, body)
     if key[0] == "shooter":
         _shooter(links, key, body)
     shape = body.shape

@@ -25,7 +25,9 @@ class World(Table):
     forward: Axis | None = Field(None, description='space: which axis a shooter faces by default (default "+x")')
     hand: Literal["right", "left"] | None = Field(None, description='space: handedness (default "right")')
     unit: Annotated[str, Field(min_length=1, max_length=12)] = Field("m", description="label of the length unit")
-    metre: Positive | None = Field(None, description="how many units make a metre; only defaults follow from it")
+    metre: Annotated[float, Field(ge=1e-6, le=1e9)] | None = Field(
+        None, description="how many units make a metre; only defaults follow from it"
+    )
     gravity: NotNegative | None = Field(None, description="downward, in units/s²; default 9.81 m/s² in your unit")
     bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two corners; a projectile that leaves them ends"

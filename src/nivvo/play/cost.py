@@ -1,0 +1,48 @@
+"""What a session costs, and where it stops unless somebody is patient."""
+
+from __future__ import annotations
+
+from nivvo.errors import CallError
+
+MOST_SHOTS = 20_000
+MOST_FLOWN = 20_000_000
+MOST_KEPT = 3_000_000
+"""Shots; projectile-ticks; projectile-ticks whose positions are kept: some seconds, some hundred megabytes."""
+
+
+class Meter:
+    """Counts shots and projectile-ticks (one projectile, one tick) of a session.
+
+    patient : count, and never stop. kept : positions are kept.
+    """
+
+    def __init__(self, patient: bool, kept: bool):
+        self.patient, self.most_flown = patient, MOST_KEPT if kept else MOST_FLOWN
+        self.shots = self.flown = 0
+
+    def fire(self, time: float, last: float) -> None:
+        """One shot at ``time`` (s); the last input comes at ``last``. Raises CallError where it is one too many."""
+        self.shots += 1
+        if self.shots > MOST_SHOTS and not self.patient:
+            raise CallError(self._says(time, last, "a lower firing.rate, a shorter hold, or ammo"))
+
+    def fly(self, count: int, ticks: int, time: float, last: float) -> None:
+        """``count`` projectiles over some ticks. Raises CallError where it is too much."""
+        self.flown += count * ticks
+        if self.flown > self.most_flown and not self.patient:
+            raise CallError(self._says(time, last, "a shorter limits.life, limits.alive, a lower tick.rate or lasts"))
+
+    def _says(self, time: float, last: float, less: str) -> str:
+        share = time / last if last > time > 0.0 else 1.0
+        what = f"{count_of(self.shots / share)} shots and {count_of(self.flown / share)} projectile-ticks"
+        so_far = "by the end of its inputs " if share < 1.0 else ""
+        return f"this case comes to about {what} {so_far}(at {time:.4g} s now); write {less}, or be patient: --patient"
+
+
+def count_of(number: float) -> str:
+    """A large number for a person, as 9·10^7; small ones as they are."""
+    if number < 1e5:
+        return f"{round(number):,}"
+    text = f"{number:.0e}"
+    digits, _, power = text.partition("e")
+    return f"{digits}·10^{int(power)}"
