@@ -12,7 +12,16 @@ OutputError
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
+
+# Control characters, and those that turn or hide the direction of writing.
+_HIDDEN = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028\u2029\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+
+
+def visible(text: str) -> str:
+    """A text without anything that a terminal, a picture or a page would obey: such characters are shown as codes."""
+    return _HIDDEN.sub(lambda found: found[0].encode("unicode_escape").decode("ascii"), text)
 
 
 @dataclass(frozen=True)
@@ -38,12 +47,12 @@ class Problem:
         head = ": ".join(part for part in (self.where, self.key, self.says) if part)
         lines = [head]
         if self.given:
-            lines.append(f"    given:   {self.given}")
+            lines.append(f"given:   {self.given}")
         if self.allowed:
-            lines.append(f"    allowed: {self.allowed}")
+            lines.append(f"allowed: {self.allowed}")
         if self.hint:
-            lines.append(f"    {self.hint}")
-        return "\n".join(lines)
+            lines.append(self.hint)
+        return "\n    ".join(visible(line) for line in lines)
 
 
 class NivvoError(Exception):

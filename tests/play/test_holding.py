@@ -10,7 +10,7 @@ import numpy as np
 
 import nivvo
 from nivvo.play.engine import session_of
-from nivvo.show.figure import new_figure
+from nivvo.show.canvas import new_figure
 from tests.play.drills import drill
 
 CHARGE = """firing = { kind = "charge", full_after = 1.0 }

@@ -7,7 +7,8 @@ import numpy as np
 
 import nivvo
 from nivvo.play.engine import scene_of
-from nivvo.show.figure import new_figure, views
+from nivvo.show.canvas import new_figure
+from nivvo.show.figure import views
 from nivvo.show.outline import half_plane, hull, outline
 from nivvo.show.sight import preview_of
 from tests.play.drills import drill

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib
+import io
 import sys
 
 import click
@@ -58,48 +59,98 @@ def group() -> None:
     nivvo fire my.toml --set ability.flare.launch.speed=20
     nivvo check my.toml                        does it do what was wanted
 
-    Exit codes: 0 done, 1 a check failed, 2 the input or the call is wrong. Data goes to stdout,
-    messages to stderr.
+    Exit codes: 0 done, 1 a check failed, 2 the input or the call is wrong, 70 a fault of Nivvo's own,
+    130 stopped, 141 nobody reads the output. Data goes to stdout, messages to stderr.
     """
 
 
 def main(args: list[str] | None = None) -> None:
     """Run the command line and exit with its code."""
+    _streams()
     try:
         code = group.main(args=args, prog_name="nivvo", standalone_mode=False)
-        _flush()
+        sys.stdout.flush()
         sys.exit(code if isinstance(code, int) else 0)
     except click.ClickException as error:
-        error.show(sys.stderr)
+        _say(error.format_message(), getattr(error, "ctx", None))
         sys.exit(2)
     except click.exceptions.Exit as exit_:
         sys.exit(exit_.exit_code)
     except (click.Abort, KeyboardInterrupt):
-        click.echo("stopped", err=True)
+        _say("stopped")
         sys.exit(130)
     except BrokenPipeError:
         _drop_stdout()
-        sys.exit(0)
-    except OSError as error:
-        click.echo(f"the output cannot be written: {(error.strerror or str(error)).lower()}", err=True)
-        _drop_stdout()
-        sys.exit(2)
+        sys.exit(PIPE_CLOSED)
     except Exception as error:
-        from nivvo.errors import NivvoError
-
-        if not isinstance(error, NivvoError):
-            raise
-        click.echo(str(error), err=True)
-        sys.exit(2)
+        _drop_stdout() if isinstance(error, OSError) else None
+        sys.exit(_failed(error))
 
 
-def _flush() -> None:
-    sys.stdout.flush()
+CRASHED, PIPE_CLOSED = 70, 141
+
+
+def _failed(error: Exception) -> int:
+    """Say what went wrong, and whose fault it is; the exit code."""
+    from nivvo.errors import NivvoError
+
+    if isinstance(error, NivvoError):
+        _say(str(error))
+        return 2
+    if isinstance(error, OSError):
+        _say(f"the output cannot be written: {(error.strerror or str(error)).lower()}")
+        return 2
+    if isinstance(error, MemoryError):
+        _say("there is not enough memory for this; try a shorter case, a lower tick.rate, or fewer projectiles")
+        return 2
+    import os
+
+    if os.environ.get("NIVVO_TRACE"):
+        import traceback
+
+        traceback.print_exception(error, file=sys.stderr)
+    where = error.__traceback__
+    while where is not None and where.tb_next is not None:
+        where = where.tb_next
+    line = "" if where is None else f" at {where.tb_frame.f_code.co_filename.rpartition(os.sep)[2]}:{where.tb_lineno}"
+    what = f"{type(error).__name__}{line}: {error}"[:300]
+    _say(
+        f"this is a fault of Nivvo's own, not of your drill ({what}); please report it with the drill and what "
+        "`NIVVO_TRACE=1 nivvo ...` prints"
+    )
+    return CRASHED
+
+
+def _say(text: str, context=None) -> None:
+    """A message on stderr, with nothing in it that a terminal would obey."""
+    from nivvo.errors import visible
+
+    usage = f"{context.get_usage()}\n" if context is not None else ""
+    click.echo("\n".join(visible(line) for line in f"{usage}{text}".split("\n")), err=True)
+
+
+class _Closed(io.TextIOBase):
+    """In place of a stdout that was closed before we began."""
+
+    def write(self, text: str) -> int:
+        raise OSError(9, "stdout is closed")
+
+
+def _streams() -> None:
+    """Letters that a stream cannot show are shown as codes; a stream that is not there says so when it is used."""
+    if sys.stdout is None:
+        sys.stdout = _Closed()
+    if sys.stderr is None:
+        sys.stderr = io.StringIO()
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
 
 
 def _drop_stdout() -> None:
     """Let Python close a stdout that nobody reads without a last complaint."""
+    import contextlib
     import os
 
-    devnull = os.open(os.devnull, os.O_WRONLY)
-    os.dup2(devnull, sys.stdout.fileno())
+    with contextlib.suppress(OSError, ValueError, AttributeError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

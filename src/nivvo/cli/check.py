@@ -6,7 +6,17 @@ import sys
 
 import click
 
-from nivvo.cli.common import cases_of, console, drill_argument, format_option, print_rows, read_drill, set_option
+from nivvo.cli.common import (
+    cases_of,
+    drill_argument,
+    format_option,
+    note,
+    patient_option,
+    print_rows,
+    read_drill,
+    say,
+    set_option,
+)
 
 MOST_REMEDIES = 5
 
@@ -23,8 +33,9 @@ MOST_REMEDIES = 5
     show_default=True,
     help="Look for a small change under which a failed check passes.",
 )
+@patient_option
 @format_option
-def command(drill, cases, settings, remedies, format_) -> None:
+def command(drill, cases, settings, remedies, patient, format_) -> None:
     """Fire the cases of DRILL and judge their checks. Exit 0 if all pass, 1 if one fails.
 
     A failed check tells the nearest miss, when and by how much, and a small change of speed or
@@ -41,7 +52,7 @@ def command(drill, cases, settings, remedies, format_) -> None:
     read = read_drill(drill, settings)
     rows, tried = [], 0
     for name in cases_of(read, cases, True):
-        run = fire(read, name)
+        run = fire(read, name, patient=patient)
         for number, outcome in enumerate(check(read, name, run)):
             helps: list[str] = []
             if remedies and not outcome.passed and tried < MOST_REMEDIES:
@@ -64,17 +75,17 @@ def command(drill, cases, settings, remedies, format_) -> None:
     else:
         print_rows(rows, format_, ["case", "check", "passed", "found", "margin", "unit", "nearest", "remedy"])
     if not rows:
-        click.echo(f"{drill}: no case has a check, so nothing was judged", err=True)
+        note(f"{drill}: no case has a check, so nothing was judged")
         sys.exit(1)
     sys.exit(0 if all(row["passed"] for row in rows) else 1)
 
 
 def _tell(rows) -> None:
-    out, case = console(), None
+    case = None
     for row in rows:
         if row["case"] != case:
             case = row["case"]
-            out.print(case, style="bold", soft_wrap=True)
+            say(case, "bold")
         mark = "pass" if row["passed"] else "FAIL"
         margin = row["margin"]
         by = (
@@ -82,12 +93,13 @@ def _tell(rows) -> None:
             if margin != margin
             else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
         )
-        out.print(f"  {mark}  {row['check']}", style="bold red" if mark == "FAIL" else None, soft_wrap=True)
-        out.print(f"        {row['found']}{by}", soft_wrap=True)
+        say(f"  {mark}  {row['check']}", "bold red" if mark == "FAIL" else None)
+        say(f"        {row['found']}{by}")
         if not row["passed"]:
             if row["nearest"]:
-                out.print(f"        {row['nearest']}", soft_wrap=True)
+                say(f"        {row['nearest']}")
             for remedy in row["remedy"].split("; or ") if row["remedy"] else []:
-                out.print(f"        {remedy}", soft_wrap=True)
+                say(f"        {remedy}")
     failed = sum(not row["passed"] for row in rows)
-    out.print(f"\n{len(rows)} checks: {len(rows) - failed} passed, {failed} failed", soft_wrap=True)
+    say("")
+    say(f"{len(rows)} check{'s' if len(rows) != 1 else ''}: {len(rows) - failed} passed, {failed} failed")

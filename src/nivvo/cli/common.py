@@ -7,11 +7,12 @@ import io
 import json
 import sys
 from collections.abc import Callable
+from functools import lru_cache
 from typing import Any
 
 import click
 
-from nivvo.errors import CallError
+from nivvo.errors import CallError, visible
 from nivvo.spec.drill import Drill, load
 from nivvo.spec.settings import value_of_text
 
@@ -37,6 +38,11 @@ def set_option(function: Callable) -> Callable:
     )(function)
 
 
+patient_option = click.option(
+    "--patient", is_flag=True, help="Go on however much there is to do (else a very large case is refused)."
+)
+
+
 def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
     """The drill at a path with the settings of a command line. Raises DrillError, CallError."""
     changes: dict[str, Any] = {}
@@ -53,6 +59,8 @@ def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
 
 def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | None = None, title: str = "") -> None:
     """Print rows to stdout as a table, JSON or CSV."""
+    from nivvo.show.files import tame
+
     columns = columns or (list(rows[0]) if rows else [])
     if format_ == "json":
         from nivvo.show.files import plain_row
@@ -62,7 +70,7 @@ def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | No
         text = io.StringIO()
         writer = csv.DictWriter(text, columns, lineterminator="\n", extrasaction="ignore")
         writer.writeheader()
-        writer.writerows(rows)
+        writer.writerows({key: tame(value) for key, value in row.items()} for row in rows)
         click.echo(text.getvalue(), nl=False)
     else:
         print_table(rows, columns, title)
@@ -73,7 +81,9 @@ def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "")
     from rich import box
     from rich.table import Table
 
-    table = Table(box=box.SIMPLE_HEAD, title=title or None, title_justify="left", pad_edge=False, header_style="bold")
+    table = Table(
+        box=box.SIMPLE_HEAD, title=visible(title) or None, title_justify="left", pad_edge=False, header_style="bold"
+    )
     for column in columns:
         number = bool(rows) and all(isinstance(row.get(column), (int, float)) for row in rows)
         table.add_column(column.replace("_", " "), justify="right" if number else "left", overflow="fold")
@@ -83,12 +93,33 @@ def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "")
 
 
 def console() -> Any:
-    """A console on stdout: as wide as the terminal, wide where there is none."""
+    """A console on stdout: as wide as the terminal, wide where there is none. Words are only words."""
+    return _console_on(sys.stdout)
+
+
+@lru_cache(maxsize=1)
+def _console_on(stdout: Any) -> Any:
     from rich.console import Console
 
-    return Console(
-        file=sys.stdout, width=None if sys.stdout.isatty() else 160, highlight=False, markup=False, soft_wrap=False
-    )
+    class Plain(Console):
+        def on_broken_pipe(self) -> None:
+            raise BrokenPipeError
+
+    wide = None if stdout.isatty() else 160
+    return Plain(file=stdout, width=wide, highlight=False, markup=False, emoji=False, soft_wrap=False)
+
+
+def say(text: str, style: str | None = None) -> None:
+    """One line on stdout for a person."""
+    if style is None:
+        click.echo(visible(text))
+    else:
+        console().print(visible(text), style=style, soft_wrap=True)
+
+
+def note(text: str) -> None:
+    """One line on stderr."""
+    click.echo(visible(text), err=True)
 
 
 def cell(value: Any) -> str:
@@ -97,7 +128,7 @@ def cell(value: Any) -> str:
         return "yes" if value else "no"
     if isinstance(value, float):
         return "" if value != value else f"{value:.5g}"
-    return "" if value is None else str(value)
+    return "" if value is None else visible(str(value))
 
 
 def cases_of(drill: Drill, asked: tuple[str, ...], everything: bool) -> list[str]:

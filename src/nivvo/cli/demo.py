@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from nivvo.cli.common import print_table
+from nivvo.cli.common import note, print_table, say
 
 DRILLS = ("quay", "deck", "breakwater", "jetty")
 
@@ -19,19 +19,19 @@ def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
     The quay and the jetty are seen from the side, the deck from above, the breakwater is in space. The drill files
-    are copied there too, to change and fire again.
+    are copied there too, to change and fire again; one that has been changed is kept, and fired as it is.
     """
     from nivvo.judge.case import check
     from nivvo.play.engine import fire
     from nivvo.show.figure import save_figure
-    from nivvo.show.files import save, write_text
+    from nivvo.show.files import save
     from nivvo.show.sight import preview_of
     from nivvo.spec.drill import load
 
     rows, good, out = [], True, Path(folder)
     for name in DRILLS:
         with as_file(files("nivvo.demo").joinpath(f"{name}.toml")) as source:
-            copy = write_text(out / f"{name}.toml", source.read_text(encoding="utf-8"))
+            copy = _copied(source, out / f"{name}.toml")
         drill = load(copy)
         for case in drill.cases:
             run = fire(drill, case)
@@ -40,7 +40,9 @@ def command(folder) -> None:
             good = good and passed == len(outcomes)
             save(run, out / name)
             picture = save_figure(run, out / f"{name}.{case}.png", preview_of(run))
-            last = run.rows("projectiles")[-1]
+            last = (run.rows("projectiles") or [{"projectile": "none", "reason": "nothing was fired", "ended": 0.0}])[
+                -1
+            ]
             rows.append(
                 {
                     "drill": name,
@@ -53,6 +55,19 @@ def command(folder) -> None:
                 }
             )
     print_table(rows, list(rows[0]))
-    click.echo(f"Drills, figures and tables are in {out.resolve()}")
-    click.echo(f"Next: nivvo fire {out / 'quay.toml'} --set ability.flare.launch.speed=16")
+    say(f"Drills, figures and tables are in {out.resolve()}")
+    say(f"Next: nivvo fire {out / 'quay.toml'} --set ability.flare.launch.speed=16")
     sys.exit(0 if good else 1)
+
+
+def _copied(source: Path, copy: Path) -> Path:
+    """The copy of a demo drill: written, unless somebody has changed it."""
+    from nivvo.spec.files import Unreadable, read_text, write_text
+
+    text = source.read_text(encoding="utf-8")
+    try:
+        if read_text(copy) != text:
+            note(f"kept {copy}, which has been changed; delete it to have it anew")
+        return copy
+    except Unreadable:
+        return write_text(copy, text)

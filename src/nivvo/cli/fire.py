@@ -6,7 +6,17 @@ import json
 
 import click
 
-from nivvo.cli.common import cases_of, console, drill_argument, format_option, print_rows, read_drill, set_option
+from nivvo.cli.common import (
+    cases_of,
+    drill_argument,
+    format_option,
+    note,
+    patient_option,
+    print_rows,
+    read_drill,
+    say,
+    set_option,
+)
 from nivvo.errors import CallError
 
 
@@ -22,7 +32,7 @@ from nivvo.errors import CallError
 @click.option("--clearance", metavar="FILE.png|svg", help="Draw its muzzle at all aims, against its shooter's body.")
 @click.option("--timeline", metavar="FILE.png|svg", help="Draw buttons, states, shots and the live count over time.")
 @click.option("--hold-chart", metavar="FILE.png|svg", help="Draw what each time of holding a charge is worth.")
-@click.option("--holds", is_flag=True, help="Print that as a table.")
+@click.option("--holds", is_flag=True, help="Print that as a table; as JSON or CSV, that alone.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
     "--save-format",
@@ -36,10 +46,11 @@ from nivvo.errors import CallError
     type=click.Choice(["shots", "projectiles", "contacts", "effects", "targets", "events", "states"]),
     help="Print this table alone.",
 )
+@patient_option
 @format_option
 def command(
     drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, holds, folder, save_format,
-    table, format_,
+    table, patient, format_,
 ) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
@@ -59,78 +70,88 @@ def command(
         raise CallError("--figure draws one case: name it with --case")
     if (rose or clearance or timeline or hold_chart or holds) and len(names) > 1:
         raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
-    runs = [fire(read, name) for name in names]
-    if format_ == "json" and not table:
-        from nivvo.show.files import as_tables
+    runs = [fire(read, name, patient=patient) for name in names]
+    found = None
+    if hold_chart or holds:
+        from nivvo.play.holding import holds as holds_of
 
-        out = [as_tables(run) for run in runs]
-        click.echo(json.dumps(out[0] if len(out) == 1 else out, indent=1, allow_nan=False))
-    elif table or format_ == "csv":
-        rows = [
-            {"case": run.case, **row} if len(runs) > 1 else row
-            for run in runs
-            for row in run.rows(table or "projectiles")
-        ]
-        from nivvo.play.run import columns_of
-
-        columns = columns_of(table or "projectiles", runs[0].scene.frame.size)
-        print_rows(rows, format_, (["case"] if len(runs) > 1 else []) + columns)
-    else:
-        for run in runs:
-            _tell(read, run)
+        found = holds_of(read, names[0])
+    # Files first: a reader of the text that goes away takes nothing else along.
     for run in runs:
         if folder:
             from nivvo.show.files import save
 
-            done = save(run, folder, save_format)
-            click.echo(f"saved {len(done)} files to {folder}", err=True)
+            note(f"saved {len(save(run, folder, save_format))} files to {folder}")
         if figure:
             from nivvo.show.figure import save_figure
             from nivvo.show.sight import preview_of
 
-            click.echo(f"drew {save_figure(run, figure, preview_of(run))}", err=True)
+            note(f"drew {save_figure(run, figure, preview_of(run))}")
     if timeline:
         from nivvo.show.timeline import save_timeline
 
-        click.echo(f"drew {save_timeline(runs[0], timeline)}", err=True)
-    if hold_chart or holds:
-        from nivvo.play.holding import holds as holds_of
+        note(f"drew {save_timeline(runs[0], timeline)}")
+    if hold_chart:
         from nivvo.show.timeline import save_holds
-        from nivvo.show.words import held
 
-        found = holds_of(read, names[0])
-        if holds:
-            print_rows(found.rows, format_, list(found.rows[0]))
-            for line in held(found) if format_ == "table" else []:
-                click.echo(line)
-        if hold_chart:
-            click.echo(f"drew {save_holds(found, hold_chart, read.name)}", err=True)
+        note(f"drew {save_holds(found, hold_chart, read.name)}")
     if rose or clearance:
         from nivvo.show.around import save_clearance, save_rose
 
         for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
             if wanted:
-                click.echo(f"drew {save_picture(read, wanted, names[0])}", err=True)
+                note(f"drew {save_picture(read, wanted, names[0])}")
+    _print(read, runs, found if holds else None, table, format_)
+
+
+def _print(drill, runs, found, table, format_) -> None:
+    """One thing on stdout: the words, a table of the runs, or one of holds (after the words, where there are words)."""
+    if found is not None and format_ != "table":
+        print_rows(found.rows, format_, list(found.rows[0]))
+    elif format_ == "json" and not table:
+        from nivvo.show.files import as_tables
+
+        out = [as_tables(run) for run in runs]
+        click.echo(json.dumps(out[0] if len(out) == 1 else out, indent=1, allow_nan=False))
+    elif table or format_ == "csv":
+        from nivvo.play.run import columns_of
+
+        rows = [
+            {"case": run.case, **row} if len(runs) > 1 else row
+            for run in runs
+            for row in run.rows(table or "projectiles")
+        ]
+        columns = columns_of(table or "projectiles", runs[0].scene.frame.size)
+        print_rows(rows, format_, (["case"] if len(runs) > 1 else []) + columns)
+    else:
+        for run in runs:
+            _tell(drill, run)
+    if found is not None and format_ == "table":
+        from nivvo.show.words import held
+
+        print_rows(found.rows, format_, list(found.rows[0]))
+        for line in held(found):
+            say(line)
 
 
 def _tell(drill, run) -> None:
     from nivvo.play.decided import defaults
     from nivvo.show.words import overlaps, rates, told
 
-    out = console()
     case = drill.case(run.case)
-    out.print(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), style="bold", soft_wrap=True)
+    say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), "bold")
     for line in told(run):
-        out.print(line, soft_wrap=True)
+        say(line)
     for name in dict.fromkeys(shot.ability for shot in run.fired):
         for line in overlaps(run, name):
-            out.print(line, soft_wrap=True)
+            say(line)
     for line in rates(run):
-        out.print(line, soft_wrap=True)
+        say(line)
     decided = defaults(drill, run)
     if decided:
-        out.print("\nDefaults that decided this (write the key to change it):", soft_wrap=True)
+        say("")
+        say("Defaults that decided this (write the key to change it):")
         width = max(len(key) for key, _ in decided)
         for key, value in decided:
-            out.print(f"  {key:<{width}}  {value}", soft_wrap=True)
-    out.print()
+            say(f"  {key:<{width}}  {value}")
+    say("")

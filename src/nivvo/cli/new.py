@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from nivvo.cli.common import say
 from nivvo.errors import CallError
 
 
@@ -28,9 +29,9 @@ def command(file, view, force) -> None:
     """
     from nivvo.judge.case import check
     from nivvo.play.clearance import clearance
-    from nivvo.show.files import write_text
     from nivvo.show.words import cleared
     from nivvo.spec.drill import load
+    from nivvo.spec.files import write_text
 
     path = Path(file)
     if path.is_dir():
@@ -40,7 +41,7 @@ def command(file, view, force) -> None:
     write_text(path, files("nivvo.demo").joinpath(f"new_{view}.toml").read_text(encoding="utf-8"))
     drill = load(path)
     outcome = check(drill)[0]
-    click.echo(f"wrote {path}")
-    click.echo(cleared(clearance(drill), drill.model.world.unit))
-    click.echo(f"its check: {outcome.check}: {'passes' if outcome.passed else 'fails'}, {outcome.found}")
-    click.echo(f"next: nivvo fire {path}    or: nivvo fire {path} --figure {path.with_suffix('.png')}")
+    say(f"wrote {path}")
+    say(cleared(clearance(drill), drill.model.world.unit))
+    say(f"its check: {outcome.check}: {'passes' if outcome.passed else 'fails'}, {outcome.found}")
+    say(f"next: nivvo fire {path}    or: nivvo fire {path} --figure {path.with_suffix('.png')}")

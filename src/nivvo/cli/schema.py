@@ -6,6 +6,8 @@ import json
 
 import click
 
+from nivvo.cli.common import note
+
 
 @click.command("schema")
 @click.option("--out", metavar="FILE", help="Write it to a file instead of stdout.")
@@ -17,11 +19,11 @@ def command(out) -> None:
     and as the first line of a drill, for editors that read it:
     #:schema ./drill.schema.json
     """
-    from nivvo.show.files import write_text
+    from nivvo.spec.files import write_text
     from nivvo.spec.schema import schema
 
     text = json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"
     if out:
-        click.echo(f"wrote {write_text(out, text)}", err=True)
+        note(f"wrote {write_text(out, text)}")
     else:
         click.echo(text, nl=False)

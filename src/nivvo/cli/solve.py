@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from nivvo.cli.common import drill_argument, format_option, print_rows, read_drill, set_option
+from nivvo.cli.common import drill_argument, format_option, note, print_rows, read_drill, say, set_option
 from nivvo.errors import CallError
 
 
@@ -45,13 +45,13 @@ def command(drill, case, ability, point, speed, elevation, time, apex, settings,
     if not any(row["how"] in ("low", "high") for row in rows):
         least = next((row["speed"] for row in rows if row["how"] == "least speed"), None)
         more = f"; the least speed that reaches it is {least:.5g} {read.model.world.unit}/s" if least else ""
-        click.echo(f"out of reach at that speed{more}", err=True)
+        note(f"out of reach at that speed{more}")
     if figure:
         if not found:
             raise CallError("there is no solution to draw")
         from nivvo.show.fan import save_fan
 
-        click.echo(f"drew {save_fan(found, figure)}", err=True)
+        note(f"drew {save_fan(found, figure)}")
 
 
 def _tell(found) -> None:
@@ -61,7 +61,7 @@ def _tell(found) -> None:
     run, shot = found[0].run, found[0].run.fired[0]
     unit, size = run.scene.model.world.unit, run.scene.frame.size
     where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.cursor, size)} {unit}"
-    click.echo(f"launches of {shot.ability} {where}, with tick.step = {run.scene.model.tick.step}")
+    say(f"launches of {shot.ability} {where}, with tick.step = {run.scene.model.tick.step}")
     units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name

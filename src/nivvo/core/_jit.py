@@ -102,6 +102,8 @@ class Kernel:
         if self._compiled is None:
             import numba
 
+            if numba.config.DISABLE_JIT:
+                return self.plain
             signature = tuple(numba.typeof(arg) for arg in args)
             dispatcher = _twin(self.plain, {}, dict(KERNEL))
             self._compiled = self._make(dispatcher, signature)
@@ -118,24 +120,37 @@ class Kernel:
                 if not _mine(place):
                     continue
                 final = place / self._folder()
-                if final.is_dir():
-                    return _compile(dispatcher, signature, final)
+                if final.is_dir() and (made := self._stored(dispatcher, signature, final)) is not None:
+                    return made
                 if not os.access(place, os.W_OK):
                     continue
                 with _lock(place / f"{self._folder()}.lock"):
-                    if not final.is_dir():
-                        staging = Path(tempfile.mkdtemp(prefix="making-", dir=place))
-                        try:
-                            self._announce(final)
-                            made = _compile(dispatcher, signature, staging)
-                            with contextlib.suppress(OSError):
-                                staging.rename(final)
-                            return made
-                        finally:
-                            shutil.rmtree(staging, ignore_errors=True)
-                return _compile(dispatcher, signature, final)
+                    if final.is_dir() and (made := self._stored(dispatcher, signature, final)) is not None:
+                        return made
+                    staging = Path(tempfile.mkdtemp(prefix="making-", dir=place))
+                    try:
+                        self._announce(final)
+                        made = _compile(dispatcher, signature, staging)
+                        with contextlib.suppress(OSError):
+                            staging.rename(final)
+                        return made
+                    finally:
+                        shutil.rmtree(staging, ignore_errors=True)
         self._announce(None)
         return _compile(dispatcher, signature, None)
+
+    def _stored(self, dispatcher: Any, signature: tuple, final: Path) -> Callable | None:
+        """The kernel from the store; None if what lies there is damaged, which is then taken away."""
+        try:
+            return _compile(dispatcher, signature, final)
+        except OSError:
+            raise
+        except Exception as error:
+            what = type(error).__name__
+            log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
+        with contextlib.suppress(OSError):
+            shutil.rmtree(final)
+        return None
 
     def _announce(self, where: Path | None) -> None:
         kept = f"kept in {where.parent}" if where else "not kept: no folder for it can be written"
@@ -253,8 +268,9 @@ def fingerprint() -> str:
     for part in (numba.__version__, llvmlite.__version__, numpy.__version__, sys.version):
         digest.update(part.encode() + b"\0")
     digest.update(llvm.get_host_cpu_name().encode() + llvm.get_host_cpu_features().flatten().encode())
-    for source in sorted(Path(__file__).parent.glob("*.py")):
-        digest.update(source.name.encode() + b"\0" + source.read_bytes() + b"\0")
+    home = Path(__file__).parent
+    for source in sorted(home.rglob("*.py")):
+        digest.update(source.relative_to(home).as_posix().encode() + b"\0" + source.read_bytes() + b"\0")
     return digest.hexdigest()[:24]
 
 

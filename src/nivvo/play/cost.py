@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from nivvo.errors import CallError
 
-MOST_SHOTS = 20_000
+MOST_SHOTS = 4_000
 MOST_FLOWN = 20_000_000
 MOST_KEPT = 3_000_000
 """Shots; projectile-ticks; projectile-ticks whose positions are kept: some seconds, some hundred megabytes."""

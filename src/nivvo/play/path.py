@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from nivvo.core.air import Air
 from nivvo.core.flight import path_length
 from nivvo.core.frame import Frame
+from nivvo.core.vec import dot
 
 
 @dataclass(frozen=True)
@@ -65,10 +67,18 @@ class Path:
             return best
         # Between the records around the highest, halve where it stops to rise.
         low, high = float(times[max(k - 1, 0)]), float(times[min(k + 1, len(times) - 1)])
+        rises = self._rises(frame)
         for _ in range(52):
             middle = 0.5 * (low + high)
-            low, high = (middle, high) if float(self.at(middle)[1] @ frame.up) > 0.0 else (low, middle)
+            low, high = (middle, high) if rises(middle) else (low, middle)
         return max(best, float(frame.height(self.at(low)[0] - self.p[0])))
+
+    def _rises(self, frame: Frame) -> Callable[[float], bool]:
+        """Whether it goes up at a time."""
+        if self.a is None:
+            return lambda time: float(dot(self.at(time)[1], frame.up)) > 0.0
+        speed, pull, start = float(dot(self.v[0], frame.up)), float(dot(self.a, frame.up)), self.moves_at
+        return lambda time: speed + pull * max(time - start, 0.0) > 0.0
 
     def length(self) -> float:
         """Length of the whole path (units)."""

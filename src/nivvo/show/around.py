@@ -11,7 +11,8 @@ from nivvo.core.shapes import gap
 from nivvo.errors import CallError
 from nivvo.play.clearance import Muzzled, muzzled
 from nivvo.play.rose import Rose, rose
-from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, new_figure, save_titled, views_of
+from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
+from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, views_of
 from nivvo.show.outline import flat, outline
 from nivvo.spec.drill import Drill
 
@@ -23,6 +24,7 @@ RING = 16
 """How many muzzles a clearance picture shows around."""
 
 
+@drawn
 def draw_rose(found: Rose, ax: Axes) -> Axes:
     """Draw a rose on Matplotlib axes: from above, in side view from the side; returns the axes."""
     from matplotlib.patches import Polygon
@@ -89,6 +91,7 @@ def _once(seen: set[str], word: str) -> str:
     return word if new else "_"
 
 
+@drawn
 def draw_clearance(drill: Drill, axes, case: str | None = None, ability: str | None = None) -> Muzzled:
     """Draw an ability's muzzle at its aims or facings against its shooter's body, on axes: one in 2D, two in 3D.
 
@@ -155,6 +158,7 @@ def _draw_around(found: Muzzled, ax: Axes, view: View) -> None:
 
 def save_rose(drill: Drill, path: str | FilePath, case: str | None = None, ability: str | None = None) -> FilePath:
     """Draw the rose of an ability into a PNG or SVG file. Raises CallError, OutputError."""
+    check_picture(path)
     found = rose(drill, case, ability)
     figure = new_figure(1)
     draw_rose(found, figure.axes[0])
@@ -164,6 +168,7 @@ def save_rose(drill: Drill, path: str | FilePath, case: str | None = None, abili
 
 def save_clearance(drill: Drill, path: str | FilePath, case: str | None = None, ability: str | None = None) -> FilePath:
     """Draw the clearance of an ability's muzzle into a PNG or SVG file. Raises CallError, OutputError."""
+    check_picture(path)
     figure = new_figure(drill.model.world.size - 1)
     found = draw_clearance(drill, list(figure.axes), case, ability)
     title = f"{FilePath(drill.name).stem} · {drill.case_name(case)} · clearance of {found.ability}"

@@ -12,6 +12,7 @@ from nivvo.core.air import Air
 from nivvo.core.frame import sincos, unit
 from nivvo.play.arcs import air_of
 from nivvo.play.solving import Solution
+from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.figure import (
     AMBER,
     INK,
@@ -21,8 +22,6 @@ from nivvo.show.figure import (
     STONE,
     draw_bodies,
     frame_axes,
-    new_figure,
-    save_titled,
     views,
 )
 from nivvo.show.labels import Labels
@@ -41,6 +40,7 @@ STYLES = {
 }
 
 
+@drawn
 def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     """Draw solutions on Matplotlib axes, seen from the side (in a flat top view from above); returns the axes."""
     run = found[0].run
@@ -114,12 +114,14 @@ def _others(air: Air, speed: float, gravity: float) -> tuple[list[np.ndarray], n
 
 def _line(one: Solution, view) -> np.ndarray:
     """The flight of a solution up to its point, whatever stands in the way."""
-    times = np.linspace(one.path.t[0], one.path.moves_at + one.time, 240)
+    # Where its life ends before it arrives, the line ends there too.
+    times = np.linspace(one.path.t[0], min(one.path.moves_at + one.time, one.path.t[-1]), 240)
     return flat(one.path.at(times)[0], view.across, view.upward)
 
 
 def save_fan(found: list[Solution], path: str | FilePath) -> FilePath:
     """Draw solutions into a PNG or SVG file. Raises CallError for another ending, OutputError."""
+    check_picture(path)
     figure = new_figure(1, 7.2)
     figure.subplots_adjust(top=0.85)
     draw_fan(found, figure.axes[0])

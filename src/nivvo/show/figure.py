@@ -14,16 +14,14 @@ from nivvo.errors import CallError
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
 from nivvo.play.scene import Scene
-from nivvo.show.files import write_whole
+from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
-    from matplotlib.figure import Figure
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
-PICTURES = (".png", ".svg")
 MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
 
 
@@ -71,6 +69,7 @@ def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
     return [side, above]
 
 
+@drawn
 def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | None = None):
     """Draw a run; returns the axes (a list of two in 3D).
 
@@ -94,23 +93,9 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
     return given[0] if len(given) == 1 else given
 
 
-def new_figure(count: int, tall: float = 8.0) -> Figure:
-    """A figure of ``count`` axes, 1280 pixels wide and ``tall`` hundred high, that needs no screen."""
-    from matplotlib.backends.backend_agg import FigureCanvasAgg
-    from matplotlib.figure import Figure
-
-    figure = Figure(figsize=(12.8, tall), dpi=100)
-    FigureCanvasAgg(figure)
-    figure.subplots(count, 1)
-    figure.subplots_adjust(left=0.06, right=0.985, top=1 - 0.78 / tall, bottom=0.6 / tall, hspace=0.25)
-    return figure
-
-
 def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) -> FilePath:
     """Draw a run into a PNG or SVG file. Raises CallError for another ending, OutputError if it cannot be written."""
-    path = FilePath(path)
-    if path.suffix.lower() not in PICTURES:
-        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
+    path = check_picture(path)
     needed = views(run)
     tall = 8.0
     if len(needed) == 1:
@@ -120,19 +105,6 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
     figure = new_figure(len(needed), tall)
     draw(run, figure.axes, preview)
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case}")
-
-
-def save_titled(figure: Figure, path: str | FilePath, title: str) -> FilePath:
-    """Write a figure with a title above it. Raises CallError for an ending that is no picture, OutputError."""
-    path, tall = FilePath(path), figure.get_figheight()
-    if path.suffix.lower() not in PICTURES:
-        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
-    figure.text(0.012, 1 - 0.12 / tall, title, color=INK, fontsize=13, fontweight="bold", va="top")
-    from matplotlib import rc_context
-
-    plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
-    with rc_context({"svg.hashsalt": "nivvo"}):
-        return write_whole(path, lambda made: figure.savefig(made, metadata=plain))
 
 
 def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: bool) -> None:

@@ -2,45 +2,18 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import math
-import os
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from nivvo.errors import CallError, OutputError
+from nivvo.errors import CallError, visible
 from nivvo.play.run import TABLES, Run
+from nivvo.spec.files import path_of, write_text, write_whole
 
 FORMATS = ("csv", "json", "parquet")
-
-
-def write_whole(path: str | Path, write: Callable[[Path], None]) -> Path:
-    """Let ``write`` fill a temporary file beside ``path`` and move it there only when it is whole.
-
-    Raises OutputError with the reason.
-    """
-    path = Path(path)
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, name = tempfile.mkstemp(dir=path.parent, prefix=".making-", suffix=path.suffix)
-        os.close(handle)
-        made = Path(name)
-        try:
-            write(made)
-            made.chmod(0o644)
-            made.replace(path)
-        finally:
-            made.unlink(missing_ok=True)
-    except OSError as error:
-        raise OutputError(f"{path} cannot be written: {(error.strerror or str(error)).lower()}") from None
-    return path
-
-
-def write_text(path: str | Path, text: str) -> Path:
-    """Write a text file, whole or not at all. Raises OutputError."""
-    return write_whole(path, lambda made: made.write_text(text, encoding="utf-8"))
 
 
 def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
@@ -48,11 +21,12 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
 
     Raises CallError for an unknown format or a missing extra, OutputError if a file cannot be written.
     """
-    folder = Path(folder)
+    folder = path_of(folder, "folder")
     if format not in FORMATS:
         raise CallError(f"unknown format {format!r}; a run is saved as {', '.join(FORMATS)}")
     if format == "json":
-        return [write_text(folder / f"{run.case}.json", json.dumps(as_tables(run), indent=1, allow_nan=False) + "\n")]
+        text = json.dumps(as_tables(run), indent=1, allow_nan=False) + "\n"
+        return _alone(run, folder, [write_text(folder / f"{run.case}.json", text)])
     if format == "parquet":
         try:
             import pyarrow  # noqa: F401
@@ -62,14 +36,38 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
     frames |= {f"{run.case}.path.{name}": run.path(name) for name in run.ids.values()}
     done = []
     for name, frame in frames.items():
-        path = folder / f"{name}.{format}"
-        if format == "csv":
-            done.append(
-                write_whole(path, lambda made, frame=frame: frame.to_csv(made, index=False, lineterminator="\n"))
-            )
-        else:
-            done.append(write_whole(path, lambda made, frame=frame: frame.to_parquet(made, index=False)))
+        write = _csv_of(frame) if format == "csv" else _parquet_of(frame)
+        done.append(write_whole(folder / f"{name}.{format}", write))
+    return _alone(run, folder, done)
+
+
+def _alone(run: Run, folder: Path, done: list[Path]) -> list[Path]:
+    """Take away what an earlier save of the same case has left beside these files."""
+    known = [f"{run.case}.{table}" for table in TABLES]
+    for old in folder.glob(f"{run.case}.*"):
+        ours = old.stem in known or old.stem.startswith(f"{run.case}.path.") or old.name == f"{run.case}.json"
+        if ours and old.suffix.lstrip(".") in FORMATS and old not in done:
+            with contextlib.suppress(OSError):
+                old.unlink()
     return done
+
+
+def tame(value: Any) -> Any:
+    """A cell of a CSV file that no table program takes for a formula."""
+    if not isinstance(value, str):
+        return value
+    value = visible(value)
+    return f"'{value}" if value.startswith(("=", "+", "-", "@")) else value
+
+
+def _csv_of(frame) -> Callable[[Path], None]:
+    words = [name for name in frame.columns if frame[name].dtype.kind not in "fiub"]
+    tamed = frame.assign(**{name: frame[name].map(tame) for name in words})
+    return lambda made: tamed.to_csv(made, index=False, lineterminator="\n")
+
+
+def _parquet_of(frame) -> Callable[[Path], None]:
+    return lambda made: frame.to_parquet(made, index=False)
 
 
 def as_tables(run: Run) -> dict[str, Any]:

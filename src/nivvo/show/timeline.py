@@ -9,7 +9,8 @@ from nivvo.core.clock import to_seconds
 from nivvo.errors import CallError
 from nivvo.play.holding import Holds
 from nivvo.play.run import Run
-from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE, new_figure, save_titled
+from nivvo.show.canvas import drawn, new_figure, save_titled
+from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE
 from nivvo.spec.values import Depends
 
 if TYPE_CHECKING:
@@ -31,6 +32,7 @@ MOST_LANES = 16
 PLATE = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.9}
 
 
+@drawn
 def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
     """Draw when buttons were down, states held and shots left on ``ax``, and the live count on ``count``."""
     end = max(
@@ -144,6 +146,7 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
 
 
+@drawn
 def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
     """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""
     unit, x = found.scene.model.world.unit, [row["held"] for row in found.rows]

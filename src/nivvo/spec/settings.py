@@ -63,7 +63,7 @@ def laid(document: Document, settings: Iterable[Setting], of_call: bool) -> tupl
 
 def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: bool) -> Problem | None:
     """Why a key cannot be set, if so."""
-    where, key = str(one.origin), one.shown if not of_call else one.key[:200]
+    where, key = str(one.origin), one.shown if not of_call else one.key[:60]
 
     def wrong(says: str, allowed: str = "", hint: str = "") -> Problem:
         return Problem(where, key, says, "", allowed, hint)
@@ -75,7 +75,8 @@ def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: 
     head, name = parts[0], parts[1] if len(parts) > 1 else None
     if head in NEVER or (head == "case" and not of_call):
         says = f"{head} cannot be set" if head in NEVER else "a case sets no other case"
-        return wrong(says, hint="a case sets keys of the scene, the tick rules and the abilities")
+        hint = "" if of_call else "a case sets keys of the scene, the tick rules and the abilities"
+        return wrong(says, hint=hint)
     if len(parts) == 3 and head in NAMED and parts[2] in RESOLVED:
         return wrong(f"{parts[2]} is resolved in the file and cannot be set")
     there = tables.get(head, {})

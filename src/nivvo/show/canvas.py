@@ -1,0 +1,83 @@
+"""Figures that need no screen, whose words are only words, written whole or not at all."""
+
+from __future__ import annotations
+
+import contextlib
+import functools
+import os
+import warnings
+from collections.abc import Callable, Iterator
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING, Any
+
+from nivvo.errors import CallError, visible
+from nivvo.spec.files import path_of, write_whole
+
+if TYPE_CHECKING:
+    from matplotlib.figure import Figure
+
+INK = "#1b2733"
+PICTURES = (".png", ".svg")
+
+
+@contextlib.contextmanager
+def plainly() -> Iterator[None]:
+    """Draw with words that are only words: a dollar begins no formula."""
+    # Whatever backend somebody asks for, even one that is none: no window is opened here.
+    asked = os.environ.pop("MPLBACKEND", None)
+    try:
+        from matplotlib import rc_context
+    finally:
+        if asked is not None:
+            os.environ["MPLBACKEND"] = asked
+    with rc_context({"text.parse_math": False, "svg.hashsalt": "nivvo"}):
+        yield
+
+
+def drawn(draw: Callable) -> Callable:
+    """A drawing function whose words are only words."""
+
+    @functools.wraps(draw)
+    def drawing(*args: Any, **keys: Any) -> Any:
+        with plainly():
+            return draw(*args, **keys)
+
+    return drawing
+
+
+def new_figure(count: int, tall: float = 8.0) -> Figure:
+    """A figure of ``count`` axes, 1280 pixels wide and ``tall`` hundred high, that needs no screen."""
+    with plainly():
+        from matplotlib.backends.backend_agg import FigureCanvasAgg
+        from matplotlib.figure import Figure
+
+        figure = Figure(figsize=(12.8, tall), dpi=100)
+        FigureCanvasAgg(figure)
+        figure.subplots(count, 1)
+        figure.subplots_adjust(left=0.06, right=0.985, top=1 - 0.78 / tall, bottom=0.6 / tall, hspace=0.25)
+        return figure
+
+
+def check_picture(path: str | FilePath) -> FilePath:
+    """The path of a picture. Raises CallError for an ending that is none."""
+    path = path_of(path, "a figure")
+    if path.suffix.lower() not in PICTURES:
+        raise CallError(f"{path.name}: a figure is a file that ends in {' or '.join(PICTURES)}")
+    return path
+
+
+def save_titled(figure: Figure, path: str | FilePath, title: str) -> FilePath:
+    """Write a figure with a title above it. Raises CallError for an ending that is no picture, OutputError."""
+    path, tall = check_picture(path), figure.get_figheight()
+    plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
+    with plainly():
+        from matplotlib.text import Text
+
+        figure.text(0.012, 1 - 0.12 / tall, title, color=INK, fontsize=13, fontweight="bold", va="top")
+        for text in figure.findobj(Text):
+            if (shown := visible(text.get_text())) != text.get_text():
+                text.set_text(shown)
+        with warnings.catch_warnings():
+            # A letter that no font here has is drawn as a box.
+            warnings.filterwarnings("ignore", "Glyph .* missing")
+            return write_whole(path, lambda made: figure.savefig(made, metadata=plain))
