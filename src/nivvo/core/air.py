@@ -19,7 +19,7 @@ import numpy as np
 from nivvo.core import launch
 from nivvo.core._jit import kernel
 from nivvo.core.flight import glide, piece, pulled, stepped, steps_for
-from nivvo.core.frame import sincos, unit
+from nivvo.core.frame import dot, sincos, unit
 from nivvo.core.launch import LOW, Launch
 from nivvo.core.pool import EXACT
 from nivvo.core.vec import along
@@ -76,12 +76,27 @@ def _length(v) -> np.ndarray:
 
 
 def _solved(matrices, vectors) -> np.ndarray:
-    """x of A x = b for many; of least squares where one of them has no inverse."""
+    """x of A x = b for many (..., n, n) and (..., n), by elimination; nan where A has no inverse.
+
+    Gauss's method with pivots, spelt out: libraries add up in another order on another processor.
+    """
+    a = np.array(matrices, dtype=float)
+    shape, n = a.shape[:-2], a.shape[-1]
+    a = np.concatenate([a.reshape(-1, n, n), np.array(vectors, dtype=float).reshape(-1, n, 1)], axis=2)
+    rows = np.arange(len(a))
     with np.errstate(all="ignore"):
-        try:
-            return np.linalg.solve(matrices, vectors[..., None])[..., 0]
-        except np.linalg.LinAlgError:
-            return (np.linalg.pinv(matrices) @ vectors[..., None])[..., 0]
+        for k in range(n):
+            best = k + np.abs(a[:, k:, k]).argmax(axis=1)
+            a[rows, best], a[:, k] = a[:, k].copy(), a[rows, best].copy()
+            for i in range(k + 1, n):
+                a[:, i] -= (a[:, i, k] / a[:, k, k])[:, None] * a[:, k]
+        x = np.zeros((len(a), n))
+        for k in range(n - 1, -1, -1):
+            rest = a[:, k, n].copy()
+            for i in range(k + 1, n):
+                rest -= a[:, k, i] * x[:, i]
+            x[:, k] = rest / a[:, k, k]
+    return x.reshape(*shape, n)
 
 
 class Air:
@@ -214,9 +229,9 @@ class Air:
         low, high = np.zeros_like(time), time
         for _ in range(40):
             middle = 0.5 * (low + high)
-            rising = self.fly(w, middle)[1] @ up > 0.0
+            rising = dot(self.fly(w, middle)[1], up) > 0.0
             low, high = np.where(rising, middle, low), np.where(rising, high, middle)
-        return self.fly(w, low)[0] @ up
+        return dot(self.fly(w, low)[0], up)
 
     def top(self, w, up) -> float:
         """Height of the highest point of one flight with launch velocity ``w`` (3,), units."""
@@ -233,7 +248,7 @@ class Air:
     def farthest(self, to, up, speed) -> np.ndarray:
         """The launch velocity that comes farthest toward ``to`` (3,) at its level; straight up if none is so high."""
         to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
-        rise = float(to @ up)
+        rise = float(dot(to, up))
         flat = unit(to - rise * up)
         angles = np.radians(np.linspace(-30.0, 90.0, 61))
         golden = 0.5 * (np.sqrt(5.0) - 1.0)
@@ -262,16 +277,16 @@ class Air:
         low, high = np.zeros(w.shape[:-1]), np.full(w.shape[:-1], most)
         for _ in range(40):
             middle = 0.5 * (low + high)
-            rising = self.fly(w, middle)[1] @ up > 0.0
+            rising = dot(self.fly(w, middle)[1], up) > 0.0
             low, high = np.where(rising, middle, low), np.where(rising, high, middle)
-        enough = self.fly(w, low)[0] @ up >= rise
+        enough = dot(self.fly(w, low)[0], up) >= rise
         high = np.full(w.shape[:-1], most)
         for _ in range(40):
             middle = 0.5 * (low + high)
-            above = self.fly(w, middle)[0] @ up >= rise
+            above = dot(self.fly(w, middle)[0], up) >= rise
             low, high = np.where(above, middle, low), np.where(above, high, middle)
         p = self.fly(w, low)[0]
-        return np.where(enough, _length(p - (p @ up)[..., None] * up), -np.inf)
+        return np.where(enough, _length(p - (dot(p, up))[..., None] * up), -np.inf)
 
     def _vectors(self, *values) -> tuple[np.ndarray, ...]:
         values = [np.asarray(value, dtype=float) for value in values]
@@ -321,7 +336,7 @@ class Air:
             elif given == "speed":
                 rest, by_w, by_time = (_length(r) - value[k]), unit(r), np.zeros(len(k))
             else:
-                rise = r @ up
+                rise = dot(r, up)
                 flat = r - rise[..., None] * up
                 rest = rise * c[k] - _length(flat) * s[k]
                 by_w, by_time = c[k][:, None] * up - s[k][:, None] * unit(flat), np.zeros(len(k))

@@ -52,6 +52,12 @@ def sincos(degrees):
     )
 
 
+def dot(u, v):
+    """Scalar product of vectors (..., 3): the same sums in the same order on every machine, which no library gives."""
+    u, v = np.asarray(u, dtype=float), np.asarray(v, dtype=float)
+    return u[..., 0] * v[..., 0] + u[..., 1] * v[..., 1] + u[..., 2] * v[..., 2]
+
+
 def unit(vectors) -> np.ndarray:
     """Vectors (..., 3) scaled to length one, by the same steps whatever the signs; zero stays zero."""
     vectors = np.asarray(vectors, dtype=float)
@@ -126,12 +132,12 @@ class Frame:
 
     def height(self, points) -> np.ndarray:
         """How far up points (..., 3) lie."""
-        return np.asarray(points, dtype=float) @ self.up
+        return dot(np.asarray(points, dtype=float), self.up)
 
     def bearing(self, vectors) -> np.ndarray:
         """Direction in degrees, (-180, 180], of vectors (..., 3)."""
         vectors = np.asarray(vectors, dtype=float)
-        return np.degrees(np.arctan2(vectors @ self.second, vectors @ self.first)) + 0.0
+        return np.degrees(np.arctan2(dot(vectors, self.second), dot(vectors, self.first))) + 0.0
 
     def elevation(self, vectors) -> np.ndarray:
         """Elevation in degrees, [-90, 90], of vectors (..., 3); 0 in a flat top view."""
@@ -140,7 +146,7 @@ class Frame:
             return np.zeros(vectors.shape[:-1])
         flat = self.level(vectors)
         run = np.sqrt((flat * flat).sum(axis=-1))
-        return np.degrees(np.arctan2(vectors @ self.up, run)) + 0.0
+        return np.degrees(np.arctan2(dot(vectors, self.up), run)) + 0.0
 
     def triad(self, heading, facing) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Forward, right and up of something that heads along unit vectors (..., 3), each (..., 3).
@@ -177,7 +183,7 @@ def top(y: str = "down", height: bool = False) -> Frame:
 def space(up: str = "+z", forward: str = "+x", hand: str = "right") -> Frame:
     """A space of three axes; raises ValueError if up and forward lie on one axis."""
     u, f = np.array(AXES[up], dtype=float), np.array(AXES[forward], dtype=float)
-    if abs(u @ f) > 0.5:
+    if abs(dot(u, f)) > 0.5:
         raise ValueError("up and forward lie on one axis")
     first, second = np.eye(3)[u == 0.0]
     return Frame("space", u, f, first, second, 1 if hand == "right" else -1, 3)

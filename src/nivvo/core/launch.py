@@ -10,6 +10,8 @@ Source: the quadratic in t² of ballistics; a target that moves makes it a quart
 
 from __future__ import annotations
 
+import itertools
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -258,33 +260,66 @@ def _first_of_quadratic(a, b, c) -> np.ndarray:
 
 
 def _first_of_quartic(c: np.ndarray) -> np.ndarray:
-    """Least positive real root of each quartic (n, 5), highest power first; nan without one.
+    """Least positive real root of each quartic (n, 5), highest power first and the last above 0; nan without one.
 
-    Eigenvalues of the companion matrix, in a time unit in which the ends are of one size, then Newton.
+    In a time unit in which the ends are of one size, between the places where it turns, which lie between those
+    where its slope does: the same steps on every machine, which no library for eigenvalues takes.
     """
     unit_of_time = np.sqrt(np.sqrt(c[:, 4] / c[:, 0]))
-    scaled = c * unit_of_time[:, None] ** np.arange(4, -1, -1)
-    monic = scaled[:, 1:] / scaled[:, :1]
-    companion = np.zeros((len(c), 4, 4))
-    companion[:, 0, :] = -monic
-    companion[:, [1, 2, 3], [0, 1, 2]] = 1.0
-    roots = np.linalg.eigvals(companion)
-    real = np.where((np.abs(roots.imag) <= 1e-6 * np.abs(roots)) & (roots.real > 0.0), roots.real, np.inf)
-    real.sort(axis=1)
-    best = np.full(len(c), np.nan)
-    for k in range(4):
-        t = real[:, k].copy()
-        for _ in range(4):
-            with np.errstate(divide="ignore", invalid="ignore"):
-                value = ((t + monic[:, 0]) * t + monic[:, 1]) * t * t + monic[:, 2] * t + monic[:, 3]
-                slope = ((4.0 * t + 3.0 * monic[:, 0]) * t + 2.0 * monic[:, 1]) * t + monic[:, 2]
-                move = value / slope
-            t = np.where(np.isfinite(move) & (np.abs(move) < 0.1 * t), t - move, t)
-        with np.errstate(invalid="ignore"):
-            size = (
-                t**4 + np.abs(monic[:, 0]) * t**3 + np.abs(monic[:, 1]) * t * t + np.abs(monic[:, 2]) * t + monic[:, 3]
-            )
-            value = np.abs(((t + monic[:, 0]) * t + monic[:, 1]) * t * t + monic[:, 2] * t + monic[:, 3])
-            good = np.isfinite(t) & (value <= 1e-9 * size) & np.isnan(best)
-        best = np.where(good, t, best)
-    return best * unit_of_time
+    t = unit_of_time[:, None]
+    monic = c[:, 1:4] * np.concatenate([t * t * t, t * t, t], axis=1) / c[:, 4:]
+    return unit_of_time * np.array([_first_turned(*map(float, row)) for row in monic])
+
+
+TOUCHING = 1e-14
+"""How near a turn of a quartic counts as on 0, as a share of the sum of its terms' sizes."""
+
+
+def _first_turned(a: float, b: float, c: float) -> float:
+    """Least positive root of t⁴ + a t³ + b t² + c t + 1; nan without one."""
+    end = 1.0 + max(abs(a), abs(b), abs(c), 1.0)
+    bends, square = [0.0], 9.0 * a * a - 24.0 * b
+    if square > 0.0:
+        root = math.sqrt(square)
+        bends += [x for x in ((-3.0 * a - root) / 12.0, (-3.0 * a + root) / 12.0) if 0.0 < x < end]
+    slope, bend = (4.0, 3.0 * a, 2.0 * b, c), (12.0, 6.0 * a, 2.0 * b)
+    turns = [0.0]
+    for low, high in itertools.pairwise([*bends, end]):
+        if (_value(slope, low) < 0.0) != (_value(slope, high) < 0.0):
+            turns.append(_between(slope, bend, low, high))
+    quartic = (1.0, a, b, c, 1.0)
+    for low, high in itertools.pairwise([*turns, end]):
+        value = _value(quartic, high)
+        if value <= 0.0:
+            return _between(quartic, slope, low, high)
+        if value <= TOUCHING * _value(tuple(map(abs, quartic)), high):
+            return high
+    return math.nan
+
+
+def _value(polynomial: tuple, t: float) -> float:
+    value = 0.0
+    for part in polynomial:
+        value = value * t + part
+    return value
+
+
+def _between(polynomial: tuple, slope: tuple, low: float, high: float) -> float:
+    """Where a polynomial that only rises or falls from ``low`` to ``high`` is 0: Newton's method, kept in a bracket."""
+    falls = _value(polynomial, low) > 0.0
+    t = 0.5 * (low + high)
+    for _ in range(200):
+        value = _value(polynomial, t)
+        if value == 0.0:
+            return t
+        low, high = (t, high) if (value > 0.0) == falls else (low, t)
+        steep = _value(slope, t)
+        new = t - value / steep if steep != 0.0 else low
+        if not low < new < high:
+            new = 0.5 * (low + high)
+            if not low < new < high:
+                return t
+        if abs(new - t) <= 2e-16 * t:
+            return new
+        t = new
+    return t

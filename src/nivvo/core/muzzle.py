@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.frame import Frame, unit
+from nivvo.core.frame import Frame, dot, unit
 
 CLOSE, AT_POINT, BEHIND = "", "at muzzle", "behind muzzle"
 
@@ -69,7 +69,7 @@ def through(frame: Frame, pivot, offset, body, facing, point, follows_aim: bool)
             heading, odd = np.asarray(facing, dtype=float), AT_POINT
     at = pivot + offset_to(frame.triad(heading, facing), offset)
     gone = point - at
-    if odd == CLOSE and gone @ heading <= 0.0:
+    if odd == CLOSE and dot(gone, heading) <= 0.0:
         odd = BEHIND
     if odd == CLOSE:
         heading = unit(gone)
@@ -82,8 +82,8 @@ def _turned_through(frame: Frame, to: np.ndarray, offset, facing) -> np.ndarray 
         side = math.copysign(1.0, across) * frame.up[1]
         found = _plane_aim(to[0], to[1], side * offset[2])
         return None if found is None else np.array([found[0], found[1], 0.0])
-    e = np.array([to @ frame.first, to @ frame.second])
-    turn = float(np.cross(frame.first, frame.second) @ frame.up) * frame.hand
+    e = np.array([dot(to, frame.first), dot(to, frame.second)])
+    turn = float(dot(np.cross(frame.first, frame.second), frame.up)) * frame.hand
     flat = _plane_aim(e[0], e[1], -turn * offset[1])
     if flat is None:
         if offset[1] != 0.0 or not frame.vertical:
@@ -94,7 +94,7 @@ def _turned_through(frame: Frame, to: np.ndarray, offset, facing) -> np.ndarray 
     if not frame.vertical:
         return level
     run = math.sqrt(max(e[0] * e[0] + e[1] * e[1] - offset[1] * offset[1], 0.0))
-    rise = _plane_aim(run, float(to @ frame.up), offset[2])
+    rise = _plane_aim(run, float(dot(to, frame.up)), offset[2])
     return None if rise is None else rise[0] * level + rise[1] * frame.up
 
 

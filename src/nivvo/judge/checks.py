@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nivvo.core.frame import dot
 from nivvo.judge.closeness import Closest, closest, each_closest
 from nivvo.play.run import Run
 from nivvo.spec.case import Check
@@ -136,7 +137,7 @@ def _lands(run: Run, check: Check) -> Outcome:
             return Outcome(text, False, found, math.nan, unit)
         point = frame.lift([touches[-1][axis] for axis in "xyz"[: frame.size]])
         off = point - wanted
-        far = float(np.sqrt(off @ off))
+        far = float(np.sqrt(dot(off, off)))
         where = ", ".join(f"{x:.5g}" for x in frame.drop(point))
         words = f"{row['projectile']} landed at [{where}] {unit} on {touches[-1]['body']}"
         words += f", {number(far, unit)} from the point"

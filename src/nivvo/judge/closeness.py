@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nivvo.core.clock import UNITS
+from nivvo.core.frame import dot
 from nivvo.play.run import Run
 
 _GOLDEN = (math.sqrt(5.0) - 1.0) / 2.0
@@ -88,17 +89,17 @@ def _side(run: Run, path, number: int, t: float) -> str:
     frame = run.scene.frame
     normal = run.actors.normal(number, path.at(t)[0], t * UNITS)
     words = []
-    if frame.vertical and abs(rise := float(normal @ frame.up)) > 0.35:
+    if frame.vertical and abs(rise := float(dot(normal, frame.up))) > 0.35:
         words.append("above" if rise > 0 else "below")
     flat = frame.level(path.v[0])
-    length = float(np.sqrt(flat @ flat))
+    length = float(np.sqrt(dot(flat, flat)))
     if length > 0.0:
-        ahead = float(normal @ flat) / length
+        ahead = float(dot(normal, flat)) / length
         if abs(ahead) > 0.35:
             words.append("beyond" if ahead > 0 else "short of")
         if frame.view != "side":
             right = frame.hand * np.cross(flat / length, frame.up)
-            aside = float(normal @ right)
+            aside = float(dot(normal, right))
             if abs(aside) > 0.35:
                 words.append("right of" if aside > 0 else "left of")
     return " and ".join(words) or "beside"

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nivvo.core.clock import UNITS
-from nivvo.core.frame import unit
+from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
@@ -175,7 +175,7 @@ def _by_muzzle(actors: Actors, asked: Asked, moment: Moment, muzzle: str | None,
         at=leaving.at,
         heading=leaving.heading,
         velocity=aimed.velocity + own,
-        speed=float(np.sqrt(aimed.velocity @ aimed.velocity)),
+        speed=float(np.sqrt(dot(aimed.velocity, aimed.velocity))),
         clearance=float(gaps.min()) - radius,
         cursor=aimed.point,
         note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
@@ -303,7 +303,7 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
             limited = frame.raised(limited, float(frame.elevation(heading))) if frame.vertical else limited
     if aim.elevation_within is not None:
         level = frame.level(heading)
-        if frame.view == "side" and float(level @ stance.facing) < 0.0:
+        if frame.view == "side" and float(dot(level, stance.facing)) < 0.0:
             level = stance.facing
         angle = float(frame.elevation(limited))
         kept = min(max(angle, aim.elevation_within[0]), aim.elevation_within[1])
@@ -312,7 +312,7 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
     aimed.remains = angle_between(limited, heading)
     if aimed.remains > 0.0:
         aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
-        speed = float(np.sqrt(aimed.velocity @ aimed.velocity))
+        speed = float(np.sqrt(dot(aimed.velocity, aimed.velocity)))
         aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
 
 
@@ -327,7 +327,7 @@ def _unblock(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, tim
     # What the point lies on is met there and hides nothing.
     if found is None or found[1] >= 1.0 - 1e-9 or abs(actors.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:
         return
-    far = float(np.sqrt(way @ way)) * found[1]
+    far = float(np.sqrt(dot(way, way))) * found[1]
     words = f"blocked: {scene.names[found[0]]} hides the aim point, {far:.4g} {scene.model.world.unit} from the muzzle"
     if ability.aim.blocked == "refuse":
         aimed.refused = words
@@ -350,7 +350,7 @@ def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, radius
         )
     else:
         away = free - aimed.leaving.at
-        far = f"{float(np.sqrt(away @ away)):.4g} {actors.scene.model.world.unit}"
+        far = f"{float(np.sqrt(dot(away, away))):.4g} {actors.scene.model.world.unit}"
         aimed.notes.append(f"obstructed: {words}; pushed out by {far}")
         aimed.leaving = aimed.leaving._replace(at=free)
 
@@ -358,7 +358,7 @@ def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, radius
 def _spread(scene: Scene, ability: Ability, moment: Moment, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
     keys, frame = ability.launch, scene.frame
-    heading, speed = unit(velocity), float(np.sqrt(velocity @ velocity))
+    heading, speed = unit(velocity), float(np.sqrt(dot(velocity, velocity)))
     if keys.fan is None and keys.cone is None and keys.scatter is None:
         return ()
     count = max(round(resolve(keys.count, moment, "count")), 1)

@@ -10,7 +10,7 @@ import numpy as np
 from nivvo.core import launch
 from nivvo.core.air import Air
 from nivvo.core.clock import UNITS, to_seconds
-from nivvo.core.frame import unit
+from nivvo.core.frame import dot, unit
 from nivvo.core.pool import EXACT
 from nivvo.core.shapes import distance
 from nivvo.play.actors import Actors
@@ -212,7 +212,7 @@ def fallback(task: Task, to) -> launch.Launch:
     keys, up, air = task.ability.launch, task.actors.scene.frame.up, task.air
     if task.speed is None or not air.a.any() or keys.out_of_reach in (None, "refuse"):
         return launch.Launch(np.asarray(to, dtype=float), np.float64(np.nan))
-    level = to - (to @ up) * up if keys.out_of_reach == "best elevation" else to
+    level = to - (dot(to, up)) * up if keys.out_of_reach == "best elevation" else to
     return launch.Launch(_farthest(air, level, up, task.speed), np.float64(np.nan))
 
 
@@ -225,7 +225,7 @@ def _out_of_reach(task: Task, at, point) -> Arc:
     unit_, to, speed = scene.model.world.unit, point - at, task.speed
     if float(np.abs(to).max()) <= 1e-12 * scene.size:
         return Arc(at, task.stance.facing, np.nan, "", "the aim point is at the muzzle: no arc leads there")
-    rise = float(to @ scene.frame.up)
+    rise = float(dot(to, scene.frame.up))
     if keys.arc == "by apex" and rise > keys.apex:
         low = f"the aim point lies {rise:.4g} {unit_} above the muzzle, higher than the apex of {keys.apex:g} {unit_}"
         return Arc(at, unit(to), np.nan, "", low)
@@ -247,9 +247,9 @@ def _out_of_reach(task: Task, at, point) -> Arc:
 
 def _short(scene: Scene, to, air: Air, speed: float) -> float:
     """How far short of a point the farthest arc comes: along its level, or in height where none gets so high."""
-    up, rise = scene.frame.up, float(to @ scene.frame.up)
+    up, rise = scene.frame.up, float(dot(to, scene.frame.up))
     flat = to - rise * up
-    far = float(np.sqrt(flat @ flat))
+    far = float(np.sqrt(dot(flat, flat)))
     best = air.farthest(to, up, speed)
     level = air.level_reach(best[None], up, rise)[0]
     if np.isfinite(level):

@@ -9,8 +9,7 @@ from bisect import bisect_right
 import numpy as np
 
 from nivvo.core.clock import UNITS, from_seconds
-from nivvo.core.frame import Frame
-from nivvo.core.vec import dot
+from nivvo.core.frame import Frame, dot
 from nivvo.spec.scene import Move, Walk
 
 NOWHERE = np.zeros(3)
@@ -149,13 +148,13 @@ class Walker(Motion):
     def __init__(self, place: np.ndarray, walk: Walk, frame: Frame, gravity: np.ndarray):
         super().__init__(place)
         self.walk, self.frame, self.gravity = walk, frame, gravity
-        self.floor = float(place @ frame.up)
+        self.floor = float(dot(place, frame.up))
         self.wanted = NOWHERE
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
         """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
         moved = copy.deepcopy(self)
-        moved.floor = float(goal @ self.frame.up)
+        moved.floor = float(dot(goal, self.frame.up))
         moved._go_to(now, then, goal, jump)
         return moved
 
@@ -167,13 +166,13 @@ class Walker(Motion):
     def flies(self, time: int) -> bool:
         """Whether it is in the air."""
         c, v, _ = self.at(time)
-        return bool(float(c @ self.frame.up) > self.floor + 1e-9 or float(v @ self.frame.up) > 0.0)
+        return bool(float(dot(c, self.frame.up)) > self.floor + 1e-9 or float(dot(v, self.frame.up)) > 0.0)
 
     def steer(self, time: int, axes) -> None:
         """Walk along ``axes`` (x, y), of length at most 1, times its speed."""
         way = axes[0] * self.frame.first + axes[1] * self.frame.second
         way = self.frame.level(way)
-        length = float(np.sqrt(way @ way))
+        length = float(np.sqrt(dot(way, way)))
         self.wanted = way * (self.walk.speed / max(length, 1.0))
         self._go(time, 0.0)
 
@@ -187,13 +186,13 @@ class Walker(Motion):
     def _go(self, time: int, jump: float) -> None:
         place, velocity, _ = self.at(time)
         up, flies = self.frame.up, self.flies(time)
-        rise = jump or (float(velocity @ up) if flies else 0.0)
+        rise = jump or (float(dot(velocity, up)) if flies else 0.0)
         level = self.frame.level(velocity)
         pull = self.gravity if jump or flies else NOWHERE
         if not flies and self.frame.vertical:
-            place = place + (self.floor - float(place @ up)) * up
+            place = place + (self.floor - float(dot(place, up))) * up
         gap = self.wanted - level
-        far = float(np.sqrt(gap @ gap))
+        far = float(np.sqrt(dot(gap, gap)))
         push, lasts = NOWHERE, 0.0
         if self.walk.acceleration is None or far == 0.0:
             level = self.wanted
@@ -204,16 +203,16 @@ class Walker(Motion):
         if lasts > 0.0:
             breaks.append((time + max(_counts(lasts), 1), "pace"))
         if pull.any():
-            g, over = float(np.sqrt(pull @ pull)), float(place @ up) - self.floor
+            g, over = float(np.sqrt(dot(pull, pull))), float(dot(place, up)) - self.floor
             breaks.append((time + max(_counts((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
         for when, what in sorted(breaks):
             place, velocity, acceleration = self.at(when)
             if what == "pace":
-                velocity = self.wanted + float(velocity @ up) * up if self.frame.vertical else self.wanted
+                velocity = self.wanted + float(dot(velocity, up)) * up if self.frame.vertical else self.wanted
                 acceleration = acceleration - push
             else:
-                place = place + (self.floor - float(place @ up)) * up
-                velocity = velocity - float(velocity @ up) * up
+                place = place + (self.floor - float(dot(place, up))) * up
+                velocity = velocity - float(dot(velocity, up)) * up
                 acceleration = acceleration - pull
             self.turn(when, place, velocity, acceleration)
 

@@ -7,7 +7,7 @@ from bisect import bisect_right
 import numpy as np
 
 from nivvo.core import clock
-from nivvo.core.frame import unit
+from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import offset_to
 from nivvo.core.stick import angle_of, turned
 from nivvo.play.motion import Motion, Walker
@@ -135,7 +135,7 @@ class Player:
             return unit(flat)
         way = 360.0 / self.shooter.ways
         nearest = np.rint(float(frame.bearing(flat)) / way)
-        if self.shooter.ways == 2 and float(flat @ frame.first) == 0.0:
+        if self.shooter.ways == 2 and float(dot(flat, frame.first)) == 0.0:
             return None
         return frame.direction(nearest * way)
 
@@ -187,7 +187,7 @@ class Player:
 
         def nearer(place: np.ndarray, when: int, seconds: float) -> np.ndarray:
             gap = wanted(when) - place
-            far, can = float(np.sqrt(gap @ gap)), muzzle.top_speed * seconds
+            far, can = float(np.sqrt(dot(gap, gap))), muzzle.top_speed * seconds
             return place + gap if far <= can else place + gap * (can / far)
 
         tick, place = self._carriers.get(name) or (0, wanted(0))

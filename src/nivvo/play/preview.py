@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from nivvo.core import clock
+from nivvo.core.frame import dot
 from nivvo.errors import CallError
 from nivvo.play.aiming import Asked
 from nivvo.play.engine import in_hand_of, scene_of, session_of
@@ -165,7 +166,7 @@ def cheaper(
         shown - start,
         float(gaps[k]),
         float(shown[k]) - start,
-        float(np.sqrt(ends @ ends)),
+        float(np.sqrt(dot(ends, ends))),
         float(covered - start),
         stop - start,
     )

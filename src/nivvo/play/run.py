@@ -12,6 +12,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.air import Air
 from nivvo.core.clock import UNITS, to_seconds
+from nivvo.core.frame import dot
 from nivvo.errors import CallError
 from nivvo.play.heading import pointing
 from nivvo.play.path import Path
@@ -284,7 +285,7 @@ class Run:
                 **_spread("", axes, shot.at),
                 "direction": float(frame.bearing(shot.velocity)),
                 "elevation": float(frame.elevation(shot.velocity)),
-                "speed": float(np.sqrt(shot.velocity @ shot.velocity)),
+                "speed": float(np.sqrt(dot(shot.velocity, shot.velocity))),
                 **_spread("v", axes, shot.velocity),
                 "projectiles": len(shot.sent),
                 "clearance": shot.clearance,
@@ -313,10 +314,10 @@ class Run:
                     "ended": stop,
                     "flight_time": stop - start,
                     **_spread("end_", axes, p),
-                    "range": float(np.sqrt(run @ run)),
+                    "range": float(np.sqrt(dot(run, run))),
                     "apex": self._apex(path),
                     "path_length": path.length(),
-                    "end_speed": float(np.sqrt(v @ v)),
+                    "end_speed": float(np.sqrt(dot(v, v))),
                     "reason": REASONS[why].format(body=self._body(end) if end is not None else ""),
                 }
             )
@@ -336,8 +337,8 @@ class Run:
             point = event["p"] - event["normal"] * (radius + event["left"])
             moving = self.actors.motions[event["body"]].seen(self._time(event))[1]
             relative = event["v"] - moving
-            speed = float(np.sqrt(relative @ relative))
-            into = -float(relative @ event["normal"]) / speed if speed > 0.0 else 0.0
+            speed = float(np.sqrt(dot(relative, relative)))
+            into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
             group = self.scene.groups[body["group"]]
             answer = self.ability_of(int(event["key"])).on
             then = answer.get(group, answer.get("anything"))

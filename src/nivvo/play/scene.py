@@ -10,6 +10,7 @@ import numpy as np
 from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.arena import Arena
+from nivvo.core.frame import dot
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent, with_an_end
 from nivvo.play.clockwork import Ticks
@@ -181,7 +182,7 @@ def fill_shape(row: np.void, shape: Shape, at: np.ndarray, frame: frames.Frame) 
         row["kind"], row["radius"] = CAPSULE, shape.radius
         at = at + (ends[0] + ends[1]) / 2.0
         span = ends[1] - ends[0]
-        row["half"] = [np.sqrt(span @ span) / 2.0, 0.0, 0.0]
+        row["half"] = [np.sqrt(dot(span, span)) / 2.0, 0.0, 0.0]
         if span.any():
             row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
     elif shape.wall is not None:
@@ -190,7 +191,7 @@ def fill_shape(row: np.void, shape: Shape, at: np.ndarray, frame: frames.Frame) 
         at = at + (ends[0] + ends[1]) / 2.0
         row["kind"] = BOX
         row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
-        row["half"] = [np.sqrt(span @ span) / 2.0, (shape.thick or 0.0) / 2.0, endless]
+        row["half"] = [np.sqrt(dot(span, span)) / 2.0, (shape.thick or 0.0) / 2.0, endless]
         if frame.size == 3:
             row["half"][2] = shape.tall / 2.0
             at = at + frame.up * (shape.tall / 2.0)
@@ -219,7 +220,7 @@ def _axes_along(span: np.ndarray, frame: frames.Frame) -> np.ndarray:
     if frame.size == 2:
         return np.array([first, [-first[1], first[0], 0.0], [0.0, 0.0, 1.0]])
     last = frame.up
-    if abs(first @ last) > 0.999999:
+    if abs(dot(first, last)) > 0.999999:
         last = frame.forward
     second = frames.unit(np.cross(last, first))
     return np.array([first, second, np.cross(first, second)])

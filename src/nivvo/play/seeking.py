@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from nivvo.core.frame import dot
 from nivvo.play.actors import Actors
 from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability, Assist
@@ -14,7 +15,7 @@ def seek(actors: Actors, ability: Ability, stance: Stance, time: int) -> int | N
     aim, best = ability.aim, None
     for number in candidates(actors, aim.group, stance.shooter):
         to = actors.middle(number, time) - stance.origin
-        far = float(np.sqrt(to @ to))
+        far = float(np.sqrt(dot(to, to)))
         angle = angle_between(stance.facing, to)
         if (aim.within is not None and far > aim.within) or angle > aim.cone / 2.0:
             continue
@@ -43,7 +44,7 @@ def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> 
     best, at = None, stance.muzzle_at(heading)
     for number in candidates(actors, assist.group, stance.shooter):
         to = actors.middle(number, time) - at
-        if assist.within is not None and float(np.sqrt(to @ to)) > assist.within:
+        if assist.within is not None and float(np.sqrt(dot(to, to))) > assist.within:
             continue
         angle = angle_between(heading, to)
         if angle <= assist.cone / 2.0 and (best is None or (angle, number) < best[:2]):
@@ -51,7 +52,7 @@ def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> 
     if best is None or best[0] == 0.0:
         return heading, ""
     angle, number, to = best
-    goal = to / np.sqrt(to @ to)
+    goal = to / np.sqrt(dot(to, to))
     share = min(assist.bend / angle, 1.0)
     word = f"assisted: bent {share * angle:.4g}° toward {actors.scene.names[number]}"
     return goal if share == 1.0 else between(heading, goal, share), word
@@ -60,8 +61,8 @@ def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> 
 def between(start, goal, share: float) -> np.ndarray:
     """The unit vector that share of the way from one to another, along the arc between them."""
     angle = np.radians(angle_between(start, goal))
-    across = goal - (goal @ start) * start
-    length = np.sqrt(across @ across)
+    across = goal - (dot(goal, start)) * start
+    length = np.sqrt(dot(across, across))
     if length == 0.0:
         return start
     return np.cos(share * angle) * start + np.sin(share * angle) * across / length
@@ -69,6 +70,6 @@ def between(start, goal, share: float) -> np.ndarray:
 
 def angle_between(u, v) -> float:
     """Angle between two vectors in degrees, exact near 0 and 180 too; 0 if one has no length (Kahan, 2006)."""
-    a, b = u * np.sqrt(v @ v), v * np.sqrt(u @ u)
+    a, b = u * np.sqrt(dot(v, v)), v * np.sqrt(dot(u, u))
     d, s = a - b, a + b
-    return float(np.degrees(2.0 * np.arctan2(np.sqrt(d @ d), np.sqrt(s @ s)))) if a.any() and b.any() else 0.0
+    return float(np.degrees(2.0 * np.arctan2(np.sqrt(dot(d, d)), np.sqrt(dot(s, s))))) if a.any() and b.any() else 0.0

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nivvo.core import clock, launch
-from nivvo.core.frame import unit
+from nivvo.core.frame import dot, unit
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.actors import Actors
@@ -185,7 +185,7 @@ def _best_elevation(task: Task, base: Shot, point) -> float:
     """The elevation (degrees) at which the least speed is needed, by golden section above the line of sight."""
     frame, to = task.actors.scene.frame, point - base.at
     flat = frame.level(to)
-    low = float(np.degrees(np.arctan2(to @ frame.up, np.sqrt(flat @ flat)))) + 1e-6
+    low = float(np.degrees(np.arctan2(dot(to, frame.up), np.sqrt(dot(flat, flat))))) + 1e-6
     high, golden = 90.0 - 1e-6, 0.5 * (5.0**0.5 - 1.0)
 
     def speed(elevation: float) -> float:
@@ -203,7 +203,7 @@ def _along(base: Shot, velocity, own) -> Shot:
     asked = velocity - own
     heading = unit(asked)
     at = base.stance.muzzle_at(heading)
-    speed = float(np.sqrt(asked @ asked))
+    speed = float(np.sqrt(dot(asked, asked)))
     return replace(base, at=at, heading=heading, velocity=velocity, speed=speed, sent=(Sent(at, velocity),))
 
 
@@ -221,7 +221,7 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
     if not stopped and arrives > path.t[-1] + 1e-9:
         stopped = flight.rows("projectiles")[0]["reason"]
     gap, near = _least_gap(run.actors, path, arrives, scene.radius(scene.abilities[shot.ability]))
-    speed = float(np.sqrt(v @ v))
+    speed = float(np.sqrt(dot(v, v)))
     return Solution(
         how=how,
         speed=shot.speed,

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nivvo.core.frame import Frame
+from nivvo.core.frame import Frame, dot
 from nivvo.core.muzzle import offset_to
 from nivvo.play.actors import Actors
 from nivvo.spec.ability import Ability
@@ -55,7 +55,7 @@ def stance_of(actors: Actors, ability: Ability, shooter: str, time: int, muzzle_
     if muzzle.follows == "carrier":
         base = player.carrier(name, time)
         away = base - place - offset_to(body, offset)
-        lag, offset = float(np.sqrt(away @ away)), (0.0, 0.0, 0.0)
+        lag, offset = float(np.sqrt(dot(away, away))), (0.0, 0.0, 0.0)
     return Stance(
         frame=scene.frame,
         shooter=shooter,
