@@ -109,7 +109,7 @@ class Remedies(unittest.TestCase):
     def test_what_it_says_would_pass_does_pass(self):
         made = drill(case='check = [{ hits = "wisp" }]').with_settings({"target.wisp.at": [27, 2]})
         self.assertFalse(nivvo.check(made)[0].passed)
-        found = remedies(made, "tap", 0)
+        found = remedies(made, "tap", 0, nivvo.fire(made, "tap"))
         self.assertEqual(len(found), 2, found)
         for remedy in found:
             key, _, rest = remedy.partition(" = ")
@@ -118,4 +118,4 @@ class Remedies(unittest.TestCase):
 
     def test_it_is_silent_where_nothing_near_helps(self):
         made = drill(case='check = [{ hits = "wisp" }]').with_settings({"target.wisp.at": [27, 2000]})
-        self.assertEqual(remedies(made, "tap", 0), [])
+        self.assertEqual(remedies(made, "tap", 0, nivvo.fire(made, "tap")), [])

@@ -108,3 +108,15 @@ class Broken(unittest.TestCase):
             self.assertEqual((code, out), (2, ""), setting)
             for word in words:
                 self.assertIn(word, err)
+
+
+class Hypothetical(unittest.TestCase):
+    def test_drills_made_from_the_schema_end_in_a_message_or_a_run(self):
+        from tests.spec.hostile import many
+
+        count = 3000 if os.environ.get("NIVVO_TESTS_DEEP") else 300
+        total, tally, failed = many((7, count))
+        self.assertEqual(failed, [])
+        self.assertEqual(total, count)
+        self.assertGreater(tally["fired"], count // 20)
+        self.assertGreater(tally["refused"], count // 20)

@@ -46,18 +46,20 @@ def command(drill, cases, settings, remedies, patient, format_) -> None:
     nivvo check quay.toml --case lantern --set ability.lantern.launch.speed=13
     """
     from nivvo.judge.case import check
+    from nivvo.judge.remedy import LEAST_TRIES, tries_for
     from nivvo.judge.remedy import remedies as remedies_of
     from nivvo.play.engine import fire
 
     read = read_drill(drill, settings)
-    rows, tried = [], 0
+    rows, tried, skipped = [], 0, 0
     for name in cases_of(read, cases, True):
         run = fire(read, name, patient=patient)
         for number, outcome in enumerate(check(read, name, run)):
             helps: list[str] = []
             if remedies and not outcome.passed and tried < MOST_REMEDIES:
                 tried += 1
-                helps = remedies_of(read, name, number)
+                helps = remedies_of(read, name, number, run)
+                skipped += not helps and tries_for(run) < LEAST_TRIES
             rows.append(
                 {
                     "case": name,
@@ -74,6 +76,8 @@ def command(drill, cases, settings, remedies, patient, format_) -> None:
         _tell(rows)
     else:
         print_rows(rows, format_, ["case", "check", "passed", "found", "margin", "unit", "nearest", "remedy"])
+    if skipped:
+        note("no change was looked for that would make a check pass, since its case takes long to fire")
     if not rows:
         note(f"{drill}: no case has a check, so nothing was judged")
         sys.exit(1)

@@ -86,7 +86,7 @@ def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "")
     )
     for column in columns:
         number = bool(rows) and all(isinstance(row.get(column), (int, float)) for row in rows)
-        table.add_column(column.replace("_", " "), justify="right" if number else "left", overflow="fold")
+        table.add_column(visible(column.replace("_", " ")), justify="right" if number else "left", overflow="fold")
     for row in rows:
         table.add_row(*(cell(row.get(column)) for column in columns))
     console().print(table)

@@ -17,6 +17,7 @@ import gc
 import hashlib
 import logging
 import os
+import pickle
 import shutil
 import sys
 import tempfile
@@ -25,6 +26,9 @@ import types
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
+
+# What reading a file of compiled code that is cut or changed ends in.
+DAMAGED = (EOFError, pickle.UnpicklingError, ValueError, LookupError, AttributeError, ImportError, TypeError)
 
 log = logging.getLogger("nivvo")
 
@@ -143,9 +147,7 @@ class Kernel:
         """The kernel from the store; None if what lies there is damaged, which is then taken away."""
         try:
             return _compile(dispatcher, signature, final)
-        except OSError:
-            raise
-        except Exception as error:
+        except DAMAGED as error:
             what = type(error).__name__
             log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
         with contextlib.suppress(OSError):

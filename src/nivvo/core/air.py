@@ -131,6 +131,12 @@ class Air:
         per_tick = -math.log(self.factor) / float(self.dt.mean()) if self.factor < 1.0 else 0.0
         return Air(self.a, self.linear + per_tick, self.square, coarse=coarse)
 
+    def most_bend(self, speed: float, seconds: float) -> float:
+        """The greatest acceleration (units/s²) of a flight that is nowhere faster than ``speed`` at its ends."""
+        pull = float(_length(self.a))
+        fast = speed + pull * seconds
+        return pull + (self.linear + self.square * fast) * fast
+
     def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
         """Displacement and velocity (..., 3) ``time`` (...) after launches with ``w`` (..., 3)."""
         w, time = np.asarray(w, dtype=float), np.asarray(time, dtype=float)

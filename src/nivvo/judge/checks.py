@@ -9,9 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from nivvo.core.frame import dot
+from nivvo.errors import CallError
 from nivvo.judge.closeness import Closest, closest, each_closest
 from nivvo.play.run import Run
-from nivvo.spec.case import Check
+from nivvo.spec.arguments import checked
+from nivvo.spec.case import OF_BODIES, OF_ONE, Check
+from nivvo.spec.nearest import known, listed
 
 LANDS_WITHIN = 0.5
 """Metres: radius of ``lands`` where none is written."""
@@ -193,11 +196,20 @@ def _nothing(run: Run, name: str) -> str:
     return "nothing was touched" if name.startswith("impact") else "it does not happen here"
 
 
+@checked
 def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
     """A number of a run and its unit; of the first shot where it belongs to one shot. nan if there is none.
 
-    ``of`` is a body (damage, health, nearest, contacts) or an ability.
+    ``of`` is a body (damage, health, nearest, contacts) or an ability. Raises CallError for unknown names.
     """
+    known(name, MEASURE, "measure")
+    if name in OF_BODIES:
+        if of is None and name in OF_ONE:
+            raise CallError(f"{name} of what? of= one of {listed(run.scene.number)}")
+        if of is not None:
+            known(of, run.scene.number, "body")
+    elif of is not None:
+        known(of, run.scene.abilities, "ability")
     return MEASURE[name](run, of), _unit(run, name)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,8 +9,8 @@ import numpy as np
 from nivvo.core.clock import UNITS
 from nivvo.core.frame import dot
 from nivvo.play.run import Run
-
-_GOLDEN = (math.sqrt(5.0) - 1.0) / 2.0
+from nivvo.spec.arguments import checked
+from nivvo.spec.nearest import known
 
 
 @dataclass(frozen=True)
@@ -29,8 +28,12 @@ class Closest:
     side: str
 
 
+@checked
 def closest(run: Run, body: str, ability: str | None = None) -> Closest | None:
-    """The nearest approach of any projectile (of an ability) to a body; None if nothing flew."""
+    """The nearest approach of any projectile (of an ability) to a body; None if nothing flew. Raises CallError."""
+    known(body, run.scene.number, "body")
+    if ability is not None:
+        known(ability, run.scene.abilities, "ability")
     found = [
         _approach(run, row["projectile"], body)
         for row in run.rows("projectiles")
@@ -48,40 +51,10 @@ def each_closest(run: Run, body: str, ability: str | None = None) -> list[Closes
 def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
     number = run.scene.number[body]
-    radius = run.radius_of(run.key_of(projectile))
-
-    def gap(t: float) -> float:
-        return run.actors.gap(number, path.at(t)[0], t * UNITS) - radius
-
-    times = path.t
-    gaps = np.array([gap(t) for t in times])
-    best_t, best = float(times[gaps.argmin()]), float(gaps.min())
-    # Along a nearly straight piece the distance to a convex body has one valley: look into the deepest.
-    for k in np.argsort(gaps, kind="stable")[:3]:
-        low, high = float(times[max(k - 1, 0)]), float(times[min(k + 1, len(times) - 1)])
-        t = _valley(gap, low, high)
-        if gap(t) < best:
-            best_t, best = t, gap(t)
+    times, radius = path.t, run.radius_of(run.key_of(projectile))
+    best, best_t = run.actors.least_gap(number, path, radius, float(times[0]), float(times[-1]))
     at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9)
     return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
-
-
-def _valley(f, low: float, high: float) -> float:
-    """Where f is least between low and high, by golden section."""
-    a, b = high - _GOLDEN * (high - low), low + _GOLDEN * (high - low)
-    fa, fb = f(a), f(b)
-    for _ in range(60):
-        if high - low <= 1e-12 * max(abs(high), 1.0):
-            break
-        if fa <= fb:
-            high, b, fb = b, a, fa
-            a = high - _GOLDEN * (high - low)
-            fa = f(a)
-        else:
-            low, a, fa = a, b, fb
-            b = low + _GOLDEN * (high - low)
-            fb = f(b)
-    return (low + high) / 2.0
 
 
 def _side(run: Run, path, number: int, t: float) -> str:

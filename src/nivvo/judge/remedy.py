@@ -7,6 +7,7 @@ import math
 from nivvo.errors import NivvoError
 from nivvo.judge.checks import judge, number
 from nivvo.play.engine import fire
+from nivvo.play.run import Run
 from nivvo.spec.drill import Drill
 
 SPEED_STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5)
@@ -14,11 +15,26 @@ ELEVATION_STEPS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 25.0)
 REFINEMENTS = 8
 
 
-def remedies(drill: Drill, case: str, check: int) -> list[str]:
-    """Changes of launch speed or elevation under which check number ``check`` passes, the smallest of each.
+MOST_WORK = 600_000
+"""Projectile-ticks (a shot counts as SHOT of them) that the search for remedies of one check may take."""
 
-    Each was fired, not guessed; none if nothing near helps.
+SHOT = 200
+LEAST_TRIES = len(SPEED_STEPS) + len(ELEVATION_STEPS)
+
+
+def tries_for(run: Run) -> int:
+    """How often a run may be fired again to look for remedies, by what it cost."""
+    flown = sum((row["ended"] - row["launched"]) * run.scene.ticks.rate for row in run.rows("projectiles"))
+    return int(MOST_WORK / max(flown + SHOT * len(run.fired), 1.0))
+
+
+def remedies(drill: Drill, case: str, check: int, run: Run) -> list[str]:
+    """Changes of speed or elevation under which check number ``check`` of a ``run`` passes, the smallest of each.
+
+    Each was fired, not guessed; none if nothing near helps, or if to fire again so often would take long.
     """
+    if tries_for(run) < LEAST_TRIES:
+        return []
     described, model = drill.case(case), drill.of_case(case)
     wanted = described.check[check]
     chosen = [described.ability] if isinstance(described.ability, str) else described.ability

@@ -2,15 +2,39 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
-from nivvo.core.contact import NONE, TOUCH, first_contact
+from nivvo.core.approach import Span, least
+from nivvo.core.clock import UNITS
+from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.shapes import distance
+from nivvo.core.vec import along, arc, dot, sub
 from nivvo.play.motion import Motion, Walker, motion_of
+from nivvo.play.path import Path
 from nivvo.play.player import Player
 from nivvo.play.scene import Scene
 
 STILL = (0.0, 0.0, 0.0)
+
+
+def three(vector) -> tuple[float, float, float]:
+    """A vector as plain numbers."""
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _near(row, state, body, radius: float):
+    """Gap between a ball and a body, and how fast it changes, at a time (s)."""
+    c, v, a, since = body
+
+    def near(time: float) -> tuple[float, float]:
+        p, u = state(time)
+        t = time - since
+        gap, n = distance(row, sub(p, arc(c, v, a, t)))
+        return gap - radius, dot(n, sub(u, along(v, a, t)))
+
+    return near
 
 
 class Actors:
@@ -39,6 +63,24 @@ class Actors:
         """Signed distance (units) of a point (3,) from a body at ``time``."""
         d = point - self.middle(number, time)
         return float(distance(self.scene.bodies[number], (float(d[0]), float(d[1]), float(d[2])))[0])
+
+    def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
+        """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
+        ``stop`` (s), to 1e-12 of the scene; and when. Who asks how near something comes asks this."""
+        row, spans = self.scene.bodies[number], []
+        for piece in path.pieces(start, stop):
+            now = piece.start
+            while True:
+                (c, v, a), since = self.motions[number].piece(now * UNITS)
+                turn = self.motions[number].next_break(now * UNITS)
+                end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
+                body = (three(c), three(v), three(a), since / UNITS)
+                bend = piece.bend + math.sqrt(float(dot(a, a)))
+                spans.append(Span(now, end, _near(row, piece.state, body, radius), bend))
+                now = end
+                if now >= piece.stop:
+                    break
+        return least(spans, UNDECIDED * self.scene.size)
 
     def normal(self, number: int, point, time: int) -> np.ndarray:
         """Outward normal (3,) of a body at a point."""

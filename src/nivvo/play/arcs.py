@@ -9,12 +9,12 @@ import numpy as np
 
 from nivvo.core import launch
 from nivvo.core.air import Air
-from nivvo.core.clock import UNITS, to_seconds
+from nivvo.core.clock import to_seconds
 from nivvo.core.frame import dot, unit
 from nivvo.core.pool import EXACT
-from nivvo.core.shapes import distance
 from nivvo.play.actors import Actors
 from nivvo.play.numbers import Moment, resolve
+from nivvo.play.path import Path
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance
 from nivvo.spec.ability import Ability
@@ -22,7 +22,6 @@ from nivvo.spec.ability import Ability
 NOWHERE = np.zeros(3)
 LONGEST = 60.0
 TURNS = 60
-LOOKS = 200
 
 
 class Arc(NamedTuple):
@@ -135,18 +134,27 @@ def solve(task: Task, point) -> Arc:
 def least_gap(task: Task, arc: Arc, among: list[int]) -> tuple[float, str]:
     """The least gap (units) between the free flight of an arc and some bodies as they move on, and which."""
     scene, actors = task.actors.scene, task.actors
-    times = np.linspace(0.0, arc.time, LOOKS)
-    away = task.air.fly(arc.velocity + task.own, times)[0] + arc.at
-    start, radius = moves_at(scene, task.time), scene.radius(task.ability, task.moment)
-    best = (np.inf, "")
+    path = path_of(task, arc)
+    radius, best = scene.radius(task.ability, task.moment), (np.inf, "")
     for number in among:
-        row = scene.bodies[number]
-        for p, t in zip(away, times, strict=True):
-            d = p - actors.motions[number].at(start + t * UNITS)[0]
-            gap = float(distance(row, (float(d[0]), float(d[1]), float(d[2])))[0]) - radius
-            if gap < best[0]:
-                best = (gap, scene.names[number])
+        gap, _ = actors.least_gap(number, path, radius, float(path.t[0]), float(path.t[-1]))
+        if gap < best[0]:
+            best = (gap, scene.names[number])
     return best
+
+
+def path_of(task: Task, arc: Arc) -> Path:
+    """The free flight of an arc, to its aim point."""
+    air, start = task.air, to_seconds(moves_at(task.actors.scene, task.time))
+    times = np.array([0.0, arc.time])
+    if air.dt is not None:
+        ends = np.cumsum(air.dt)
+        times = np.concatenate([[0.0], ends[ends < arc.time], [arc.time]])
+    elif not air.thin:
+        times = np.linspace(0.0, arc.time, 2 + int(arc.time * task.actors.scene.ticks.rate))
+    p, v = air.fly(arc.velocity + task.own, times)
+    exact = Air(air.a, air.linear, air.square) if air.dt is None else None
+    return Path(start + times, p + arc.at, v, exact, start)
 
 
 def _by(task: Task, point, how: str) -> Arc:

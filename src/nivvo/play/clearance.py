@@ -13,6 +13,7 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance, stance_of
 from nivvo.spec.ability import Ability
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
 from nivvo.spec.values import Depends
@@ -22,10 +23,10 @@ from nivvo.spec.values import Depends
 class Clearance:
     """The gap between a projectile and its own shooter's body where it starts.
 
-    turns_with : "aim" or "facing": what was turned through. headings : (n, 3) unit vectors. gaps : (n,)
-    units, negative in overlap. least : the least gap; direction, elevation : degrees, where that is.
-    clear_forward : the smallest forward offset of the muzzle at which all gaps are at least 0 (units); nan
-    if none within ten times the body's size.
+    turns_with : "aim" or "facing": what was turned through. headings : (n, 3) unit vectors. gaps : (n,) units,
+    negative in overlap, 0 within 1e-12 of the scene's size (rounding decides nothing). least : the least gap;
+    direction, elevation : degrees, where that is. clear_forward : the smallest forward offset of the muzzle at which
+    all gaps are at least 0 (units); nan if none within ten times the body's size.
     """
 
     muzzle: str
@@ -51,6 +52,7 @@ class Muzzled:
     length: float
 
 
+@checked
 def clearance(drill: Drill, case: str | None = None, ability: str | None = None) -> Clearance:
     """The clearance of an ability's muzzle (default: the first of the case) as the shooter stands at 0 s.
 
@@ -91,7 +93,7 @@ def of_muzzle(
 
     def gaps(forward: float) -> np.ndarray:
         tips = _muzzles(stance, headings, (forward, *stance.offset[1:]))
-        return gap(row, tips - tail[:, None, None] * pointing).min(axis=0) - radius
+        return scene.settled(gap(row, tips - tail[:, None, None] * pointing).min(axis=0) - radius)
 
     enough = scene.clear_forward(ability, shooter)
     here = gaps(stance.offset[0])

@@ -8,6 +8,7 @@ from nivvo.play.run import Run
 from nivvo.play.scene import Scene
 from nivvo.play.session import Session
 from nivvo.play.track import changes
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 
@@ -19,6 +20,7 @@ def scene_of(drill: Drill, case: str) -> Scene:
     return drill._cache[case]
 
 
+@checked
 def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient: bool = False) -> Run:
     """Fire one case of a drill.
 

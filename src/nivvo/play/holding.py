@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,11 +15,15 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.firing import charged
 from nivvo.play.numbers import Moment, resolve
 from nivvo.play.scene import Scene
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
 from nivvo.spec.values import Depends, depends_of
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
+REFINEMENTS = 40
+SAME = 1e-9
+"""By how much of the farthest reach two holds may differ and still reach equally far."""
 
 
 @dataclass(frozen=True)
@@ -28,7 +33,8 @@ class Holds:
     ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it, and ``range``, ``apex``
     (units), ``flight_time`` (s) and ``ends`` of the flight to its first touch. keys : the keys that hang on it.
     full : when the charge is full (s), or None. turns_back : the hold from which on a longer one reaches less
-    far (s), or None. capped : key, hold and whether the last step lands on the cap exactly.
+    far (s), or None. capped : key, hold and whether the last step lands on the cap exactly. even : whether all
+    holds reach equally far.
     """
 
     scene: Scene
@@ -38,8 +44,10 @@ class Holds:
     full: float | None
     turns_back: float | None
     capped: list[tuple[str, float, bool]]
+    even: bool = False
 
 
+@checked
 def holds(
     drill: Drill,
     case: str | None = None,
@@ -82,17 +90,45 @@ def holds(
             for k in range(1, int(min(last / value.every, MOST_JUMPS)) + 1)
         ]
         times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
-    rows = [_row(drill, name, scene, ability, float(held), found) for held in times]
-    far = np.array([row["range"] for row in rows])
-    best = int(far.argmax())
-    # Past full nothing changes; to turn back is to fall short of what a shorter hold had.
-    turns = float(times[best]) if far[best] - far[-1] > 1e-9 * max(far[best], 1.0) else None
+    rows = {float(held): _row(drill, name, scene, ability, float(held), found) for held in times}
+    turns, even = _turn(rows, lambda held: _row(drill, name, scene, ability, held, found))
     capped = [
         (key, value.every * np.ceil((value.cap - value.start) / value.step - 1e-9), _lands(value))
         for key, value in found.items()
         if value.cap is not None and value.step
     ]
-    return Holds(scene, ability, rows, list(found), full, turns, capped)
+    listed = [rows[held] for held in sorted(rows)]
+    return Holds(scene, ability, listed, list(found), full, turns, capped, even)
+
+
+def _turn(rows: dict[float, dict[str, Any]], fire: Callable[[float], dict[str, Any]]) -> tuple[float | None, bool]:
+    """The hold from which on longer ones reach less far, put into the rows; and whether all reach equally far.
+
+    Looked for around the farthest row, by golden section, until it is one.
+    """
+    held = sorted(rows)
+    far = np.array([rows[one]["range"] for one in held])
+    best, slack = int(far.argmax()), SAME * max(far.max(), 1.0)
+    if far.max() - far.min() <= slack:
+        return None, True
+    # Past full nothing changes; to turn back is to fall short of what a shorter hold had.
+    last = int(np.flatnonzero(far >= far[best] - slack)[-1])
+    if far[best] - far[-1] <= slack:
+        return None, False
+    low, high = held[max(last - 1, 0)], held[last + 1]
+    golden = 0.5 * (np.sqrt(5.0) - 1.0)
+    found = {held[last]: rows[held[last]]}
+    for _ in range(REFINEMENTS):
+        if high - low <= 1e-9 * high:
+            break
+        x, y = high - golden * (high - low), low + golden * (high - low)
+        for one in (x, y):
+            if one not in found:
+                found[one] = fire(float(one))
+        low, high = (low, y) if found[x]["range"] >= found[y]["range"] else (x, high)
+    turn = max(found, key=lambda one: (found[one]["range"], one))
+    rows[turn] = found[turn]
+    return float(turn), False
 
 
 def _lands(value: Depends) -> bool:

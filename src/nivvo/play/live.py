@@ -13,12 +13,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
-from pydantic import ValidationError
 
 from nivvo.core import air, clock, pool
 from nivvo.core.arena import frozen, thawed
 from nivvo.core.frame import Frame
-from nivvo.errors import CallError, OutputError
+from nivvo.errors import CallError
 from nivvo.play.aiming import Asked
 from nivvo.play.clockwork import Ticks
 from nivvo.play.engine import in_hand_of
@@ -29,9 +28,11 @@ from nivvo.play.run import PROJECTILES, REASONS
 from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
+from nivvo.spec.links import body_of
 from nivvo.spec.nearest import known
-from nivvo.spec.scene import Obstacle, Shape, Target
+from nivvo.spec.scene import LEAST_FRAME
 from nivvo.spec.values import Table
 
 MOST_SECONDS = 1e7
@@ -79,6 +80,7 @@ class Live:
     Raises CallError for an unknown case. Times are seconds from the start; positions are in the drill's axes.
     """
 
+    @checked
     def __init__(self, drill: Drill, case: str | None = None, *, compiled: bool = True):
         self.drill, self.case = drill, drill.case_name(case)
         self.in_hand = in_hand_of(drill, self.case)
@@ -89,6 +91,7 @@ class Live:
         self._cleared = 0
         self._free: list[tuple[int, int]] = []
         self._played: list[dict[str, Any]] = []
+        self._mark = object()
         if compiled:
             self._session.arena.compile()
             if any(one.launch.arc or one.aim.by == "lead" for one in self.scene.abilities.values()):
@@ -96,14 +99,17 @@ class Live:
 
     # What players do.
 
+    @checked
     def press(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
         """A button goes down, now (at the start of the coming tick) or at a time within it."""
         self._do(PRESS, self._button(button), shooter, at)
 
+    @checked
     def release(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
         """A button goes up."""
         self._do(RELEASE, self._button(button), shooter, at)
 
+    @checked
     def tap(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
         """A button goes down and up at once."""
         self.press(button, shooter, at)
@@ -113,18 +119,22 @@ class Live:
         """The cursor is at a position."""
         self._do("cursor", self._numbers("cursor", point, self.scene.frame.size), shooter, at)
 
+    @checked
     def stick(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
         """The stick is at x, y, each from -1 to 1."""
         self._do("stick", self._numbers("stick", (x, y), 2, 1.0), shooter, at)
 
+    @checked
     def move(self, x: float, y: float = 0.0, shooter: str | None = None, at: float | None = None) -> None:
         """The walking input is x, y, each from -1 to 1."""
         self._do("move", self._numbers("move", (x, y), 2, 1.0), shooter, at)
 
+    @checked
     def look(self, *angles: float, shooter: str | None = None, at: float | None = None) -> None:
         """The eye looks along direction (and in 3D elevation), degrees."""
         self._do("look", self._numbers("look", angles, self.scene.frame.size - 1), shooter, at)
 
+    @checked
     def screen(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
         """A point of the camera's screen is pointed at, pixels."""
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
@@ -135,7 +145,10 @@ class Live:
         return known(button, sorted(heard), "button")
 
     def _numbers(self, what: str, values, size: int, most: float = 1e12) -> list[float]:
-        values = np.asarray(values[0] if len(values) == 1 and np.ndim(values[0]) == 1 else values, dtype=float)
+        try:
+            values = np.asarray(values[0] if len(values) == 1 and np.ndim(values[0]) == 1 else values, dtype=float)
+        except (TypeError, ValueError, OverflowError):
+            raise CallError(f"{what} takes {size} numbers, not {str(values)[:60]}") from None
         if values.shape != (size,) or not np.isfinite(values).all() or np.abs(values).max() > most:
             bound = "" if most > 1.0 else " from -1 to 1"
             raise CallError(f"{what} takes {size} finite numbers{bound}, not {values.tolist()}")
@@ -166,6 +179,7 @@ class Live:
         """The number of the coming tick."""
         return self._session.tick
 
+    @checked
     def step(self, dt: float | None = None) -> list[Event]:
         """Run one tick, of ``dt`` seconds or as long as the drill's rules have it; tell what happened.
 
@@ -173,8 +187,8 @@ class Live:
         order in which they were answered.
         """
         session = self._session
-        if dt is not None and not 0.0 < dt <= 10.0:
-            raise CallError(f"a tick lasts more than 0 and at most 10 s, not {dt}")
+        if dt is not None and not LEAST_FRAME <= dt <= 10.0:
+            raise CallError(f"a tick lasts from {LEAST_FRAME:g} to 10 s, not {dt}")
         self.scene.ticks.play(session.tick, dt)
         session.timers.played(session.tick)
         session.step()
@@ -245,19 +259,20 @@ class Live:
 
     @property
     def ids(self) -> np.ndarray:
-        """Ids (n,) of the projectiles in the air. A view: good until the next step."""
-        return self._session.arena.flight["key"][: self.count]
+        """Ids (n,) of the projectiles in the air. A view to read, not to write: good until the next step."""
+        return _to_read(self._session.arena.flight["key"][: self.count])
 
     @property
     def positions(self) -> np.ndarray:
-        """Positions (n, 2) or (n, 3) at the coming tick's start. A view, not a copy: good until the next step."""
-        return self._session.arena.flight["p"][: self.count, : self.scene.frame.size]
+        """Positions (n, 2) or (n, 3) at the coming tick's start. A view to read: good until the next step."""
+        return _to_read(self._session.arena.flight["p"][: self.count, : self.scene.frame.size])
 
     @property
     def velocities(self) -> np.ndarray:
-        """Velocities (n, 2) or (n, 3). A view: good until the next step."""
-        return self._session.arena.flight["v"][: self.count, : self.scene.frame.size]
+        """Velocities (n, 2) or (n, 3). A view to read: good until the next step."""
+        return _to_read(self._session.arena.flight["v"][: self.count, : self.scene.frame.size])
 
+    @checked
     def name_of(self, id_: int) -> str:
         """The readable name of a projectile, as in the tables of a run. Raises CallError for what is no id."""
         rank, number = int(id_) >> (SHOTS_BITS + PROJECTILES_BITS), int(id_) >> PROJECTILES_BITS
@@ -269,6 +284,7 @@ class Live:
         part = int(id_) & PROJECTILES
         return f"{name}.{part + 1}" if part else name
 
+    @checked
     def state_of(self, id_: int) -> str:
         """How a projectile is: "in the air", or how it ended. Raises CallError for an id that never was."""
         if np.any(self.ids == id_):
@@ -277,6 +293,7 @@ class Live:
             return self._ended[id_][1]
         raise CallError(f"{self.name_of(id_)} is not in the air, and of the last {ENDED_KEPT:,} that ended it is none")
 
+    @checked
     def end(self, id_: int) -> None:
         """End a projectile at the coming tick's start. Raises CallError if it is not in the air."""
         rows = np.flatnonzero(self.ids == id_)
@@ -284,6 +301,7 @@ class Live:
             raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, (0, 'it never was'))[1]}")
         self._session._end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 
+    @checked
     def state(self, ability: str, shooter: str | None = None) -> str:
         """The state of an ability's firing, as "idle" or "charging"."""
         name = known(ability, self.in_hand, "ability")
@@ -292,16 +310,19 @@ class Live:
 
     # Bodies.
 
+    @checked
     def place(self, name: str) -> np.ndarray:
         """Where the middle of a body is at the coming tick's start."""
         number = self._number(name)
         now = self.scene.ticks.edge(self._session.tick)
         return self.scene.frame.drop(self._session.actors.middle(number, now))
 
+    @checked
     def health(self, name: str) -> float:
         """Health that a body has left (inf without any); 0 or less: it is out."""
         return float(self._session.arena.bodies[self._number(name)]["health"])
 
+    @checked
     def move_body(self, name: str, to, *, jump: bool = False) -> None:
         """Move a body's middle to a position: straight, over the coming tick, so that nothing slips through.
 
@@ -330,20 +351,15 @@ class Live:
 
         Raises CallError for keys that are wrong, a name that is taken, or a group nobody has.
         """
-        models = {"obstacle": Obstacle, "target": Target}
-        model = models[known(kind, models, "kind")]
+        known(kind, ("obstacle", "target"), "kind")
         scene, session = self.scene, self._session
-        if name in scene.number:
+        if isinstance(name, str) and name in scene.number:
             raise CallError(f"there is a {scene.kinds[scene.number[name]]} {name} already")
-        try:
-            body = model.model_validate(keys)
-        except ValidationError as error:
-            words = "; ".join(f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in error.errors())
-            raise CallError(f"{kind} {name}: {words}") from None
+        body = body_of(kind, name, keys, scene.model)
         known(body.group, scene.groups, "group")
-        at = scene.frame.lift(self._numbers("at", (body.at or body.move.through[0],), scene.frame.size))
+        at = scene.place_of(body)
         row = pool.zeros(1, pool.BODY)
-        fill_shape(row[0], body.shape or Shape(ball=0.5 * scene.metre), at, scene.frame)
+        fill_shape(row[0], scene.shape_of(body), at, scene.frame)
         row["group"], row["health"] = scene.groups.index(body.group), getattr(body, "health", None) or np.inf
         shift = row["c0"][0] - at
         motion = motion_of(body.move, row["c0"][0].copy(), scene.frame, shift)
@@ -373,6 +389,7 @@ class Live:
         session.arena.bodies["moves"][session.movers] = 1
         session.arena.plan()
 
+    @checked
     def remove(self, name: str) -> None:
         """Take an obstacle or target away, from the coming tick on."""
         number = self._number(name)
@@ -389,6 +406,7 @@ class Live:
 
     # Looking ahead and back.
 
+    @checked
     def preview(
         self,
         ability: str,
@@ -430,10 +448,16 @@ class Live:
             session.timers, session.known, session.movers, self._free, self._cleared + len(self._played),
             scene.number, scene.names, scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
         )  # fmt: skip
-        return Snapshot(frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
+        return Snapshot(self._mark, frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
 
+    @checked
     def restore(self, snapshot: Snapshot) -> None:
-        """Be again as at a snapshot of this very session: what follows has identical bytes."""
+        """Be again as at a snapshot of this very session: what follows has identical bytes.
+
+        Raises CallError for a snapshot of another session.
+        """
+        if snapshot.session is not self._mark:
+            raise CallError("this snapshot is of another session; each goes back to its own")
         session, scene = self._session, self.scene
         thawed(session.arena, snapshot.arena)
         (
@@ -454,19 +478,23 @@ class Live:
         arena = self._session.arena
         return arena.flight[: self.count].tobytes() + arena.bodies.tobytes()
 
-    def save(self, path: str | Path, case: str = "played") -> Path:
+    @checked
+    def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
         """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
 
-        Raises OutputError if it cannot be written.
+        replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
+        or another has, OutputError if the file cannot be written.
         """
+        from nivvo.spec.files import write_text
+        from nivvo.spec.tables import NAME
         from nivvo.spec.writing import with_case
 
-        path = Path(path)
-        try:
-            path.write_text(with_case(self.drill, self.case, case, self._played, self.in_hand), encoding="utf-8")
-        except OSError as error:
-            raise OutputError(f"{path} cannot be written: {error.strerror}") from None
-        return path
+        if not NAME.fullmatch(case):
+            rule = "a letter, then letters, digits, _ or -, at most 64 in all"
+            raise CallError(f"case = {case[:80]!r} is not a name: {rule}")
+        if case in self.drill.cases and not replace:
+            raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
+        return write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
 
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
@@ -477,6 +505,7 @@ class Live:
 class Snapshot(NamedTuple):
     """What a live session was. Good for that session only."""
 
+    session: object
     arena: dict
     bodies: np.ndarray
     state: bytes
@@ -508,6 +537,12 @@ def _thaw(state: bytes, kept: dict[int, Any]) -> Any:
             return kept[pid]
 
     return Unpickler(io.BytesIO(state)).load()
+
+
+def _to_read(view: np.ndarray) -> np.ndarray:
+    """A view that cannot be written through."""
+    view.flags.writeable = False
+    return view
 
 
 def _buttons(rules) -> list[str]:

@@ -2,15 +2,42 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from nivvo.core.air import Air
 from nivvo.core.flight import path_length
 from nivvo.core.frame import Frame
-from nivvo.core.vec import dot
+from nivvo.core.vec import along, arc, dot
+
+Vector = tuple[float, float, float]
+State = Callable[[float], tuple[Vector, Vector]]
+STILL = (0.0, 0.0, 0.0)
+
+
+class Piece(NamedTuple):
+    """A part of a way from ``start`` to ``stop`` (s): place and velocity at a time, and its greatest acceleration."""
+
+    start: float
+    stop: float
+    state: State
+    bend: float
+
+
+def _parabola(p: Vector, v: Vector, a: Vector, start: float) -> State:
+    def state(time: float) -> tuple[Vector, Vector]:
+        return arc(p, v, a, time - start), along(v, a, time - start)
+
+    return state
+
+
+def speed_of(v) -> float:
+    """Length of a velocity (3,)."""
+    return math.sqrt(float(v[0]) ** 2 + float(v[1]) ** 2 + float(v[2]) ** 2)
 
 
 @dataclass(frozen=True)
@@ -72,6 +99,46 @@ class Path:
             middle = 0.5 * (low + high)
             low, high = (middle, high) if rises(middle) else (low, middle)
         return max(best, float(frame.height(self.at(low)[0] - self.p[0])))
+
+    def pieces(self, start: float, stop: float) -> list[Piece]:
+        """The path from ``start`` to ``stop`` (s) in pieces that are smooth."""
+        out: list[Piece] = []
+        start, stop = max(start, float(self.t[0])), min(stop, float(self.t[-1]))
+        if self.a is not None:
+            p, v, a = (tuple(map(float, x)) for x in (self.p[0], self.v[0], self.a))
+            if self.moves_at > start:
+                out.append(Piece(start, min(self.moves_at, stop), _parabola(p, STILL, STILL, start), 0.0))
+            if self.moves_at < stop or not out:
+                bend = math.sqrt(dot(a, a))
+                out.append(Piece(max(self.moves_at, start), stop, _parabola(p, v, a, self.moves_at), bend))
+            return out
+        for k in range(len(self.t) - 1):
+            t0, t1 = float(self.t[k]), float(self.t[k + 1])
+            if t1 <= start or t0 >= stop or t1 <= t0:
+                continue
+            p, v = tuple(map(float, self.p[k])), tuple(map(float, self.v[k]))
+            if self.air is None:
+                way = tuple(float(x) / (t1 - t0) for x in self.p[k + 1] - self.p[k])
+                out.append(Piece(max(t0, start), min(t1, stop), _parabola(p, way, STILL, t0), 0.0))
+            elif t1 <= self.moves_at:
+                out.append(Piece(max(t0, start), min(t1, stop), _parabola(p, STILL, STILL, t0), 0.0))
+            else:
+                bend = self.air.most_bend(max(map(speed_of, (v, self.v[k + 1]))), t1 - t0)
+                out.append(Piece(max(t0, start), min(t1, stop), self._flown(k), bend))
+        if not out:
+            here = tuple(map(float, self.at(stop)[0]))
+            out.append(Piece(start, stop, _parabola(here, STILL, STILL, start), 0.0))
+        return out
+
+    def _flown(self, k: int) -> State:
+        """The state from record ``k`` on, with drag."""
+        p, v, t, air = self.p[k], self.v[k], float(self.t[k]), self.air
+
+        def state(time: float) -> tuple[Vector, Vector]:
+            gone, u = air.fly(v, max(time - t, 0.0))
+            return tuple(map(float, p + gone)), tuple(map(float, u))
+
+        return state
 
     def _rises(self, frame: Frame) -> Callable[[float], bool]:
         """Whether it goes up at a time."""

@@ -14,6 +14,7 @@ from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.firing import charged
 from nivvo.play.run import Run
 from nivvo.play.session import Session
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
 
@@ -77,6 +78,7 @@ class Cheaper:
     lasts: float
 
 
+@checked
 def preview(
     drill: Drill,
     case: str | None = None,
@@ -123,6 +125,7 @@ def check_dots(count: int | None, every: float | None, spacing: float | None, he
         raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
 
 
+@checked
 def cheaper(
     drill: Drill,
     case: str | None = None,
@@ -224,10 +227,13 @@ def of_run(
     touch = next((row for row in run.rows("contacts") if row["projectile"] == projectile["projectile"]), None)
     start, stop = path.t[0], touch["time"] if touch else path.t[-1]
     most = min(count or MOST_POINTS, MOST_POINTS)
+    step = every or 1.0 / run.scene.ticks.rate
+    dots = path.length() / spacing if spacing is not None else (stop - start) / step
+    if dots > MOST_POINTS and count is None:
+        raise CallError(f"that comes to {dots:.3g} dots, more than {MOST_POINTS:,}: give count, or a wider spacing")
     if spacing is not None:
         times = path.by_distance(spacing, most)
     else:
-        step = every or 1.0 / run.scene.ticks.rate
         times = start + step * np.arange(min(int((stop - start) / step * (1 + 1e-12)) + 1, most))
     times = times[times <= stop]
     landing = None

@@ -14,6 +14,7 @@ from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.engine import in_hand_of, scene_of
 from nivvo.play.scene import Scene
 from nivvo.play.track import Change
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
 
@@ -47,6 +48,7 @@ class Rose:
         return np.array([shot.clearance for shot in self.shots])
 
 
+@checked
 def rose(drill: Drill, case: str | None = None, ability: str | None = None, count: int = AROUND) -> Rose:
     """Fire an ability at ``count`` angles around, as its shooter stands at 0 s.
 

@@ -17,6 +17,7 @@ from nivvo.errors import CallError
 from nivvo.play.heading import pointing
 from nivvo.play.path import Path
 from nivvo.spec.ability import Ability
+from nivvo.spec.arguments import checked
 from nivvo.spec.nearest import nearest
 
 if TYPE_CHECKING:
@@ -104,6 +105,7 @@ class Run:
         """The shot of each projectile key."""
         return {int(row["key"]): self.fired[row["shot"]] for row in self.launches}
 
+    @checked
     def rows(self, table: str) -> list[dict[str, Any]]:
         """A table as a list of rows, without pandas. Raises CallError for an unknown table."""
         if table not in TABLES:
@@ -112,6 +114,7 @@ class Run:
             self._rows[table] = getattr(self, f"_make_{table}")()
         return self._rows[table]
 
+    @checked
     def table(self, name: str) -> pd.DataFrame:
         """A table as a pandas DataFrame. Raises CallError for an unknown table."""
         import pandas as pd
@@ -162,6 +165,7 @@ class Run:
         """Everything that happened, in order of time."""
         return self.table("events")
 
+    @checked
     def key_of(self, projectile: str) -> int:
         """Key of a projectile by its id. Raises CallError with the nearest id."""
         if projectile in self._keys:
@@ -190,12 +194,14 @@ class Run:
         first, last = np.searchsorted(self.samples["key"], [key, key + 1])
         return self.samples[first:last]
 
+    @checked
     def flight(self, projectile: str) -> Path:
         """The path of a projectile as an object that answers for any time. Raises CallError."""
         if projectile not in self._paths:
             self._paths[projectile] = self._make_path(self.key_of(projectile))
         return self._paths[projectile]
 
+    @checked
     def path(self, projectile: str) -> pd.DataFrame:
         """The recorded path of a projectile: time, position, velocity, and which way it points. Raises CallError.
 
@@ -213,6 +219,7 @@ class Run:
         data |= pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
         return pd.DataFrame(data)
 
+    @checked
     def at(self, time: float) -> pd.DataFrame:
         """Where each projectile in the air is at ``time`` (s), and how fast: exact also between ticks."""
         import pandas as pd

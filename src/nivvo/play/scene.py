@@ -10,6 +10,7 @@ import numpy as np
 from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.arena import Arena
+from nivvo.core.contact import UNDECIDED
 from nivvo.core.frame import dot
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent, with_an_end
@@ -65,14 +66,25 @@ class Scene:
         self.size = self._size()
 
     def _fill(self, row: np.void, k: int, body) -> None:
-        shape = body.shape or Shape(ball=BODY_SIZE * self.metre)
-        through = body.move.through if body.move is not None else None
-        first = body.at if body.at is not None else through[0] if through else [0.0] * self.frame.size
-        at = self.frame.lift(first)
-        fill_shape(row, shape, at, self.frame)
+        at = self.place_of(body)
+        fill_shape(row, self.shape_of(body), at, self.frame)
         self.shifts[k] = row["c0"] - at
         row["key"], row["group"] = k, self.groups.index(body.group)
         row["health"] = getattr(body, "health", None) or np.inf
+
+    def settled(self, gap):
+        """Gaps (units) as they are told: within UNDECIDED of the scene's size it touches, neither clear nor inside."""
+        return np.where(np.abs(gap) <= UNDECIDED * self.size, 0.0, gap)
+
+    def place_of(self, body) -> np.ndarray:
+        """Where a body is written to be at 0 s (3,): its place, else where its way begins, else the origin."""
+        through = body.move.through if body.move is not None else None
+        first = body.at if body.at is not None else through[0] if through else [0.0] * self.frame.size
+        return self.frame.lift(first)
+
+    def shape_of(self, body) -> Shape:
+        """The shape of a body: a ball of half a metre unless one is written."""
+        return body.shape or Shape(ball=BODY_SIZE * self.metre)
 
     def _size(self) -> float:
         """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""

@@ -18,6 +18,7 @@ from nivvo.play.numbers import AT_FIRST, resolve
 from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
 
@@ -56,6 +57,7 @@ class Solution:
         return {name: getattr(self, name) for name in names}
 
 
+@checked
 def solutions(
     drill: Drill,
     case: str | None = None,
@@ -258,12 +260,11 @@ def _holds(actors: Actors, name: str, point, time: float) -> bool:
 
 def _least_gap(actors: Actors, path: Path, until: float, radius: float) -> tuple[float, str]:
     """The least gap between the flight and any obstacle with an end on the way, and which."""
-    times = np.linspace(path.t[0], until, 400)
-    points, best = path.at(times)[0], (np.nan, "")
+    best = (np.nan, "")
     for number in actors.of_kind("obstacle"):
         if actors.scene.bodies[number]["kind"] == HALF_SPACE:
             continue
-        gap = min(actors.gap(number, p, t * clock.UNITS) for p, t in zip(points, times, strict=True)) - radius
+        gap, _ = actors.least_gap(number, path, radius, float(path.t[0]), until)
         if not best[1] or gap < best[0]:
             best = (gap, actors.scene.names[number])
     return best

@@ -14,6 +14,7 @@ from nivvo.play.rose import Rose, rose
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, views_of
 from nivvo.show.outline import flat, outline
+from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ RING = 16
 """How many muzzles a clearance picture shows around."""
 
 
+@checked(found="nivvo.play.rose:Rose")
 @drawn
 def draw_rose(found: Rose, ax: Axes) -> Axes:
     """Draw a rose on Matplotlib axes: from above, in side view from the side; returns the axes."""
@@ -91,6 +93,7 @@ def _once(seen: set[str], word: str) -> str:
     return word if new else "_"
 
 
+@checked
 @drawn
 def draw_clearance(drill: Drill, axes, case: str | None = None, ability: str | None = None) -> Muzzled:
     """Draw an ability's muzzle at its aims or facings against its shooter's body, on axes: one in 2D, two in 3D.

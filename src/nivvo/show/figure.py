@@ -17,6 +17,7 @@ from nivvo.play.scene import Scene
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
+from nivvo.spec.arguments import checked
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -69,6 +70,7 @@ def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
     return [side, above]
 
 
+@checked
 @drawn
 def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | None = None):
     """Draw a run; returns the axes (a list of two in 3D).

@@ -11,11 +11,13 @@ from typing import Any
 
 from nivvo.errors import CallError, visible
 from nivvo.play.run import TABLES, Run
+from nivvo.spec.arguments import checked
 from nivvo.spec.files import path_of, write_text, write_whole
 
 FORMATS = ("csv", "json", "parquet")
 
 
+@checked
 def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
     """Save a run: a file a table and a path a projectile (csv, parquet), or one file (json).
 

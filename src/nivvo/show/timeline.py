@@ -5,12 +5,15 @@ from __future__ import annotations
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from nivvo.core.clock import to_seconds
 from nivvo.errors import CallError
 from nivvo.play.holding import Holds
 from nivvo.play.run import Run
 from nivvo.show.canvas import drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE
+from nivvo.spec.arguments import checked
 from nivvo.spec.values import Depends
 
 if TYPE_CHECKING:
@@ -32,9 +35,10 @@ MOST_LANES = 16
 PLATE = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.9}
 
 
+@checked
 @drawn
-def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
-    """Draw when buttons were down, states held and shots left on ``ax``, and the live count on ``count``."""
+def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
+    """Draw when buttons were down, states held and shots left on ``ax``, and the live count on ``live``."""
     end = max(
         [row["ended"] for row in run.rows("projectiles")]
         + [row["time"] for row in run.rows("states")]
@@ -86,14 +90,14 @@ def draw_timeline(run: Run, ax: Axes, count: Axes) -> Axes:
     ax.set_ylim(max(len(lanes), 1) - 0.4, -0.6)
     ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=10, fontsize=8.5, frameon=False, labelcolor=INK)
     times, alive = run.alive()
-    count.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
+    live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
     most = int(alive.max()) if len(alive) else 0
-    count.set_ylim(0, most * 1.25 + 1)
+    live.set_ylim(0, most * 1.25 + 1)
     words = "; ".join([f"in the air: at most {most}", *_settled(run)])
-    count.text(0.008, 0.95, words, transform=count.transAxes, va="top", fontsize=9, color=INK)
-    count.set_ylabel("projectiles", color=INK)
-    count.set_xlabel("time (s)", color=INK)
-    for one in (ax, count):
+    live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
+    live.set_ylabel("projectiles", color=INK)
+    live.set_xlabel("time (s)", color=INK)
+    for one in (ax, live):
         one.set_xlim(-0.01 * end, end * 1.02)
         one.grid(axis="x", color="#e4e8eb", lw=0.6)
         one.set_axisbelow(True)
@@ -146,12 +150,16 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
 
 
+@checked(found="nivvo.play.holding:Holds")
 @drawn
 def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
     """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""
+    axes = list(np.ravel(np.array(axes, dtype=object)))
     unit, x = found.scene.model.world.unit, [row["held"] for row in found.rows]
     panels = [(key, _unit_of(key, unit)) for key in found.keys]
     panels += [("range", unit), *([("apex", unit)] if found.scene.frame.vertical else []), ("flight_time", "s")]
+    if len(axes) != len(panels):
+        raise CallError(f"these holds are drawn on {len(panels)} axes, not {len(axes)}")
     for k, (ax, (key, words)) in enumerate(zip(axes, panels, strict=True)):
         steps = any(key == capped[0] for capped in found.capped)
         y = [row[key] for row in found.rows]

@@ -90,7 +90,9 @@ def held(found: Holds) -> list[str]:
         lines.append(
             f"{key} reaches its cap after {when:.4g} s; the last step {'lands on' if lands else 'is cut at'} it"
         )
-    if found.turns_back is None:
+    if found.even:
+        lines.append("reach is the same at every hold")
+    elif found.turns_back is None:
         lines.append("reach does not turn back: the longest hold reaches farthest")
     else:
         lines.append(f"reach turns back: holds longer than {found.turns_back:.4g} s reach less far")

@@ -78,6 +78,13 @@ MEASURES = {
 """What a case can measure, with its meaning and unit."""
 
 
+OF_BODIES = ("damage", "health", "nearest", "contacts")
+"""Measures that are of a body, where others are of an ability."""
+
+OF_ONE = ("health", "nearest")
+"""Measures that must be told of which body."""
+
+
 class Check(Table):
     """One thing that a case demands of its run; its verb is its key."""
 

@@ -8,6 +8,7 @@ from typing import Any
 from pydantic import BaseModel
 
 from nivvo.spec.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
+from nivvo.spec.arguments import checked
 from nivvo.spec.document import Document, Key
 from nivvo.spec.drill import Drill, Model
 from nivvo.spec.problems import dotted, shown
@@ -27,6 +28,7 @@ class Effective:
     origin: str
 
 
+@checked
 def effective(drill: Drill, case: str | None = None) -> list[Effective]:
     """Every value that holds in a drill, or in one case of it, with its origin.
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from nivvo.errors import Problem
+from nivvo.errors import CallError, Problem
 from nivvo.spec.document import Document
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.problems import dotted, of_errors, shown
@@ -224,3 +225,25 @@ def _valid(model, table) -> Any:
         return model.model_validate({} if table is None else table)
     except ValidationError:
         return None
+
+
+def body_of(kind: str, name: object, keys: dict[str, Any], model: Model) -> Any:
+    """The model of one more body of a drill, from the keys of its table. Raises CallError for whatever is wrong."""
+    from nivvo.spec import links_scene
+    from nivvo.spec.document import not_plain
+    from nivvo.spec.tables import Tables
+
+    document = Document("", Path(), {kind: {name: keys}})
+    problem = not_plain(document.tables, "")
+    if problem is not None:
+        raise CallError(str(problem))
+    tables = Tables(type(model))
+    entries = tables.entries(kind, document)
+    problems = tables.problems_of(kind, entries, document)
+    if name in entries.right:
+        links = Links(model, document, Names(model, set()), set())
+        links_scene.body(links, (kind, name), entries.right[name])
+        problems += links.found
+    if problems:
+        raise CallError("\n".join(map(str, problems)))
+    return entries.right[name]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from nivvo.spec.case import CONTROLS, Input
+from nivvo.spec.case import CONTROLS, OF_BODIES, OF_ONE, Input
 from nivvo.spec.links import ANYTHING, MOST_TICKS, Links
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.track import Track
@@ -179,9 +179,8 @@ def _measured(links: Links, at: tuple, check, everything: list[str], abilities: 
         if check.of is not None:
             links.name((*at, "of"), check.of, "ability", abilities)
         return
-    bodies_only = ("damage", "health", "nearest", "contacts")
-    if check.measure in ("health", "nearest") and check.of is None:
+    if check.measure in OF_ONE and check.of is None:
         links.say((*at, "of"), "is missing", allowed=f"whose {check.measure}: {listed(everything)}")
     elif check.of is not None:
-        known = everything if check.measure in bodies_only else abilities
-        links.name((*at, "of"), check.of, "body" if check.measure in bodies_only else "ability", known)
+        known = everything if check.measure in OF_BODIES else abilities
+        links.name((*at, "of"), check.of, "body" if check.measure in OF_BODIES else "ability", known)

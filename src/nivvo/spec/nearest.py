@@ -14,7 +14,7 @@ MOST_COMPARED = 2000
 def nearest(word: Any, words: Iterable[str]) -> str:
     """A hint that names the word nearest to ``word``, or "".
 
-    The same word in other letters' case comes first, then near spellings, then words that it begins or stands in.
+    The same word in other letters' case comes first, then words of which it is a part, then near spellings.
     """
     import difflib
     from itertools import islice
@@ -22,9 +22,10 @@ def nearest(word: Any, words: Iterable[str]) -> str:
     word, words = str(word)[:80], [str(one) for one in islice(words, MOST_COMPARED)]
     low = word.lower()
     same = next((one for one in words if one.lower() == low), None)
-    near = [same] if same else difflib.get_close_matches(word, words, 1, 0.55)
+    near = [same] if same else sorted((one for one in words if low in one.lower().split("_")), key=len)
+    near = near or difflib.get_close_matches(word, words, 1, 0.55)
     if not near and len(low) >= 3:
-        near = sorted((one for one in words if low in one.lower().split("_") or one.lower().startswith(low)), key=len)
+        near = sorted((one for one in words if one.lower().startswith(low)), key=len)
     if not near:
         lowered = {one.lower(): one for one in words}
         near = [lowered[one] for one in difflib.get_close_matches(low, lowered, 1, 0.55)]

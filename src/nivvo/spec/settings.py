@@ -54,11 +54,22 @@ def laid(document: Document, settings: Iterable[Setting], of_call: bool) -> tupl
         if problem is not None:
             problems.append(problem)
             continue
+        missing = next((k for k in range(1, len(parts)) if not _there(tables, parts[:k])), len(parts))
         tables = put(tables, parts, one.value)
         for key in [key for key in layer if key[: len(parts)] == tuple(parts)]:
             del layer[key]
-        layer[tuple(parts)] = one.origin
+        # Tables that came with it are whoever's who set it.
+        for size in range(missing, len(parts) + 1):
+            layer[tuple(parts[:size])] = one.origin
     return document.laid_over(tables, layer), problems
+
+
+def _there(tables: Any, parts: list[str]) -> bool:
+    for part in parts:
+        if not isinstance(tables, dict) or part not in tables:
+            return False
+        tables = tables[part]
+    return True
 
 
 def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: bool) -> Problem | None:

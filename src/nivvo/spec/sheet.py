@@ -64,8 +64,9 @@ class Sheets:
         except (TypeError, ValueError, OverflowError):
             number = math.nan
         if isinstance(value, (bool, bytes)) or not math.isfinite(number):
-            shown = str(value)[:40] if not isinstance(value, int) else "a number that is too large"
-            raise ValueError(f"{where}, column {str(column)[:80]}: not a number: {shown!r}")
+            large = isinstance(value, int) or (isinstance(value, float) and math.isinf(value))
+            says = "a number that is too large" if large else f"not a number: {str(value)[:40]!r}"
+            raise ValueError(f"{where}, column {str(column)[:80]}: {says}")
         return int(number) if number.is_integer() and abs(number) < 2**53 else number
 
 

@@ -1,0 +1,143 @@
+"""What a call is given: wrong kinds of values are told in one way, wherever they are given.
+
+Arguments that mean the same have the same name all over the public face, so each kind stands here once.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib
+import inspect
+import math
+import numbers
+from collections.abc import Callable, Mapping
+from typing import Any
+
+import numpy as np
+
+from nivvo.errors import CallError
+from nivvo.spec.files import path_of
+from nivvo.spec.nearest import nearest
+
+
+def _of(home: str) -> Callable[[str, Any], Any]:
+    """What is an object of a class of ours, written as "module:Class"."""
+
+    def check(word: str, value: Any) -> Any:
+        module, _, name = home.partition(":")
+        if not isinstance(value, getattr(importlib.import_module(module), name)):
+            raise CallError(f"{word} is a {name}, not {_shown(value)}")
+        return value
+
+    return check
+
+
+def _text(word: str, value: Any) -> str:
+    if not isinstance(value, str):
+        raise CallError(f"{word} is a text, not {_shown(value)}")
+    return value
+
+
+def _number(word: str, value: Any) -> float:
+    if isinstance(value, (bool, np.bool_)) or not isinstance(value, numbers.Real) or not math.isfinite(float(value)):
+        raise CallError(f"{word} is a finite number, not {_shown(value)}")
+    return float(value)
+
+
+def _count(word: str, value: Any) -> int:
+    if isinstance(value, (bool, np.bool_)) or not isinstance(value, numbers.Integral):
+        raise CallError(f"{word} is a whole number, not {_shown(value)}")
+    return int(value)
+
+
+def _truth(word: str, value: Any) -> bool:
+    if not isinstance(value, (bool, np.bool_)):
+        raise CallError(f"{word} is True or False, not {_shown(value)}")
+    return bool(value)
+
+
+def _point(word: str, value: Any) -> np.ndarray:
+    try:
+        point = np.asarray(value, dtype=float)
+    except (TypeError, ValueError, OverflowError):
+        raise CallError(f"{word} is a position, as [12, 3], not {_shown(value)}") from None
+    if point.ndim != 1 or not np.isfinite(point).all():
+        raise CallError(f"{word} is a position of finite numbers, as [12, 3], not {_shown(value)}")
+    return point
+
+
+def _settings(word: str, value: Any) -> Mapping:
+    if not isinstance(value, Mapping):
+        raise CallError(f"{word} are a dict of dotted keys, not {_shown(value)}")
+    return value
+
+
+def _axes(word: str, value: Any) -> Any:
+    for one in np.ravel(np.array(value, dtype=object)):
+        if not hasattr(one, "add_patch"):
+            raise CallError(f"{word} is Matplotlib axes, not {_shown(one)}")
+    return value
+
+
+def _shown(value: Any) -> str:
+    text = repr(value) if isinstance(value, (str, int, float, bool, type(None), list, tuple)) else ""
+    return text[:60] if len(text) > 0 else type(value).__name__
+
+
+KINDS: dict[str, Callable[[str, Any], Any]] = {
+    "drill": _of("nivvo.spec.drill:Drill"),
+    "run": _of("nivvo.play.run:Run"),
+    "snapshot": _of("nivvo.play.live:Snapshot"),
+    "preview": _of("nivvo.play.preview:Preview"),
+    **dict.fromkeys(("case", "ability", "shooter", "body", "name", "of", "button", "kind", "projectile"), _text),
+    **dict.fromkeys(("format", "keep", "bodies", "table"), _text),
+    **dict.fromkeys(
+        ("at", "held", "spacing", "every", "until", "speed", "elevation", "time", "apex", "dt", "x", "y"), _number
+    ),
+    "count": _count,
+    "id_": _count,
+    **dict.fromkeys(("patient", "compiled", "jump", "replace"), _truth),
+    **dict.fromkeys(("cursor", "to"), _point),
+    **dict.fromkeys(("path", "folder"), lambda word, value: path_of(value, word)),
+    "settings": _settings,
+    **dict.fromkeys(("axes", "ax", "live"), _axes),
+}
+"""Each name of an argument and what it may be; None stands for what a call leaves open."""
+
+
+def checked(function: Callable | None = None, **more: str) -> Callable:
+    """A public function whose arguments are what their names say; else it raises CallError.
+
+    ``more``: names whose kind is a class of ours, as "module:Class".
+    """
+    if function is None:
+        return lambda function: checked(function, **more)
+    signature = inspect.signature(function)
+    kinds = {**KINDS, **{name: _of(home) for name, home in more.items()}}
+    checks = {
+        name: (kinds[name], parameter.default is None)
+        for name, parameter in signature.parameters.items()
+        if name in kinds and parameter.kind is not parameter.VAR_POSITIONAL
+    }
+    order = list(signature.parameters)
+
+    @functools.wraps(function)
+    def call(*args: Any, **keys: Any) -> Any:
+        try:
+            given = signature.bind(*args, **keys).arguments
+        except TypeError as error:
+            wrong = next((key for key in keys if key not in order), None)
+            hint = f". {nearest(wrong, order)}" if wrong else ""
+            raise CallError(f"{function.__name__}: {error}{hint}".rstrip(". ")) from None
+        for name, (check, open_) in checks.items():
+            if name in given and not (open_ and given[name] is None):
+                value = check(name, given[name])
+                if value is not given[name]:
+                    position = order.index(name)
+                    if name in keys:
+                        keys[name] = value
+                    else:
+                        args = (*args[:position], value, *args[position + 1 :])
+        return function(*args, **keys)
+
+    return call
