@@ -65,7 +65,7 @@ def muzzled(drill: Drill, case: str | None = None, ability: str | None = None) -
     """The clearance of an ability's muzzle, and where the muzzle is at each heading. Raises CallError."""
     name = drill.case_name(case)
     scene = scene_of(drill, name)
-    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
     session = session_of(drill, name)
     session.take_in(0)
     keys = scene.abilities[ability]

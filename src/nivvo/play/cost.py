@@ -6,7 +6,7 @@ from nivvo.errors import CallError
 
 MOST_SHOTS = 4_000
 MOST_FLOWN = 20_000_000
-MOST_KEPT = 3_000_000
+MOST_KEPT = 2_000_000
 """Shots; projectile-ticks; projectile-ticks whose positions are kept: some seconds, some hundred megabytes."""
 
 

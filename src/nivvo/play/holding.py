@@ -67,7 +67,7 @@ def holds(
     charging = [one for one in in_hand if scene.abilities[one].firing.kind == "charge"]
     if ability is None and not charging:
         raise CallError(f'no ability of {name} charges; write firing.kind = "charge"')
-    ability = known(ability or charging[0], scene.abilities, "ability")
+    ability = known(charging[0] if ability is None else ability, scene.abilities, "ability")
     keys = scene.abilities[ability]
     if keys.firing.kind != "charge":
         raise CallError(f'{ability} does not charge: its firing.kind is "{keys.firing.kind}"')

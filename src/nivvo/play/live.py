@@ -162,7 +162,9 @@ class Live:
         if time < ticks.edge(tick):
             raise CallError(f"at = {at} s is over: the coming tick begins at {self.time:.9g} s")
         seen = ticks.seen(time) if self.scene.model.tick.input == "at ticks" else time
-        names = [known(shooter, self.scene.shooters, "shooter")] if shooter else sorted(self.scene.shooters)
+        names = sorted(self.scene.shooters)
+        if shooter is not None:
+            names = [known(shooter, self.scene.shooters, "shooter")]
         self._session.feed([Change(seen, time, name, what, value) for name in names])
         row = {"t": clock.to_seconds(time), what: value, **({"shooter": shooter} if shooter else {})}
         self._played.append(row)
@@ -306,7 +308,9 @@ class Live:
         """The state of an ability's firing, as "idle" or "charging"."""
         name = known(ability, self.in_hand, "ability")
         owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
-        return self._session.triggers[name, known(shooter or owner, self.scene.shooters, "shooter")].state
+        return self._session.triggers[
+            name, known(owner if shooter is None else shooter, self.scene.shooters, "shooter")
+        ].state
 
     # Bodies.
 
@@ -423,7 +427,7 @@ class Live:
         """
         name = known(ability, self.in_hand, "ability")
         owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
-        shooter = known(shooter or owner, self.scene.shooters, "shooter")
+        shooter = known(owner if shooter is None else shooter, self.scene.shooters, "shooter")
         check_dots(count, every, spacing, held)
         scout = Session(self.scene, [], touches="end")
         scout.actors = _thaw(*_freeze(self._session.actors))

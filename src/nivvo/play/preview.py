@@ -185,9 +185,9 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str,
     """A run with one shot, ended at its first touch."""
     name = drill.case_name(case)
     scene = scene_of(drill, name)
-    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
     owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    shooter = known(shooter or owner, scene.shooters, "shooter")
+    shooter = known(owner if shooter is None else shooter, scene.shooters, "shooter")
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
     time = clock.from_seconds(at)

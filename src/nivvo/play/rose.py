@@ -59,7 +59,7 @@ def rose(drill: Drill, case: str | None = None, ability: str | None = None, coun
     if not 2 <= count <= 3600:
         raise CallError(f"a rose has from 2 to 3600 shots, not {count}")
     scene = copy.copy(scene_of(drill, name))
-    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
     keys = scene.abilities[ability]
     still = keys.aim.model_copy(update={"turn_rate": None, "curve": None, "camera": None})
     scene.abilities = {**scene.abilities, ability: keys.model_copy(update={"aim": still})}

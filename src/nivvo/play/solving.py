@@ -84,7 +84,7 @@ def solutions(
     """
     name = drill.case_name(case)
     scene = scene_of(drill, name)
-    ability = known(ability or in_hand_of(drill, name)[0], scene.abilities, "ability")
+    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
     for word, value in (("speed", speed), ("time", time), ("at", at + 1.0)):
         if value is not None and not 0.0 < value <= 1e12:
             raise CallError(f"{word} must be above 0, not {value}")

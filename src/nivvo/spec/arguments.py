@@ -39,9 +39,15 @@ def _text(word: str, value: Any) -> str:
 
 
 def _number(word: str, value: Any) -> float:
-    if isinstance(value, (bool, np.bool_)) or not isinstance(value, numbers.Real) or not math.isfinite(float(value)):
+    try:
+        number = (
+            float(value) if isinstance(value, numbers.Real) and not isinstance(value, (bool, np.bool_)) else math.nan
+        )
+    except OverflowError:
+        number = math.inf
+    if not math.isfinite(number):
         raise CallError(f"{word} is a finite number, not {_shown(value)}")
-    return float(value)
+    return number
 
 
 def _count(word: str, value: Any) -> int:
@@ -79,7 +85,15 @@ def _axes(word: str, value: Any) -> Any:
     return value
 
 
+def _one_axes(word: str, value: Any) -> Any:
+    if not hasattr(value, "add_patch"):
+        raise CallError(f"{word} is Matplotlib axes, not {_shown(value)}")
+    return value
+
+
 def _shown(value: Any) -> str:
+    if isinstance(value, int) and value.bit_length() > 64:
+        return "a whole number beyond 64 bits"
     text = repr(value) if isinstance(value, (str, int, float, bool, type(None), list, tuple)) else ""
     return text[:60] if len(text) > 0 else type(value).__name__
 
@@ -100,7 +114,8 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
     **dict.fromkeys(("cursor", "to"), _point),
     **dict.fromkeys(("path", "folder"), lambda word, value: path_of(value, word)),
     "settings": _settings,
-    **dict.fromkeys(("axes", "ax", "live"), _axes),
+    "axes": _axes,
+    **dict.fromkeys(("ax", "live"), _one_axes),
 }
 """Each name of an argument and what it may be; None stands for what a call leaves open."""
 

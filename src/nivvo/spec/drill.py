@@ -18,6 +18,7 @@ from nivvo.errors import CallError, DrillError, Problem
 from nivvo.spec import document as documents
 from nivvo.spec import settings as changed
 from nivvo.spec.ability import Ability
+from nivvo.spec.arguments import checked
 from nivvo.spec.case import Case, Input
 from nivvo.spec.document import Document, Origin
 from nivvo.spec.links import Linked
@@ -83,7 +84,8 @@ class Drill:
         """Names of the cases in file order; a drill without any has one, "default"."""
         return list(self._effective) or ["default"]
 
-    def case_name(self, name: str | None) -> str:
+    @checked
+    def case_name(self, name: str | None = None) -> str:
         """A case's name, of the first for None. Raises CallError with the nearest name."""
         if name is None:
             return self.cases[0]
@@ -92,11 +94,13 @@ class Drill:
             raise CallError(f"{says} {nearest(name, self.cases)}".strip())
         return name
 
+    @checked
     def case(self, name: str) -> Case:
         """A case by name. Raises CallError with the nearest name."""
         name = self.case_name(name)
         return self._effective[name][0].case[name] if self._effective else Case()
 
+    @checked
     def inputs(self, name: str) -> list[Input] | None:
         """What is pressed and moved in a case: its rows, then those of its track; None where neither is written."""
         case = self.case(name)
@@ -104,20 +108,23 @@ class Drill:
             return case.input
         return [*(case.input or []), *(row for _, row in self._logged[name].rows)]
 
-    def of_case(self, name: str) -> Model:
+    @checked
+    def of_case(self, name: str | None = None) -> Model:
         """The drill's tables with the case's ``set`` applied."""
         return self._effective[name][0] if name in self._effective else self.model
 
+    @checked
     def written(self, name: str | None = None) -> Document:
         """Where the tables were written that hold in a case."""
         return self._effective[name][1] if name in self._effective else self.document
 
+    @checked
     def with_settings(self, settings: Mapping[str, Any]) -> Drill:
         """A drill with dotted keys changed; they win over what its cases set.
 
         Raises DrillError if the result is not valid or a key cannot be set, CallError for what is no mapping.
         """
-        if not isinstance(settings, Mapping) or not all(isinstance(key, str) for key in settings):
+        if not all(isinstance(key, str) for key in settings):
             raise CallError('settings are a dict of dotted keys, as {"ability.flare.launch.speed": 20}')
         problem = documents.not_plain(dict(settings), "--set")
         if problem:
@@ -125,16 +132,19 @@ class Drill:
         return _validated(self.document, {**self._settings, **settings}, self._tables)
 
 
+@checked
 def load(path: str | Path, settings: Mapping[str, Any] | None = None) -> Drill:
     """Read a drill file; ``settings`` are dotted keys that win over it. Raises DrillError with all that is wrong."""
     return _validated(documents.read(path), dict(settings or {}))
 
 
+@checked
 def parse(text: str, name: str = "drill", folder: str | Path = ".") -> Drill:
     """Read a drill from a TOML text. Raises DrillError."""
     return _validated(documents.parse(text, name, folder), {})
 
 
+@checked
 def of(tables: dict[str, Any], name: str = "drill", folder: str | Path = ".") -> Drill:
     """Make a drill from plain Python tables, as a TOML file would hold them. Raises DrillError."""
     return _validated(documents.of_tables(tables, name, folder), {})

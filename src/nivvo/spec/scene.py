@@ -75,7 +75,7 @@ def default_forward(up: str) -> str:
     return "+z" if up[1] == "x" else "+x"
 
 
-LEAST_FRAME = 1e-6
+LEAST_FRAME = 1e-5
 """Seconds: no tick is shorter."""
 
 

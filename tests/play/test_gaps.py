@@ -1,0 +1,152 @@
+"""How near something comes: one answer, exact, whoever asks."""
+
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.core.approach import Span, least
+from tests.play.test_turned import Scene
+
+
+class Least(unittest.TestCase):
+    def test_against_many_samples_of_paths_that_bend_about_convex_shapes(self):
+        rng = np.random.default_rng(3)
+        for _ in range(200):
+            p, v, a = (rng.normal(size=3) * s for s in (4.0, 5.0, 6.0))
+            axes = np.linalg.qr(rng.normal(size=(3, 3)))[0]
+            half, span = rng.uniform(0.1, 2.0, 3), float(rng.uniform(0.5, 3.0))
+
+            def near(t, p=p, v=v, a=a, axes=axes, half=half):
+                local = axes @ (p + v * t + a * t * t / 2)
+                out = local - np.clip(local, -half, half)
+                far = np.linalg.norm(out)
+                if far > 0.0:
+                    return far, float(out @ (axes @ (v + a * t))) / far
+                k = int(np.argmax(np.abs(local) - half))
+                return float(np.max(np.abs(local) - half)), float(np.sign(local[k]) * (axes @ (v + a * t))[k])
+
+            gap, when = least([Span(0.0, span, near, float(np.linalg.norm(a)))], 1e-12)
+            sampled = min(near(t)[0] for t in np.linspace(0.0, span, 4000))
+            self.assertLessEqual(gap, sampled + 1e-12)
+            self.assertGreater(gap, sampled - 1e-3)
+            self.assertAlmostEqual(near(when)[0], gap, delta=1e-12)
+
+    def test_of_two_valleys_the_deeper_is_found(self):
+        near = lambda t: (1.0 + np.cos(2 * np.pi * t) - 0.01 * t, -2 * np.pi * np.sin(2 * np.pi * t) - 0.01)  # noqa: E731
+        gap, when = least([Span(0.0, 5.0, near, 4 * np.pi**2)], 1e-9)
+        self.assertAlmostEqual(when, 4.5, delta=1e-3)
+        self.assertAlmostEqual(gap, -0.045, delta=1e-4)
+
+
+class OneAnswer(unittest.TestCase):
+    def test_closest_agrees_with_many_samples_over_scenes_turned_and_moved(self):
+        rng = np.random.default_rng(5)
+        for size in (2, 3):
+            for k in range(12):
+                scene = Scene(rng, size)
+                scene.add(("wall", "box", "capsule", "ball")[k % 4], 0)
+                drag = float(rng.choice([0.0, 0.4]))
+                step = ("exact", "semi-implicit")[k % 3 == 2]
+                made = nivvo.parse(
+                    f'nivvo = 1\n[world]\nview = "{"side" if size == 2 else "space"}"\n[tick]\nstep = "{step}"\n'
+                    f"[ability.a]\nlaunch.speed = 13\nlaunch.elevation = 30\nlimits.life = 1.5\nshape.ball = 0.1\n"
+                    f'flight.drag.linear = {drag}\non.anything.then = "ignore"\n' + scene.texts[0]
+                )
+                run = nivvo.fire(made)
+                name = next(iter(made.model.obstacle))
+                near = nivvo.closest(run, name)
+                path = run.flight("a-1")
+                times = np.linspace(path.t[0], path.t[-1], 4000)
+                gaps = scene.distances[0](path.at(times)[0], times) - 0.1
+                outside = max(float(gaps.min()), 0.0)
+                self.assertLessEqual(max(near.gap, 0.0), outside + 1e-9)
+                self.assertGreater(max(near.gap, 0.0), outside - 1e-2)
+
+    def test_an_arc_that_says_it_clears_does_and_one_that_does_not_is_not_fired(self):
+        rng = np.random.default_rng(8)
+        fired = refused = 0
+        for k in range(60):
+            x, y = float(rng.uniform(4, 16)), float(rng.uniform(0.5, 7))
+            radius = float(rng.choice([0.01, 0.05, 0.5]))
+            drift = f"move.velocity = [{float(rng.normal()) * 0.5!r}, 0]\n" if k % 2 else ""
+            step = ("exact", "explicit")[k % 4 == 3]
+            made = nivvo.parse(
+                f'nivvo = 1\n[tick]\nstep = "{step}"\n[ability.a]\naim.by = "cursor"\nlaunch.speed = 15\n'
+                f'launch.arc = "low"\nlaunch.clears = "bead"\nlaunch.margin = 0.05\nshape.ball = 0.05\n'
+                f'flight.drag.linear = {[0.0, 0.1][k % 3 == 0]}\non.anything.then = "pass"\nlimits.life = 5\n'
+                f"[obstacle.bead]\nat = [{x!r}, {y!r}]\nshape.ball = {radius}\n{drift}"
+                f'[case.c]\ninput = [{{ t = 0, cursor = [18, 1], tap = "fire" }}]\n'
+            )
+            run = nivvo.fire(made)
+            if run.fired:
+                fired += 1
+                note = run.fired[0].note
+                told = float(note.rpartition("clears bead by ")[2].split()[0])
+                number, path = run.scene.number["bead"], run.flight("a-1")
+                arrives = float(note.partition("after ")[2].split()[0])
+                gap = run.actors.least_gap(number, path, 0.05, 0.0, arrives)[0]
+                self.assertGreaterEqual(gap, 0.05 - 1e-6)
+                self.assertAlmostEqual(gap, told, delta=2e-3 * max(told, 1.0))
+                self.assertFalse([row for row in run.rows("contacts") if row["time"] < arrives - 1e-3])
+            else:
+                refused += 1
+                self.assertIn("no arc clears", run.refused[0].refused)
+        self.assertGreater(fired, 20)
+        self.assertGreater(refused, 0)
+
+
+class Clear(unittest.TestCase):
+    def test_rounding_rings_no_alarm(self):
+        made = nivvo.parse(
+            'nivvo = 1\n[world]\nview = "top"\nunit = "px"\n[shooter.k]\nshape.ball = 16\nmuzzle.m.forward = 20\n'
+            '[ability.a]\nlaunch.speed = 300\nshape.ball = 4\naim.by = "stick"\nlimits.life = 1\n'
+        )
+        found = nivvo.clearance(made)
+        self.assertEqual(found.least, 0.0)
+        self.assertFalse((found.gaps < 0.0).any())
+        just = made.with_settings({"shooter.k.muzzle.m.forward": 20.0 - 1e-6})
+        self.assertAlmostEqual(nivvo.clearance(just).least, -1e-6, delta=1e-11)
+
+    def test_every_heading_of_touching_pairs_of_sizes(self):
+        rng = np.random.default_rng(2)
+        for _ in range(20):
+            body, shot = (round(float(x), 2) for x in rng.uniform(1, 40, 2))
+            made = nivvo.parse(
+                f"nivvo = 1\n[shooter.k]\nshape.ball = {body}\nmuzzle.m.forward = {body + shot!r}\n"
+                f'[ability.a]\nlaunch.speed = 3\nshape.ball = {shot}\naim.by = "stick"\n'
+            )
+            self.assertGreaterEqual(nivvo.clearance(made).least, 0.0)
+
+
+class Holds(unittest.TestCase):
+    TEXT = """nivvo = 1
+[ability.a]
+firing = {{ kind = "charge", full_after = 1.25 }}
+launch.speed = 12
+launch.elevation = {{ by = "held", points = {points} }}
+[obstacle.ground]
+shape.half_space = "up"
+[shooter.k]
+at = [0, 0.5]
+"""
+
+    def test_a_turning_point_is_one(self):
+        found = nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 80]]")))
+        turn = found.turns_back
+        ranges = {row["held"]: row["range"] for row in found.rows}
+        self.assertIn(turn, ranges)
+        self.assertEqual(max(ranges.values()), ranges[turn])
+        session = lambda held: nivvo.preview(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 80]]")), held=held)  # noqa: E731
+        far = lambda held: session(held).landing.point[0]  # noqa: E731
+        for more in (1e-4, 1e-3, 0.02, 0.2):
+            self.assertGreater(far(turn), far(turn + more))
+            self.assertGreater(far(turn), far(turn - more))
+
+    def test_a_reach_that_stays_does_not_reach_farthest(self):
+        from nivvo.show.words import held
+
+        words = held(nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 30], [1.25, 30]]"))))
+        self.assertIn("reach is the same at every hold", words)
+        words = held(nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 30]]"))))
+        self.assertIn("reach does not turn back: the longest hold reaches farthest", words)
