@@ -285,3 +285,57 @@ class Solved(unittest.TestCase):
             np.testing.assert_array_equal(np.isfinite(here.time), np.isfinite(there.time))
             good = np.isfinite(here.time)
             np.testing.assert_allclose(here.time[good], there.time[good], rtol=1e-6)
+
+
+class Stiff(unittest.TestCase):
+    """Drag that stops a shot within a small part of a tick: followed by error, plain and compiled alike."""
+
+    RULES = ((3000.0, 0.0), (12000.0, 0.0), (5000.0, 20.0), (0.0, 1e6), (200.0, 0.0), (100.0, 10.0), (60.0, 0.0))
+
+    def flown(self, v, linear, square, compiled):
+        world = arena([], flat=False)
+        world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always" if compiled else "never"}):
+            world.run(ticks(40))
+        return world.flight[:1].copy()
+
+    def test_it_is_the_solution_of_its_equation_also_where_it_is_stiff(self):
+        rng = np.random.default_rng(12)
+        for linear, square in self.RULES:
+            v = rng.normal(size=3) * 15
+
+            def slope(_, y, linear=linear, square=square):
+                speed = np.sqrt(y[3:6] @ y[3:6])
+                return [*y[3:6], *(G - (linear + square * speed) * y[3:6]), speed]
+
+            way = solve_ivp(slope, (0.0, 40 / 60), [0, 0, 0, *v, 0], "Radau", rtol=1e-11, atol=1e-14).y[:, -1]
+            end = self.flown(v, linear, square, False)[0]
+            self.assertLess(np.linalg.norm(end["p"] - way[:3]), 1e-6 * way[6], (linear, square))
+            self.assertLess(abs(end["flown"] - way[6]), 1e-6 * way[6], (linear, square))
+
+    def test_plain_and_compiled_give_the_same_bytes_there_too(self):
+        for linear, square in self.RULES:
+            one, other = (self.flown(np.array([9.0, 4.0, 1.0]), linear, square, compiled) for compiled in (True, False))
+            self.assertEqual(one.tobytes(), other.tobytes())
+
+    def test_it_touches_on_its_true_path(self):
+        for linear in (400.0, 3000.0):
+            v = np.array([18.0, 0.0, 0.0])
+            reach = 18.0 / linear
+            body = ball((0.6 * reach + 0.6, 0, 0), radius=0.5)
+            world = arena([body], flat=False)
+            world.fire(world.new_launch(np.zeros(3), 0.1, linear=linear), np.zeros(3), v, 1, 0)
+            world.run(ticks(3))
+            touch = next(event for event in events_of(world) if event["kind"] == pool.CONTACT)
+            # x = v/c (1 - exp(-c t)) is 0.6 of the reach at t = -ln(0.4)/c.
+            self.assertAlmostEqual(touch["after"], -np.log(0.4) / linear, delta=1e-6 / linear)
+            self.assertAlmostEqual(touch["p"][0], 0.6 * reach, delta=1e-9)
+
+    def test_beyond_what_can_be_followed_it_is_refused_with_the_limit(self):
+        import nivvo
+
+        text = "nivvo = 1\n[ability.a]\nlaunch.speed = 9\nflight.drag.{}\n"
+        for key, word in (("linear = 1e6", "15000"), ("per_tick = 1e-300", "at least"), ("square = 1e12", "at most")):
+            with self.assertRaisesRegex(nivvo.DrillError, word):
+                nivvo.parse(text.format(key))
+        nivvo.fire(nivvo.parse(text.format("linear = 14000") + "limits.life = 0.2\n"))

@@ -298,3 +298,113 @@ class Long(unittest.TestCase):
             tracemalloc.stop()
         # What ended is remembered, up to a bound; nothing else may grow.
         self.assertLess(sizes[1] - sizes[0], 4_000_000)
+
+
+class Uneven(unittest.TestCase):
+    """Ticks as long as they come: timers are the game's own loop, asked tick by tick."""
+
+    def loop(self, rule, interval, dts, real):
+        """When the textbook timer of a game fires a held stream: at the start of which ticks."""
+        fired, now, edge = [0.0], real(0.0), 0.0
+        goal, left, total = real(now + real(interval)), real(interval), real(0.0)
+        for dt in dts:
+            edge, now = edge + dt, real(now + real(dt))
+            left, total = real(left - real(dt)), real(total + real(dt))
+            if rule == "re-armed" and now >= goal:
+                fired.append(edge)
+                goal = real(now + real(interval))
+            elif rule == "counting down" and left <= 0:
+                fired.append(edge)
+                left = real(interval)
+            elif rule == "accumulating":
+                while total >= real(interval):
+                    fired.append(edge)
+                    total = real(total - real(interval))
+        return fired
+
+    def test_streams_leave_at_ticks_starts_as_the_games_timer_says(self):
+        rng = np.random.default_rng(6)
+        for rule in ("re-armed", "counting down", "accumulating"):
+            for bits, real in ((64, np.float64), (32, np.float32)):
+                interval = float(rng.uniform(0.03, 0.2))
+                dts = [round(float(x), 6) for x in rng.uniform(0.004, 0.06, 300)]
+                live = nivvo.Live(
+                    nivvo.parse(
+                        f'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "{rule}"\nbits = {bits}\n[ability.a]\n'
+                        f'launch.speed = 9\nlimits.life = 0.1\nfiring = {{ kind = "auto", interval = {interval!r} }}\n'
+                        "[case.c]\ninput = []\n"
+                    ),
+                    compiled=False,
+                )
+                live.press("fire")
+                times = [event.time for dt in dts for event in live.step(dt) if event.what == "fired"]
+                expected = [time for time in self.loop(rule, interval, dts, real) if time < sum(dts) - 1e-9]
+                self.assertEqual(len(times), len(expected), (rule, bits))
+                np.testing.assert_allclose(times, expected, atol=1e-9)
+
+    def test_a_cooldown_that_runs_through_uneven_ticks_is_not_beaten_and_not_outstayed(self):
+        live = nivvo.Live(
+            nivvo.parse(
+                'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "counting down"\n[ability.a]\nlaunch.speed = 9\n'
+                "firing.cooldown = 0.1\nlimits.life = 0.1\n[case.c]\ninput = []\n"
+            ),
+            compiled=False,
+        )
+        fired = []
+        for dt in (0.016, 0.05, 0.001, 0.03, 0.02, 0.09, 0.011, 0.016):
+            live.tap("fire")
+            fired += [round(event.time, 6) for event in live.step(dt) if event.what == "fired"]
+        # 0.1 - 0.016 - 0.05 - 0.001 - 0.03 = 0.003: over after the fifth tick, at 0.117; then at 0.218.
+        self.assertEqual(fired, [0.0, 0.117, 0.218])
+
+    def test_snapshots_take_running_timers_along(self):
+        live = nivvo.Live(
+            nivvo.parse(
+                'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "re-armed"\nbits = 32\n[ability.a]\nlaunch.speed = 9\n'
+                'limits.life = 0.1\nfiring = { kind = "auto", rate = 9 }\n[case.c]\ninput = []\n'
+            ),
+            compiled=False,
+        )
+        live.press("fire")
+        dts = [0.01 + 0.003 * (k % 7) for k in range(60)]
+        for dt in dts[:23]:
+            live.step(dt)
+        back = live.snapshot()
+        ways = []
+        for _ in range(2):
+            ways.append([(event.time, event.what, event.id) for dt in dts[23:] for event in live.step(dt)])
+            live.restore(back)
+        self.assertEqual(ways[0], ways[1])
+
+
+class Placed(unittest.TestCase):
+    def test_a_walker_stands_where_it_is_put_also_after_its_next_input(self):
+        live = nivvo.Live(
+            drill(shooter="at = [0, 5]\nwalk.speed = 3\nwalk.jump = 4", case="input = []"), compiled=False
+        )
+        for height in (1.0, 9.0, 5.0):
+            live.move_body("keeper", [2.0, height], jump=True)
+            live.step()
+            live.move(1.0)
+            for _ in range(30):
+                live.step()
+            live.move(0.0)
+            live.step()
+            self.assertAlmostEqual(live.place("keeper")[1], height, delta=1e-12)
+            self.assertAlmostEqual(live.place("keeper")[0], 3.5, delta=1e-9)
+            live.press("jump")
+            for _ in range(90):
+                live.step()
+            live.release("jump")
+            self.assertAlmostEqual(live.place("keeper")[1], height, delta=1e-12)
+
+    def test_a_body_on_its_way_stays_where_the_game_puts_it(self):
+        made = drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\nmove.through = [[3, 3], [9, 3]]\n"
+                     'move.speed = 2\nmove.at_end = "back"\n', case="input = []")  # fmt: skip
+        live = nivvo.Live(made, compiled=False)
+        for _ in range(20):
+            live.step()
+        live.move_body("raft", [5.0, 8.0])
+        for _ in range(300):
+            live.step()
+        np.testing.assert_allclose(live.place("raft"), [5.0, 8.0], atol=1e-12)

@@ -67,7 +67,12 @@ class Trigger:
         self.queue: list[tuple[Deadline | Latest, int, str]] = []
         self.order = 0
         self.last = 0
-        self.left = None
+        self.chain: Deadline | None = None
+
+    @property
+    def left(self):
+        """What the timer of the shot before had over when it was due."""
+        return None if self.chain is None else self.chain.left
 
     def count(self, duration) -> int:
         """A duration of the rules in counts of the clock; 0 where none is written."""
@@ -290,7 +295,7 @@ class Auto(Trigger):
 
     def wound(self, time: int) -> None:
         """The first shot."""
-        self.left = None
+        self.chain = None
         if not self.shoot(time):
             self.finish(time)
             return
@@ -299,8 +304,8 @@ class Auto(Trigger):
 
     def on(self, time: int) -> None:
         """What follows a shot: the next one an interval later, or the end of the use."""
-        following = self.timers.next(time, self.interval, self.left)
-        self.ready, self.left = Latest([following]), following.left
+        self.chain = following = self.timers.next(time, self.interval, self.left)
+        self.ready = Latest([following])
         if self.ammo == 0 or self.hot(time) or self.down is None:
             self.finish(time)
         else:
@@ -321,7 +326,7 @@ class Burst(Trigger):
 
     def wound(self, time: int) -> None:
         """The first of them."""
-        self.more, self.left = self.rules.shots, None
+        self.more, self.chain = self.rules.shots, None
         self.to(time, FIRING)
         self.next_shot(time)
 
@@ -331,8 +336,7 @@ class Burst(Trigger):
         if not self.shoot(time) or self.more == 0:
             self.finish(time)
             return
-        following = self.timers.next(time, self.count(self.rules.gap), self.left)
-        self.left = following.left
+        self.chain = following = self.timers.next(time, self.count(self.rules.gap), self.left)
         self.later(following, "next_shot")
 
     def release(self, time: int) -> None:

@@ -81,7 +81,7 @@ class Timers:
         start = self.ticks.holding(time)
         length = self.real(duration / clock.UNITS)
         if self.rule == RE_ARMED:
-            timer = Running(start, None, self.real(self._time(start) + length))
+            timer = Running(start, self._time(start), self.real(self._time(start) + length))
         elif self.rule == COUNTING_DOWN:
             timer = Running(start, length, self.real(0.0))
         else:
@@ -102,29 +102,25 @@ class Timers:
         self._first, self._now = tick, np.array([now], dtype=self.real)
         self.running = [timer for timer in self.running if timer.time > self.ticks.edge(tick)]
         for timer in self.running:
-            while timer.tick < tick and timer.value is not None:
+            while timer.tick < tick:
                 dt = self._dts(timer.tick, 1)[0]
                 timer.value = self.real(timer.value - dt if self.rule == COUNTING_DOWN else timer.value + dt)
                 timer.tick += 1
-            timer.tick = max(timer.tick, tick)
             self._foresee(timer)
 
     def _foresee(self, timer: Running) -> None:
         """When a timer is due, as ticks go on; it takes one tick at least."""
         down, count, start, value = self.rule == COUNTING_DOWN, FIRST, timer.tick, timer.value
         while True:
-            if self.rule == RE_ARMED:
-                values = self._times(start + count)[start - self._first + 1 :]
-            else:
-                dts = self._dts(start, count)
-                values = np.add.accumulate(np.append(value, -dts if down else dts), dtype=self.real)[1:]
+            dts = self._dts(start, count)
+            values = np.add.accumulate(np.append(value, -dts if down else dts), dtype=self.real)[1:]
             over = np.flatnonzero(values <= timer.goal if down else values >= timer.goal)
             if len(over):
                 k = int(over[0])
                 timer.time = self.ticks.edge(start + k + 1)
                 timer.left = None if self.rule != ACCUMULATING else self.real(values[k] - timer.goal)
                 return
-            if values[-1] == (value if len(values) == 1 or self.rule != RE_ARMED else values[-2]):
+            if values[-1] == value:
                 timer.time = NEVER
                 return
             start, value, count = start + len(values), values[-1], min(2 * count, CHUNK)
@@ -144,7 +140,7 @@ class Timers:
         """The game's own time at the start of each tick up to one: its frame times, added up."""
         missing = tick + 1 - self._first - len(self._now)
         if missing > 0:
-            more = missing if self.ticks.past is not None else max(missing, CHUNK)
+            more = missing if self.ticks.past is not None else max(missing, CHUNK, len(self._now))
             dts = self._dts(self._first + len(self._now) - 1, more)
             now = np.add.accumulate(np.append(self._now[-1:], dts), dtype=self.real)[1:]
             self._now = np.append(self._now, now)
