@@ -4,12 +4,12 @@
 #include <stdint.h>
 
 #pragma pack(push, 1)
-typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, pad, inside[6]; } Flight;
+typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, pad, inside[8]; } Flight;
 typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, drags, strays, owner; } Params;
-typedef struct { double damage; int32_t then, by, first, count; } Answer;
-typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves; } Body;
+typedef struct { double damage; int32_t then, by, first, count, holds, pad; } Answer;
+typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves, watched, pad; } Body;
 typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, why; double amount, left, normal[3], p[3], v[3]; } Event;
-typedef struct { double t; int64_t key; int32_t body_key, body, row, hops; } Pending;
+typedef struct { double t; int64_t key; int32_t body_key, body, row, turn; } Pending;
 typedef struct { int64_t start, end; double dt; int64_t tick; } Tick;
 #pragma pack(pop)
 
@@ -123,7 +123,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                     Pending swap = pending[child]; pending[child] = pending[at]; pending[at] = swap;
                     at = child;
                 }
-                i = first.row; hops = first.hops + 1;
+                i = first.row; hops = first.turn + 1;
                 Body *b = &bodies[first.body];
                 if (!b->gone) {
                     Flight *q = &flight[i];
@@ -140,7 +140,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                         for (int c = 0; c < 3; c++) { e->p[c] = p[c]; e->normal[c] = n[c]; e->v[c] = q->v[c] + par->a[c] * first.t; }
                     }
                     if (ans->then == 0) { q->end = 1; ended++; continue; }
-                    for (int c = 0; c < 6; c++) if (q->inside[c] < 0) { q->inside[c] = first.body; break; }
+                    for (int c = 0; c < 8; c++) if (q->inside[c] < 0) { q->inside[c] = first.body; break; }
                 }
             } else break;
 
@@ -178,7 +178,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 int j = scratch[m], out = 0;
                 const Body *b = &bodies[j];
                 if (b->gone || j == par->spares || answers[(int64_t)q->param * groups + b->group].then == 2) continue;
-                for (int c = 0; c < 6 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
+                for (int c = 0; c < 8 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
                 if (out) continue;
                 double rel[3], t;
                 for (int c = 0; c < 3; c++) rel[c] = q->p[c] - b->c[c];
@@ -188,7 +188,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             }
             if (hit >= 0 && hops < 16) {
                 Pending *r = &pending[waiting];
-                r->t = best; r->key = q->key; r->body_key = best_key; r->body = hit; r->row = (int32_t)i; r->hops = hops;
+                r->t = best; r->key = q->key; r->body_key = best_key; r->body = hit; r->row = (int32_t)i; r->turn = hops;
                 for (int64_t at = waiting++; at > 0 && before(&pending[at], &pending[(at - 1) / 2]); at = (at - 1) / 2) {
                     Pending swap = pending[at]; pending[at] = pending[(at - 1) / 2]; pending[(at - 1) / 2] = swap;
                 }
@@ -209,7 +209,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
         for (int64_t i = 0; i < live; i++) {
             Flight *q = &flight[i];
             if (q->end) continue;
-            for (int c = 0, held = 0; c < 6; c++) {
+            for (int c = 0, held = 0; c < 8; c++) {
                 int j = q->inside[c];
                 if (j < 0) break;
                 double d[3], n[3];

@@ -150,7 +150,7 @@ lasts = 1
 
 class Nested(unittest.TestCase):
     def test_bodies_within_bodies_are_passed_one_by_one_and_what_is_too_many_says_so(self):
-        for count, ends in ((7, "its life was over"), (12, "its life was over"), (13, "inside more than 12 bodies")):
+        for count, ends in ((7, "its life was over"), (8, "its life was over"), (9, "inside more than 8 bodies")):
             shells = "".join(f"[obstacle.s{k}]\nat = [40, 0]\nshape.ball = {30 - 2 * k}\n" for k in range(count))
             run = far(speed=20, life=5, at=500, more='on.anything.then = "pass"', text=shells)
             self.assertEqual(len(run.rows("contacts")), count)

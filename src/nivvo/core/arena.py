@@ -12,6 +12,8 @@ from nivvo.core import grid, pool
 from nivvo.core.clock import UNITS
 from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.tick import advance
+from nivvo.core.tick.advance import LIMIT_KEY, wait
+from nivvo.core.tick.events import NOWHERE, tell
 
 
 class Arena:
@@ -64,10 +66,11 @@ class Arena:
         self.curves = np.zeros((4, 2))
         self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
-        self.touches = pool.zeros(16, pool.TOUCH)
+        self.points = pool.zeros(16, pool.POINT)
         self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
+        self.counters[pool.UNTIL] = pool.FOREVER
         self.set_bodies(bodies)
 
     def set_bodies(self, bodies: np.ndarray) -> None:
@@ -110,7 +113,7 @@ class Arena:
 
     def compile(self) -> None:
         """Compile the kernel, or load it, before it is needed."""
-        advance.compiled(*self._arguments(pool.zeros(1, pool.TICKS)))
+        advance.compiled(self._pool(pool.zeros(1, pool.TICKS)))
 
     def forget_launches(self) -> set[int]:
         """Let rows of launches be used again of which nothing is in the air; tell which."""
@@ -176,8 +179,8 @@ class Arena:
         first, count = self.live, len(p)
         if first + count > len(self.flight):
             self.flight = pool.grown(self.flight, first + count)
-            self.pending = pool.grown(self.pending, first + count)
-            self.touches = pool.grown(self.touches, first + count)
+            self.pending = pool.grown(self.pending, 2 * (first + count))
+            self.points = pool.grown(self.points, first + count)
         q = self.flight[first : first + count]
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
@@ -190,24 +193,79 @@ class Arena:
             q["inside"][:, k] = body
         self.counters[pool.LIVE] = first + count
 
-    def run(self, ticks: np.ndarray) -> int:
-        """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; tell how many were done.
+    def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
+        """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
 
-        Raises OverflowError if one tick had more events than there was room for.
+        It comes back sooner, within a tick (``why``): DUE before the first contact at ``until`` (clock) or later, or
+        HOLD for what is to be decided outside. Called again with the ticks that are left it goes on from there.
+        ``keep``: projectiles may have to look again within a tick. Raises OverflowError if one tick had more events
+        than there was room for.
         """
         done = 0
+        self.counters[pool.UNTIL], self.counters[pool.KEEP] = until, keep
         while done < len(ticks):
             rest = ticks[done:]
-            advance(*self._arguments(rest), work=int(self.live * len(rest) * self._effort(rest)))
+            advance(self._pool(rest), work=int(self.live * len(rest) * self._effort(rest)))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
-                tick = int(ticks["tick"][done - 1])
+                tick = int(ticks["tick"][max(done - 1, 0)])
                 raise OverflowError(f"tick {tick} had more contacts than there is room for")
-            if self.counters[pool.WHY] == pool.EMPTY:
+            if self.counters[pool.WHY] != pool.FULL:
                 break
-            if self.counters[pool.WHY] == pool.FULL:
-                self._make_room()
+            self._make_room()
         return done
+
+    @property
+    def why(self) -> int:
+        """Why the engine came back: ``pool.DONE``, EMPTY, DUE or HOLD."""
+        return int(self.counters[pool.WHY])
+
+    def end(self, row: int, time: int, cause: int) -> None:
+        """Let a projectile end at a time (clock) within the present tick, wherever it has flown to in it already."""
+        q = self.flight[row]
+        q["until"], q["cause"] = time, cause
+        if self.counters[pool.MID] and row < self.counters[pool.FRESH]:
+            self.look_again(row)
+
+    def look_again(self, row: int) -> None:
+        """Let a projectile look anew from its running point: something has changed for it in the present tick."""
+        q, at = self.flight[row], self.points[row]
+        if at["kept"] and not q["end"]:
+            q["p"], q["v"], q["flown"] = at["from_p"], at["from_v"], at["base"]
+            self._wait(row, float(at["late"]))
+
+    def redirect(self, row: int, time: float, p, v, start: int) -> None:
+        """Let a projectile go on from ``p`` (3,) with ``v`` (3,), ``time`` s into the tick from ``start`` (clock).
+
+        For what is decided while the engine holds; in exact step its parabola begins anew there.
+        """
+        q, at = self.flight[row], self.points[row]
+        if not at["kept"]:
+            at["base"] = q["flown"]
+        at["from_p"], at["from_v"], at["late"], at["gone"], at["kept"] = p, v, time, at["flown"], pool.REDIRECTED
+        # On the clock it begins a whole count, a little earlier, where it would have been then.
+        a, since = self.params[q["param"]]["a"], int(time * UNITS)
+        early = since / UNITS - time
+        q["t0"] = start + since
+        q["p0"] = np.asarray(p) + np.asarray(v) * early + a * (0.5 * early * early)
+        q["v0"] = np.asarray(v) + a * early
+        self._wait(row, time)
+
+    def finish(self, row: int, time: float, cause: int, now: np.void) -> None:
+        """End a projectile where it is held, ``time`` seconds into the tick ``now``."""
+        q, at = self.flight[row], self.points[row]
+        p, v = (tuple(map(float, at[name])) for name in ("p", "v"))
+        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), (p, NOWHERE, v))
+        q["flown"] += at["flown"]
+        q["p"], q["v"], q["end"] = p, v, cause
+
+    def _wait(self, row: int, time: float) -> None:
+        """Let a projectile look again at a time of the present tick."""
+        waiting = int(self.counters[pool.HEAP])
+        if waiting >= len(self.pending):
+            self.pending = pool.grown(self.pending, waiting + 1)
+        all_ = self._pool(pool.zeros(1, pool.TICKS))
+        self.counters[pool.HEAP] = wait(all_, row, time, LIMIT_KEY, pool.AGAIN, waiting)
 
     def _effort(self, ticks: np.ndarray) -> float:
         """How many steps a projectile takes in a tick, about: more than one where stiff drag bends its way."""
@@ -218,8 +276,8 @@ class Arena:
         bend = float((rows["linear"] + 2.0 * rows["square"] * speed).max()) * float(ticks["dt"][0])
         return 1.0 + min(bend / STIFF, float(SMOOTH)) if bend > 0.0 else 1.0
 
-    def _arguments(self, ticks: np.ndarray) -> tuple:
-        return (
+    def _pool(self, ticks: np.ndarray) -> pool.Pool:
+        return pool.Pool(
             self.world,
             self.flight,
             self.params,
@@ -232,7 +290,7 @@ class Arena:
             self.apart,
             self.scratch,
             self.pending,
-            self.touches,
+            self.points,
             self.events,
             self.samples,
             ticks,
@@ -281,8 +339,8 @@ def thawed(arena: Arena, state: dict) -> None:
     flight = state["arrays"]["flight"]
     if len(flight) > len(arena.flight):
         arena.flight = pool.grown(arena.flight, len(flight))
-        arena.pending = pool.grown(arena.pending, len(flight))
-        arena.touches = pool.grown(arena.touches, len(flight))
+        arena.pending = pool.grown(arena.pending, 2 * len(flight))
+        arena.points = pool.grown(arena.points, len(flight))
     arena.flight[: len(flight)] = flight
     arena.launches, arena.knots, arena.spare = state["launches"], state["knots"], list(state["spare"])
 

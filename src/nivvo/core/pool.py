@@ -7,9 +7,11 @@ never after. Ids that must not depend on storage are ``key``s: made from names a
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 
-INSIDE_MOST = 12
+INSIDE_MOST = 8
 
 # How near counts as on a surface, as a share of the scene's size.
 SURFACE_SHARE = 1e-13
@@ -56,10 +58,21 @@ each tick of a game's own step; drags: whether linear or square is set. life: co
 FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
 strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body)."""
 
-ANSWERS = np.dtype([("damage", "f8"), ("then", "i4"), ("by", "i4"), ("first", "i4"), ("count", "i4")])
-"""by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the
-curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
-in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
+ANSWERS = np.dtype(
+    [
+        ("damage", "f8"),
+        ("then", "i4"),
+        ("by", "i4"),
+        ("first", "i4"),
+        ("count", "i4"),
+        ("holds", "i4"),
+        ("pad", "i4"),
+    ]
+)
+"""holds: whether the tick stops after it, for what is decided outside. by: whether damage depends on DEPENDS_AGE (s)
+or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the curves from ``first`` on, each x and value,
+straight between, the later of two at one x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and
+(every, cap), one step more each ``every`` and never beyond the cap."""
 
 BODY = np.dtype(
     [
@@ -83,14 +96,36 @@ BODY = np.dtype(
         ("gone", "i4"),
         ("layer", "i4"),
         ("moves", "i4"),
+        ("watched", "i4"),
+        ("pad", "i4"),
     ]
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
 a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
-(both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move."""
+(both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move.
+watched: whether the tick stops when it takes damage."""
 
-TOUCH = np.dtype([("p", "f8", 3), ("v", "f8", 3), ("flown", "f8")])
-"""A projectile at the contact it waits for: place, velocity, path length since the tick's start."""
+POINT = np.dtype(
+    [
+        ("p", "f8", 3),
+        ("v", "f8", 3),
+        ("flown", "f8"),
+        ("from_p", "f8", 3),
+        ("from_v", "f8", 3),
+        ("late", "f8"),
+        ("gone", "f8"),
+        ("base", "f8"),
+        ("hops", "i4"),
+        ("turn", "i4"),
+        ("why", "i4"),
+        ("kept", "i4"),
+    ]
+)
+"""A projectile within a tick. p, v, flown: at what it waits for, and its path since the tick's start; why: the limit
+that it waits for, if that is one. from_p, from_v, late, gone: the running point that it goes on from, how many seconds
+after the tick's start that is, and its path till then; base: its path before the tick; kept: whether these hold
+(KEPT; REDIRECTED where an answer has set them), else it goes on from where the tick began. hops: answers so far.
+turn: how often it has waited: what waits of an earlier turn is stale."""
 
 EVENT = np.dtype(
     [
@@ -115,7 +150,11 @@ TICKS = np.dtype([("start", "i8"), ("end", "i8"), ("dt", "f8"), ("tick", "i8")])
 
 SAMPLE = np.dtype([("t", "i8"), ("key", "i8"), ("p", "f8", 3), ("v", "f8", 3)])
 
-PENDING = np.dtype([("t", "f8"), ("key", "i8"), ("body_key", "i4"), ("body", "i4"), ("row", "i4"), ("hops", "i4")])
+PENDING = np.dtype([("t", "f8"), ("key", "i8"), ("body_key", "i4"), ("body", "i4"), ("row", "i4"), ("turn", "i4")])
+"""What waits, ``t`` seconds after the tick's start: a contact with a body, an end AT_LIMIT, or to look AGAIN."""
+
+AT_LIMIT, AGAIN = -1, -2
+KEPT, REDIRECTED = 1, 2
 
 WORLD = np.dtype(
     [
@@ -167,13 +206,38 @@ DEPENDS_AGE, DEPENDS_FLOWN = 1, 2
 
 FOREVER = -1
 
-# Slots of the counters that a kernel reads and leaves.
-LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY = 0, 1, 2, 3, 4, 5, 6
-COUNTERS = 8
-DONE, EMPTY, FULL = 0, 1, 2
+# Slots of the counters that a kernel reads and leaves. UNTIL: it comes back before it answers a contact at that time
+# (clock) or later. KEEP: it keeps where each has come from in the tick, for those that may have to look again. MID: it
+# has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the row
+# after whose answer.
+LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD = range(13)
+COUNTERS = 13
+DONE, EMPTY, FULL, DUE, HOLD = 0, 1, 2, 3, 4
 
 # Events that a tick may need: room for these a projectile, and these beside.
 ROOM_EACH, ROOM = 6, 256
+
+
+class Pool(NamedTuple):
+    """All arrays of an engine: each of one of these dtypes, or numbers of the grid (``grid``)."""
+
+    world: np.ndarray
+    flight: np.ndarray
+    params: np.ndarray
+    answers: np.ndarray
+    curves: np.ndarray
+    bodies: np.ndarray
+    boxes: np.ndarray
+    start: np.ndarray
+    items: np.ndarray
+    apart: np.ndarray
+    scratch: np.ndarray
+    pending: np.ndarray
+    points: np.ndarray
+    events: np.ndarray
+    samples: np.ndarray
+    ticks: np.ndarray
+    counters: np.ndarray
 
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:

@@ -1,0 +1,330 @@
+"""The loop: from tick to tick, and within a tick from contact to contact."""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner, kernel
+from nivvo.core.clock import UNITS
+from nivvo.core.flight import (
+    SMOOTH,
+    box_of_arc,
+    calm,
+    glide,
+    path_length,
+    piece,
+    pulled,
+    stepped,
+    steps_for,
+    through_ends,
+)
+from nivvo.core.grid import bin_layer
+from nivvo.core.pool import (
+    AGAIN,
+    AT_LIMIT,
+    BY_HOPS,
+    BY_NUMBERS,
+    DONE,
+    DUE,
+    EMPTY,
+    ENDED,
+    EVENTS,
+    EXACT,
+    EXPLICIT,
+    FRESH,
+    FULL,
+    HEAP,
+    HELD,
+    HOLD,
+    INSIDE_MOST,
+    KEEP,
+    KEPT,
+    LIVE,
+    MID,
+    MOVING,
+    REDIRECTED,
+    ROOM,
+    ROOM_EACH,
+    SAMPLES,
+    STALE,
+    STILL,
+    SWEPT,
+    TICK,
+    UNTIL,
+    WHY,
+)
+from nivvo.core.shapes import distance
+from nivvo.core.tick import answer as answers
+from nivvo.core.tick.answer import FARTHEST, ON, answer
+from nivvo.core.tick.events import NOWHERE, finish, tell
+from nivvo.core.tick.heap import sift_down, sift_up
+from nivvo.core.tick.limits import life_within, limit
+from nivvo.core.tick.search import look
+from nivvo.core.vec import along, arc, put, sub, vec
+
+MOST_HOPS = 16
+MOST_LOOKS = 4
+LIMIT_KEY = 2147483647
+HOLDS = answers.HELD
+
+
+@kernel
+def advance(k):
+    """Advance the pool ``k`` by its ticks, until none is left in the air; counters[TICK]: how many were done.
+
+    ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are rewritten for bodies that move. ``apart``: how many
+    bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first
+    two kinds. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or samples); DUE (the next
+    contact is not before counters[UNTIL]); HOLD (something is to be decided outside). Then call again with the
+    ticks that are left: in the middle of the first of them it goes on where it was.
+    """
+    counters = k.counters
+    counters[WHY], counters[TICK] = DONE, 0
+    for nth in range(k.ticks.shape[0]):
+        now = k.ticks[nth]
+        live = int(counters[LIVE])
+        if counters[MID] == 0:
+            if k.events.shape[0] - counters[EVENTS] < ROOM_EACH * live + ROOM or (
+                k.world[0]["sampled"] != 0 and k.samples.shape[0] - counters[SAMPLES] < live
+            ):
+                counters[WHY] = FULL
+                return
+            place_bodies(k, now)
+            counters[FRESH], counters[HEAP] = 0, 0
+        counters[WHY], counters[MID] = fly(k, now), 0
+        if counters[WHY] != DONE:
+            counters[MID] = 1
+            return
+        settle(k, now)
+        counters[TICK] = nth + 1
+        if counters[LIVE] == 0:
+            counters[WHY] = EMPTY
+            return
+
+
+@inner
+def fly(k, now):
+    """Let all fly to the tick's end, contact by contact; returns DONE, DUE or HOLD."""
+    counters, pending = k.counters, k.pending
+    due = math.inf if counters[UNTIL] < 0 else (counters[UNTIL] - now["start"]) / UNITS
+    fresh, waiting, live = int(counters[FRESH]), int(counters[HEAP]), int(counters[LIVE])
+    while True:
+        again = fresh >= live
+        if not again:
+            i = fresh
+            fresh += 1
+        else:
+            if waiting == 0 or pending[0]["t"] >= due:
+                counters[FRESH], counters[HEAP] = fresh, waiting
+                return DONE if due == math.inf else DUE
+            waiting -= 1
+            i, j, turn, t = next_of(pending, waiting)
+            q, at = k.flight[i], k.points[i]
+            if q["end"] != 0 or turn != at["turn"]:
+                continue
+            if j == AT_LIMIT:
+                end_at_limit(k, q, at, now, t)
+                continue
+            if j >= 0:
+                at["hops"] += 1
+                if k.bodies[j]["gone"] == 0:
+                    after = answer(k, i, j, now, t)
+                    if after >= HOLDS:
+                        if after == HOLDS + ON:
+                            waiting = wait(k, i, t, LIMIT_KEY, AGAIN, waiting)
+                        counters[FRESH], counters[HEAP], counters[HELD] = fresh, waiting, i
+                        return HOLD
+                    if after != ON:
+                        continue
+        waiting = seek(k, i, now, again, waiting)
+
+
+@inner
+def next_of(pending, waiting):
+    """Take the first row from a heap of which ``waiting`` are to be left: projectile, body, turn, time."""
+    first = pending[0]
+    i, j, turn, t = int(first["row"]), int(first["body"]), int(first["turn"]), float(first["t"])
+    pending[0] = pending[waiting]
+    sift_down(pending, waiting)
+    return i, j, turn, t
+
+
+@inner
+def running(k, i, now, again):
+    """Where a projectile goes on from in this tick: seconds after its start, place, velocity, path till then.
+
+    Also how many contacts of it were answered, and what its record says (0, KEPT, REDIRECTED), which is written only
+    where it may be asked again.
+    """
+    q, at = k.flight[i], k.points[i]
+    hops = int(at["hops"]) if again else 0
+    if again and at["kept"] != 0:
+        return (float(at["late"]), vec(at["from_p"]), vec(at["from_v"]), float(at["gone"])), hops, int(at["kept"])
+    late = (q["t0"] - now["start"]) / UNITS if q["t0"] > now["start"] else 0.0
+    kept = 0
+    if k.counters[KEEP] != 0:
+        kept = KEPT
+        put(at["from_p"], vec(q["p"]))
+        put(at["from_v"], vec(q["v"]))
+        at["late"], at["gone"], at["base"], at["hops"], at["kept"] = late, 0.0, q["flown"], hops, KEPT
+    return (late, vec(q["p"]), vec(q["v"]), 0.0), hops, kept
+
+
+@inner
+def seek(k, i, now, again, waiting):
+    """Let one projectile look for what comes next: it waits for it, or has flown; how many wait then."""
+    q, at, w = k.flight[i], k.points[i], k.world[0]
+    if q["t0"] >= now["end"]:
+        at["kept"] = 0
+        return waiting
+    par = k.params[int(q["param"])]
+    (late, p, v, gone), hops, kept = running(k, i, now, again)
+    step, a = int(w["step"]), vec(par["a"])
+    if kept == REDIRECTED and step != EXACT:
+        # What a game's own step gave it in this tick it has had.
+        step, a = EXPLICIT, NOWHERE
+    linear, square, factor = float(par["linear"]), float(par["square"]), float(par["factor"])
+    h = float(now["dt"]) - late
+    glides, pieces, looks = par["drags"] != 0 and step == EXACT, 1, 0
+    if glides and w["touch"] == SWEPT:
+        pieces = steps_for(a, linear, square, v, h)
+    elif par["drags"] != 0 and not glides:
+        a = pulled(a, linear, square, v)
+    rest, s = h, h / pieces
+    if pieces > SMOOTH:
+        s = calm(a, linear, square, v, rest)
+    while True:
+        s = min(s, rest)
+        if glides:
+            s = life_within(q, now, late, s)
+            m = 1
+            if w["touch"] != SWEPT or pieces > SMOOTH:
+                m = steps_for(a, linear, square, v, s)
+            p1, v1 = glide(a, linear, square, p, v, s, m, SMOOTH)
+            # Kept in memory: most flights have no use for it, and it would cost them registers.
+            put(at["p"], p1)
+            put(at["v"], v1)
+            u, b = v, through_ends(p, v, p1, s)
+        else:
+            u, b = piece(step, p, v, a, h, factor)
+        way = (p, u, b)
+        span, why, more = limit(k, w, q, par, now, way, (late, s, s >= rest, gone))
+        t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops))
+        if j >= 0 and glides and 0.0 < t < s and looks < MOST_LOOKS:
+            # The parabola is true at its ends only: let it end where it touches, and look again.
+            s, looks = t, looks + 1
+            continue
+        if j >= 0 or why != 0 or s >= rest:
+            break
+        p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
+        s = h / pieces
+        if pieces > SMOOTH:
+            s = calm(a, linear, square, v, rest)
+    if j < 0 and why == 0:
+        p1, v1 = p, u
+        if glides:
+            p1, v1 = vec(at["p"]), vec(at["v"])
+        else:
+            age = (now["end"] - q["t0"]) / UNITS
+            p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), age, factor)
+        if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
+            put(q["p"], p1)
+            put(q["v"], v1)
+            q["flown"] += gone + more
+            return waiting
+        why, p, u, b, span = BY_NUMBERS, p1, v1, NOWHERE, 0.0
+    elif j >= 0:
+        span, why = t, 0
+        if hops >= MOST_HOPS:
+            why, j = BY_HOPS, AT_LIMIT
+    at["hops"], at["kept"], at["why"] = hops, kept, why
+    at["flown"] = gone + path_length(u, b, span)
+    put(at["p"], arc(p, u, b, span))
+    put(at["v"], along(u, b, span))
+    return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
+
+
+@inner
+def wait(k, i, t, body_key, j, waiting):
+    """Let a projectile wait for a contact with body ``j``, for AT_LIMIT, or to look AGAIN; how many wait then."""
+    q, at, row = k.flight[i], k.points[i], k.pending[waiting]
+    at["turn"] += 1
+    row["t"], row["key"], row["body_key"] = t, q["key"], body_key
+    row["body"], row["row"], row["turn"] = j, i, at["turn"]
+    sift_up(k.pending, waiting)
+    return waiting + 1
+
+
+@inner
+def end_at_limit(k, q, at, now, t):
+    """End a projectile where a limit cuts its path."""
+    p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
+    tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v))
+    q["flown"] += at["flown"]
+    finish(q, p, v, why)
+
+
+@inner
+def place_bodies(k, now):
+    """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed.
+
+    In a game's own step a body that accelerates goes straight from where a tick starts to where it ends.
+    """
+    w, apart, counters = k.world[0], k.apart, k.counters
+    dt = float(now["dt"])
+    for m in range(apart[1]):
+        j = int(apart[3 + apart[0] + m])
+        b = k.bodies[j]
+        if b["gone"] != 0:
+            continue
+        since, c0, u, a = (now["start"] - b["t0"]) / UNITS, vec(b["c0"]), vec(b["v0"]), vec(b["a0"])
+        centre = arc(c0, u, a, since)
+        if a[0] != 0.0 or a[1] != 0.0 or a[2] != 0.0:
+            u = along(u, a, since)
+            if w["step"] != EXACT:
+                q = arc(centre, u, a, dt)
+                u, a = ((q[0] - centre[0]) / dt, (q[1] - centre[1]) / dt, (q[2] - centre[2]) / dt), NOWHERE
+        put(b["c"], centre)
+        put(b["v"], u)
+        put(b["a"], a)
+        low, high = box_of_arc(a, dt, centre, arc(centre, u, a, dt), 0.0)
+        for c in range(3):
+            wide = float(b["size"][c])
+            k.boxes[j, c], k.boxes[j, c + 3] = low[c] - wide, high[c] + wide
+    for layer in range(2):
+        if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
+            bin_layer(layer, w, k.bodies, k.boxes, k.start, k.items)
+    counters[STALE] = 0
+
+
+@inner
+def settle(k, now):
+    """At a tick's end: forget bodies that are clear, keep samples, close the gaps."""
+    flight, counters, kept = k.flight, k.counters, 0
+    skin, sampled = float(k.world[0]["skin"]), k.world[0]["sampled"] != 0
+    for i in range(counters[LIVE]):
+        q = flight[i]
+        if q["end"] != 0:
+            continue
+        inside, held = q["inside"], 0
+        for c in range(INSIDE_MOST):
+            j = int(inside[c])
+            if j < 0:
+                break
+            b = k.bodies[j]
+            centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
+            gap, _ = distance(b, sub(vec(q["p"]), centre))
+            inside[c] = -1
+            if gap - k.params[int(q["param"])]["radius"] <= skin and b["gone"] == 0:
+                inside[held] = j
+                held += 1
+        if sampled:
+            s = k.samples[counters[SAMPLES]]
+            counters[SAMPLES] += 1
+            s["t"], s["key"] = now["end"], q["key"]
+            put(s["p"], vec(q["p"]))
+            put(s["v"], vec(q["v"]))
+        if kept != i:
+            flight[kept] = flight[i]
+        kept += 1
+    counters[LIVE] = kept

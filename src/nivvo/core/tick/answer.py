@@ -1,0 +1,106 @@
+"""What follows a contact, as far as it is decided inside the tick."""
+
+from __future__ import annotations
+
+from nivvo.core._jit import inner
+from nivvo.core.clock import UNITS
+from nivvo.core.pool import (
+    BY_CONTACT,
+    BY_INSIDE,
+    CONTACT,
+    DAMAGE,
+    DEPENDS_AGE,
+    DIED,
+    END,
+    ENDED,
+    INSIDE_MOST,
+    OVERLAP,
+)
+from nivvo.core.shapes import distance
+from nivvo.core.tick.events import finish, tell
+from nivvo.core.vec import arc, sub, vec
+
+FARTHEST = 1e15
+
+ON, OVER = 0, 1
+HELD = 2
+
+
+@inner
+def answer(k, i, j, now, t):
+    """What follows a contact of projectile ``i`` with body ``j`` at ``t`` seconds into the tick.
+
+    Returns whether it is OVER with the projectile or it flies ON, plus HELD if the tick is to stop after it.
+    """
+    q, at, b = k.flight[i], k.points[i], k.bodies[j]
+    ans = k.answers[int(q["param"]), int(b["group"])]
+    place, gap = met(k, q, at, b, t)
+    kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
+    tell(k, now, t, q, (kind, j, 0, 0.0, gap), place)
+    held = HELD if ans["holds"] != 0 else 0
+    damage = dealt(k, q, at, ans, now, t)
+    if damage != 0.0:
+        b["health"] -= damage
+        tell(k, now, t, q, (DAMAGE, j, 0, damage, float(b["health"])), place)
+        if b["health"] <= 0.0:
+            b["gone"] = 1
+            tell(k, now, t, q, (DIED, j, 0, damage, float(b["health"])), place)
+        if b["watched"] != 0:
+            held = HELD
+    why = BY_CONTACT
+    if ans["then"] != END:
+        if put_inside(q, j):
+            return ON + held
+        why = BY_INSIDE
+    tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
+    q["flown"] += at["flown"]
+    finish(q, place[0], place[2], why)
+    return OVER + held
+
+
+@inner
+def met(k, q, at, b, t):
+    """Where a projectile meets a body: ((place, outward normal, velocity), gap between the surfaces)."""
+    p = vec(at["p"])
+    gap, n = distance(b, sub(p, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)))
+    return (p, n, vec(at["v"])), gap - k.params[int(q["param"])]["radius"]
+
+
+@inner
+def put_inside(q, j):
+    """Add a body to those that a projectile is inside of; whether there is room."""
+    inside = q["inside"]
+    for c in range(INSIDE_MOST):
+        if inside[c] < 0:
+            inside[c] = j
+            return True
+    return False
+
+
+@inner
+def dealt(k, q, at, ans, now, t):
+    """The damage of an answer."""
+    if ans["by"] == 0:
+        return float(ans["damage"])
+    x = (now["start"] - q["born"]) / UNITS + t if ans["by"] == DEPENDS_AGE else q["flown"] + at["flown"]
+    return read_off(k.curves, int(ans["first"]), int(ans["count"]), x)
+
+
+@inner
+def read_off(curves, first, count, x):
+    """The value at ``x`` of a curve: rows of x and value, straight between, held beyond its ends; or of steps."""
+    if count == 0:
+        start, step, every, cap = curves[first, 0], curves[first, 1], curves[first + 1, 0], curves[first + 1, 1]
+        steps = float(int(min(x / every, FARTHEST)))
+        if steps * every > x:
+            steps -= 1.0
+        elif (steps + 1.0) * every <= x:
+            steps += 1.0
+        return min(start + step * steps, cap) if step >= 0.0 else max(start + step * steps, cap)
+    value = curves[first, 1]
+    for k in range(first, first + count):
+        if curves[k, 0] > x:
+            share = (x - curves[k - 1, 0]) / (curves[k, 0] - curves[k - 1, 0]) if k > first else 0.0
+            return value + share * (curves[k, 1] - value)
+        value = curves[k, 1]
+    return value

@@ -1,0 +1,55 @@
+"""Where what limits a projectile cuts a piece of its path: its life, its reach, the bounds of the world."""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner
+from nivvo.core.clock import UNITS
+from nivvo.core.flight import path_length, time_of_length, time_to_leave, time_to_stray
+from nivvo.core.pool import ALONG, BY_BOUNDS, BY_REACH, FROM_OWNER
+from nivvo.core.tick.events import NOWHERE
+from nivvo.core.vec import along, arc, sub, vec
+
+
+@inner
+def life_within(q, now, late, s):
+    """The time until its life is over, if that is within ``s`` seconds; else s."""
+    if q["until"] >= 0 and q["until"] <= now["end"]:
+        return min(max((q["until"] - now["start"]) / UNITS - late, 0.0), s)
+    return s
+
+
+@inner
+def limit(k, w, q, par, now, way, leg):
+    """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if kept.
+
+    way : place, velocity, acceleration. leg : how many seconds after the tick's start the piece begins, how many it
+    lasts, whether it reaches the tick's end, and the path length till then.
+    """
+    late, h, final, gone = leg
+    p, v, a = way
+    span, why, more = h, 0, 0.0
+    if q["until"] >= 0 and q["until"] <= now["end"]:
+        cut = max((q["until"] - now["start"]) / UNITS - late, 0.0)
+        if final or cut <= h:
+            span, why = min(cut, h), int(q["cause"])
+    if par["strays"] != ALONG:
+        c, u, b = vec(q["p0"]), NOWHERE, NOWHERE
+        if par["strays"] == FROM_OWNER:
+            body = k.bodies[int(par["owner"])]
+            b = vec(body["a"])
+            c, u = arc(vec(body["c"]), vec(body["v"]), b, late), along(vec(body["v"]), b, late)
+        out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
+        if out >= 0.0:
+            span, why = out, BY_REACH
+    if w["length"] != 0 or par["reach"] < math.inf:
+        more = path_length(v, a, span)
+        if par["strays"] == ALONG and q["flown"] + gone + more >= par["reach"]:
+            span = time_of_length(v, a, max(par["reach"] - q["flown"] - gone, 0.0), span)
+            why = BY_REACH
+    if w["bounded"] != 0:
+        out = time_to_leave(p, v, a, vec(w["low"]), vec(w["high"]), span)
+        if out >= 0.0:
+            span, why = out, BY_BOUNDS
+    return span, why, more

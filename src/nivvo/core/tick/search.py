@@ -1,0 +1,148 @@
+"""The next contact on a piece of a path: along the grid, in order of time."""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner
+from nivvo.core.contact import NONE, first_contact
+from nivvo.core.flight import box_of_arc
+from nivvo.core.grid import cell
+from nivvo.core.pool import IGNORE, INSIDE_MOST, SLIPPED, SWEPT
+from nivvo.core.shapes import distance
+from nivvo.core.tick.events import NOWHERE, tell
+from nivvo.core.vec import along, arc, sub, vec
+
+MOST_CHUNKS = 4096
+
+
+@inner
+def look(k, w, q, par, now, way, leg):
+    """The next contact on a piece: (time, body key, body), or body -1. Ties go to the lesser body key.
+
+    way : place, velocity, acceleration at the piece's start. leg : how many seconds after the tick's start that is,
+    for how many more it lasts, the limit that cuts it there (or 0), and how many contacts were answered in this tick.
+    """
+    late, span, why, hops = leg
+    p, v, a = way
+    rule = (float(par["radius"]), float(w["skin"]), w["touch"] == SWEPT)
+    reach, swept = rule[0] + 4.0 * rule[1], rule[2]
+    best, best_key, hit = math.inf, 0, -1
+    chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
+    while chunk < chunks:
+        c1 = span if chunk == chunks - 1 else span * (share * (chunk + 1))
+        to_point = arc(p, v, a, c1)
+        low, high = box_of_arc(a, c1 - c0, from_point, to_point, reach)
+        found = gather(k, w, low, high, chunk == 0, chunks == 1)
+        if found < 0:
+            chunks, share = -found, 1.0 / -found
+            continue
+        for m in range(found):
+            j = int(k.scratch[m])
+            b = k.bodies[j]
+            if b["gone"] != 0 or j == par["spares"] or left_out(q, j):
+                continue
+            if k.answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
+                continue
+            what, t = meets(b, rule, late, way, span, why == 0)
+            if what == NONE:
+                continue
+            if what == SLIPS:
+                if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
+                    place = (arc(p, v, a, t), NOWHERE, v)
+                    tell(k, now, late + t, q, (SLIPPED, j, 0, 0.0, 0.0), place)
+                continue
+            if t < best or (t == best and b["key"] < best_key):
+                best, best_key, hit = t, int(b["key"]), j
+        if swept and best <= c1:
+            break
+        c0, from_point, chunk = c1, to_point, chunk + 1
+    return best, best_key, hit
+
+
+SLIPS = 3
+"""It is passed between two ticks, where only the end of a tick counts."""
+
+
+@inner
+def meets(b, rule, late, way, span, whole):
+    """Whether a piece meets a body and when: what ``first_contact`` says, or SLIPS.
+
+    rule : radius, how near is on the surface, whether contacts are swept. whole : whether the piece reaches the
+    tick's end; a touch at ticks is an overlap there.
+    """
+    radius, skin, swept = rule
+    p, v, a = way
+    rel, relv, rela = sub(p, vec(b["c"])), v, a
+    if b["moves"] != 0:
+        pull = vec(b["a"])
+        u = along(vec(b["v"]), pull, late)
+        rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
+    what, t = first_contact(b, rel, relv, rela, radius, span, skin)
+    if swept:
+        return what, t
+    if whole:
+        gap, _ = distance(b, arc(rel, relv, rela, span))
+        if gap <= radius:
+            return 1, span
+    return (NONE if what == NONE else SLIPS), t
+
+
+@inner
+def gather(k, w, low, high, with_apart, may_split):
+    """Write to ``scratch`` the bodies in the cells of the box low..high whose own box meets it; return how many.
+
+    A body that lies in several of these cells is taken once; those apart from the grid are all taken.
+    If the box covers many cells and ``may_split``, nothing is written, and the answer is minus the
+    number of pieces of about two cells into which the path should be cut, to look along it in order.
+    """
+    boxes, apart, scratch = k.boxes, k.apart, k.scratch
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], last[0]), cell(high[0], origin[0], per_cell[0], last[0])
+    y0, y1 = cell(low[1], origin[1], per_cell[1], last[1]), cell(high[1], origin[1], per_cell[1], last[1])
+    z0, z1 = 0, 0
+    if last[2] > 1.0:
+        z0, z1 = cell(low[2], origin[2], per_cell[2], last[2]), cell(high[2], origin[2], per_cell[2], last[2])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
+    if may_split and max(x1 - x0, max(y1 - y0, z1 - z0)) > 3:
+        most = 0.0
+        for c in range(3):
+            most = max(most, (high[c] - low[c]) * per_cell[c])
+        return -max(2, min(int(min(most, 1e9) * 0.5) + 1, MOST_CHUNKS))
+    found = 0
+    if with_apart:
+        found = int(apart[0])
+        for m in range(found):
+            scratch[m] = apart[3 + m]
+    layers = 2 if apart[2] > 0 else 1
+    for z in range(z0, z1 + 1):
+        for y in range(y0, y1 + 1):
+            row = (z * ny + y) * nx
+            for layer in range(layers):
+                for m in range(k.start[layer, row + x0], k.start[layer, row + x1 + 1]):
+                    j = k.items[layer, m]
+                    if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
+                        continue
+                    if boxes[j, 2] > high[2] or boxes[j, 5] < low[2]:
+                        continue
+                    known = False
+                    for seen in range(found - 1, -1, -1):
+                        if scratch[seen] == j:
+                            known = True
+                            break
+                    if not known:
+                        scratch[found] = j
+                        found += 1
+    return found
+
+
+@inner
+def left_out(q, j):
+    """Whether body ``j`` is among those that the projectile is inside of."""
+    inside = q["inside"]
+    for c in range(INSIDE_MOST):
+        if inside[c] < 0:
+            return False
+        if inside[c] == j:
+            return True
+    return False
