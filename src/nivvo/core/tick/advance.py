@@ -106,6 +106,7 @@ def advance(k):
 def fly(k, now):
     """Let all fly to the tick's end, contact by contact; returns DONE, DUE or HOLD."""
     counters, pending = k.counters, k.pending
+    clock, keep = (int(now["start"]), int(now["end"])), counters[KEEP] != 0
     due = math.inf if counters[UNTIL] < 0 else (counters[UNTIL] - now["start"]) / UNITS
     fresh, waiting, live = int(counters[FRESH]), int(counters[HEAP]), int(counters[LIVE])
     while True:
@@ -136,7 +137,7 @@ def fly(k, now):
                         return HOLD
                     if after != ON:
                         continue
-        waiting = seek(k, i, now, again, waiting)
+        waiting = seek(k, i, now, clock, again, keep, waiting)
 
 
 @inner
@@ -150,7 +151,7 @@ def next_of(pending, waiting):
 
 
 @inner
-def running(k, i, now, again):
+def running(k, i, clock, again, keep):
     """Where a projectile goes on from in this tick: seconds after its start, place, velocity, path till then.
 
     Also how many contacts of it were answered, and what its record says (0, KEPT, REDIRECTED), which is written only
@@ -160,9 +161,9 @@ def running(k, i, now, again):
     hops = int(at["hops"]) if again else 0
     if again and at["kept"] != 0:
         return (float(at["late"]), vec(at["from_p"]), vec(at["from_v"]), float(at["gone"])), hops, int(at["kept"])
-    late = (q["t0"] - now["start"]) / UNITS if q["t0"] > now["start"] else 0.0
+    late = (q["t0"] - clock[0]) / UNITS if q["t0"] > clock[0] else 0.0
     kept = 0
-    if k.counters[KEEP] != 0:
+    if keep:
         kept = KEPT
         put(at["from_p"], vec(q["p"]))
         put(at["from_v"], vec(q["v"]))
@@ -171,14 +172,14 @@ def running(k, i, now, again):
 
 
 @inner
-def seek(k, i, now, again, waiting):
+def seek(k, i, now, clock, again, keep, waiting):
     """Let one projectile look for what comes next: it waits for it, or has flown; how many wait then."""
     q, at, w = k.flight[i], k.points[i], k.world[0]
-    if q["t0"] >= now["end"]:
+    if q["t0"] >= clock[1]:
         at["kept"] = 0
         return waiting
     par = k.params[int(q["param"])]
-    (late, p, v, gone), hops, kept = running(k, i, now, again)
+    (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
     step, a = int(w["step"]), vec(par["a"])
     if kept == REDIRECTED and step != EXACT:
         # What a game's own step gave it in this tick it has had.
@@ -196,7 +197,7 @@ def seek(k, i, now, again, waiting):
     while True:
         s = min(s, rest)
         if glides:
-            s = life_within(q, now, late, s)
+            s = life_within(q, clock, late, s)
             m = 1
             if w["touch"] != SWEPT or pieces > SMOOTH:
                 m = steps_for(a, linear, square, v, s)
@@ -208,7 +209,7 @@ def seek(k, i, now, again, waiting):
         else:
             u, b = piece(step, p, v, a, h, factor)
         way = (p, u, b)
-        span, why, more = limit(k, w, q, par, now, way, (late, s, s >= rest, gone))
+        span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone))
         t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops))
         if j >= 0 and glides and 0.0 < t < s and looks < MOST_LOOKS:
             # The parabola is true at its ends only: let it end where it touches, and look again.
@@ -225,7 +226,7 @@ def seek(k, i, now, again, waiting):
         if glides:
             p1, v1 = vec(at["p"]), vec(at["v"])
         else:
-            age = (now["end"] - q["t0"]) / UNITS
+            age = (clock[1] - q["t0"]) / UNITS
             p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), age, factor)
         if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
             put(q["p"], p1)

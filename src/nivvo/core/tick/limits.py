@@ -13,25 +13,25 @@ from nivvo.core.vec import along, arc, sub, vec
 
 
 @inner
-def life_within(q, now, late, s):
+def life_within(q, clock, late, s):
     """The time until its life is over, if that is within ``s`` seconds; else s."""
-    if q["until"] >= 0 and q["until"] <= now["end"]:
-        return min(max((q["until"] - now["start"]) / UNITS - late, 0.0), s)
+    if q["until"] >= 0 and q["until"] <= clock[1]:
+        return min(max((q["until"] - clock[0]) / UNITS - late, 0.0), s)
     return s
 
 
 @inner
-def limit(k, w, q, par, now, way, leg):
+def limit(k, w, q, par, clock, way, leg):
     """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if kept.
 
-    way : place, velocity, acceleration. leg : how many seconds after the tick's start the piece begins, how many it
+    clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's start the piece begins, how many it
     lasts, whether it reaches the tick's end, and the path length till then.
     """
     late, h, final, gone = leg
     p, v, a = way
     span, why, more = h, 0, 0.0
-    if q["until"] >= 0 and q["until"] <= now["end"]:
-        cut = max((q["until"] - now["start"]) / UNITS - late, 0.0)
+    if q["until"] >= 0 and q["until"] <= clock[1]:
+        cut = max((q["until"] - clock[0]) / UNITS - late, 0.0)
         if final or cut <= h:
             span, why = min(cut, h), int(q["cause"])
     if par["strays"] != ALONG:
