@@ -7,7 +7,6 @@ many at once. A case is a session that is fed by its track.
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import replace
 from heapq import heappop, heappush
 from typing import NamedTuple
@@ -15,13 +14,12 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import clock, pool
-from nivvo.core.arena import ticks_of
-from nivvo.errors import NivvoError
 from nivvo.play.actors import Actors
 from nivvo.play.aiming import Asked, Shot, shoot
 from nivvo.play.arcs import moves_at
 from nivvo.play.cost import Meter
 from nivvo.play.firing import KINDS, LOCKED, Fire, Trigger
+from nivvo.play.flying import Flying
 from nivvo.play.numbers import Moment, resolve
 from nivvo.play.run import Run
 from nivvo.play.scene import Scene
@@ -35,7 +33,6 @@ LAUNCHES = np.dtype(
 )
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
-BATCH = 256
 ENDLESS = 1 << 60
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
@@ -100,6 +97,16 @@ class Session:
                 self.triggers[name, shooter] = made
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
+        self.minds = self._minds()
+        self.flying = Flying(self)
+        for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
+            self.arena.bodies[scene.number[shooter]]["watched"] = 1
+
+    def _minds(self) -> bool:
+        """Whether what players do can hang on what is touched before it within a tick."""
+        shooters = [self.scene.number[name] for name in self.scene.shooters]
+        again = any(self.scene.abilities[name].when.again for name in self.in_hand)
+        return bool(self.counted) or again or bool(np.isfinite(self.arena.bodies["health"][shooters]).any())
 
     def feed(self, changes: list[Change]) -> None:
         """Take in what players are going to do."""
@@ -124,16 +131,23 @@ class Session:
                 break
             come = tick if due is None else self.scene.ticks.holding(due)
             if come > self.tick:
-                self._fly(min(come, tick))
+                self.flying.ahead(min(come, tick))
             else:
-                self._act(self.scene.ticks.edge(self.tick + 1))
-                self._fly(self.tick + 1)
+                self.step()
         self.tick = max(self.tick, tick) if not self.arena.live else self.tick
 
     def step(self) -> None:
         """Run one tick, whether anything flies or not."""
-        self._act(self.scene.ticks.edge(self.tick + 1))
-        self._fly(self.tick + 1)
+        end = self.scene.ticks.edge(self.tick + 1)
+        if not self.minds:
+            self._act(end)
+            self.flying.ahead(self.tick + 1)
+            return
+        while (time := self._due()) is not None and time < end:
+            self.flying.to(time)
+            if (now := self._due()) is not None and now <= time:
+                self._act(now + 1)
+        self.flying.to_end()
 
     def take_in(self, time: int) -> None:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
@@ -141,6 +155,32 @@ class Session:
             change = heappop(self._coming)[2]
             self.actors.players[change.shooter].do(change)
         self.tick = self.scene.ticks.holding(time)
+
+    def next_steer(self, now: int, end: int) -> int | None:
+        """When after ``now`` and before ``end`` (clock) something may steer a walking shooter next."""
+        walks = {name for name, player in self.actors.players.items() if player.shooter.walk is not None}
+        if not walks:
+            return None
+        locks = [(one, shooter) for (_, shooter), one in self.triggers.items() if one.rules.locks_movement]
+        times = [due for one, shooter in locks if shooter in walks and (due := one.due()) is not None]
+        nodes = [0]
+        while nodes:
+            # Of a heap only what is early enough is looked at.
+            k = nodes.pop()
+            if k < len(self._coming) and self._coming[k][0] < end:
+                nodes += [2 * k + 1, 2 * k + 2]
+                change = self._coming[k][2]
+                if change.shooter in walks and self._steers(change, locks):
+                    times.append(change.time)
+        return min((time for time in times if now < time < end), default=None)
+
+    def _steers(self, change: Change, locks: list) -> bool:
+        """Whether what a player does may steer its shooter: by walking, a jump, or an ability that locks its feet."""
+        walk = self.scene.shooters[change.shooter].walk
+        if change.what == "move" or change.value == walk.button:
+            return True
+        rules = [one.rules for one, shooter in locks if shooter == change.shooter]
+        return any(change.value in (one.button, one.confirm, one.cancel) for one in rules)
 
     def _due(self) -> int | None:
         """When something will next happen beside flight: a player acts, or a trigger does something by itself."""
@@ -258,7 +298,7 @@ class Session:
 
     def _end(self, row: int, time: int, cause: int) -> None:
         """Let a projectile end at a time within the present tick."""
-        self.arena.flight[row]["until"], self.arena.flight[row]["cause"] = time, cause
+        self.arena.end(row, time, cause)
 
     def _too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
@@ -347,87 +387,18 @@ class Session:
             )
         return self.known[known]
 
-    def _fly(self, tick: int) -> None:
-        """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air."""
-        ticks = self.scene.ticks
-        while self.tick < tick and self.arena.live:
-            last, rows = min(tick, self.tick + (1 if self.breakable else BATCH)), None
-            if self.movers and not self.still:
-                start = ticks.edge(self.tick)
-                turns = [self.actors.motions[k].next_break(start) for k in self.movers]
-                turn = min((time for time in turns if time is not None), default=None)
-                self._place(start)
-                if turn is not None and (holds := ticks.holding(turn)) < last:
-                    last = holds
-                    if last == self.tick:
-                        rows = self._broken(self.tick)
-                        last += 1
-            try:
-                for row in rows if rows is not None else [ticks.rows(self.tick, last - self.tick)]:
-                    if rows is not None:
-                        row = row()
-                    self.arena.run(row)
-                now, end = clock.to_seconds(ticks.edge(last)), clock.to_seconds(self.last_input)
-                self.meter.fly(self.arena.live, last - self.tick, now, end)
-                self.tick = last
-                if self.breakable:
-                    self._break_off()
-            except OverflowError as error:
-                raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
-        self.tick = tick
-
-    def _break_off(self) -> None:
-        """Let damage to a shooter break off what its abilities have begun."""
+    def break_off(self) -> None:
+        """Let damage to a shooter break off what its abilities have begun, when it is dealt."""
+        if not self.breakable:
+            return
         events = self.arena.events[self._struck : self.arena.counters[pool.EVENTS]]
         self._struck = int(self.arena.counters[pool.EVENTS])
         for event in events[events["kind"] == pool.DAMAGE]:
-            struck = self.scene.names[event["body"]]
+            struck, time = self.scene.names[event["body"]], int(event["start"]) + round(event["after"] * clock.UNITS)
             for (_, shooter), trigger in self.triggers.items():
                 if shooter == struck and trigger.rules.cancelled_by_damage:
-                    trigger.cancel(self.scene.ticks.edge(self.tick), "damage")
+                    trigger.cancel(time, "damage")
         self._drain()
-
-    def _place(self, time: int) -> None:
-        """Set each moving body on the piece of its way that holds at ``time``.
-
-        From where that piece begins, so that no rounding hangs on when the session looked.
-        """
-        for k in self.movers:
-            piece, start = self.actors.motions[k].piece(time)
-            self.arena.set_motion(k, *piece, start)
-
-    def _broken(self, tick: int):
-        """One tick within which a body's way turns.
-
-        In exact step the tick is cut there. In a game's own step, where bodies too are moved once a tick,
-        each goes straight from where it is at the tick's start to where it is at its end.
-        """
-        ticks = self.scene.ticks
-        start, end = ticks.edge(tick), ticks.edge(tick + 1)
-        if self.scene.step == pool.EXACT and self.scene.touch == pool.SWEPT:
-            cuts, now = [start], start
-            while True:
-                turns = [self.actors.motions[k].next_break(now) for k in self.movers]
-                now = min((time for time in turns if time is not None and time < end), default=end)
-                cuts.append(now)
-                if now == end:
-                    break
-            for a, b in itertools.pairwise(cuts):
-                yield lambda a=a, b=b: self._cut(a, b, tick)
-        else:
-            yield lambda: self._straight(start, end, tick)
-
-    def _cut(self, start: int, end: int, tick: int) -> np.ndarray:
-        self._place(start)
-        return ticks_of(np.array([start, end]), tick)
-
-    def _straight(self, start: int, end: int, tick: int) -> np.ndarray:
-        seconds = (end - start) / clock.UNITS
-        for k in self.movers:
-            motion = self.actors.motions[k]
-            here, there = motion.at(start)[0], motion.at(end)[0]
-            self.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
-        return self.scene.ticks.rows(tick, 1)
 
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""

@@ -22,10 +22,10 @@ def life_within(q, clock, late, s):
 
 @inner
 def limit(k, w, q, par, clock, way, leg):
-    """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if kept.
+    """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if that is kept.
 
-    clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's start the piece begins, how many it
-    lasts, whether it reaches the tick's end, and the path length till then.
+    clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's
+    start the piece begins, how many it lasts, whether it reaches the tick's end, and the path length till then.
     """
     late, h, final, gone = leg
     p, v, a = way

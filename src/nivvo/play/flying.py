@@ -1,0 +1,148 @@
+"""How a session's ticks are run: many at once while nobody acts, or one up to what somebody does within it.
+
+Where what players do can hang on what is touched (a shooter can be hurt or put out, only so many may be in the air,
+a further press ends what flies), a tick is run up to each act: contacts before it are answered first. Elsewhere all
+acts of a tick are taken in before it is run, which comes to the same.
+
+In exact step a tick is cut where a body's way turns, or may be about to by what a player does; a lock of the feet
+that follows within the tick from something else is seen by what flies from the tick's end on. In a game's own step,
+where bodies too are moved once a tick, each goes straight from where it is at the tick's start to where it is at its
+end.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import clock, pool
+from nivvo.core.arena import ticks_of
+from nivvo.errors import NivvoError
+
+if TYPE_CHECKING:
+    from nivvo.play.session import Session
+
+BATCH = 256
+
+
+class Flying:
+    """The arena of a session on its way through the ticks; ``reached``: how far into the present one (clock)."""
+
+    def __init__(self, session: Session):
+        self.session, self.reached = session, None
+
+    def ahead(self, tick: int) -> None:
+        """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
+
+        Comes back sooner, in the middle of a tick, if somebody is hurt whose abilities that breaks off.
+        """
+        session, ticks = self.session, self.session.scene.ticks
+        while session.tick < tick and session.arena.live:
+            last, first = min(tick, session.tick + BATCH), session.tick
+            if self._moves():
+                start = ticks.edge(first)
+                turn = self._turn(start)
+                if turn is not None and (holds := ticks.holding(turn)) < last:
+                    if holds == first:
+                        self.to_end()
+                        continue
+                    last = holds
+                self._place(start)
+            done = self._run(ticks.rows(first, last - first), keep=session.minds)
+            held = session.arena.why == pool.HOLD
+            session.tick = first + done if held else last
+            self._metered(session.tick - first)
+            if held:
+                self.reached = ticks.edge(session.tick)
+                session.break_off()
+                return
+            if session.arena.why == pool.EMPTY:
+                break
+        session.tick = tick
+
+    def to(self, time: int) -> None:
+        """Run the present tick up to what somebody does at ``time`` (clock): contacts before it are answered."""
+        self._within(time, time)
+
+    def to_end(self) -> None:
+        """Run the rest of the present tick."""
+        session = self.session
+        self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
+        self.reached = None
+        session.tick += 1
+        self._metered(1)
+
+    def _within(self, time: int, until: int) -> None:
+        session, ticks = self.session, self.session.scene.ticks
+        start, end = ticks.edge(session.tick), ticks.edge(session.tick + 1)
+        now = start if self.reached is None else self.reached
+        if not self._moves():
+            self._run_part(ticks.rows(session.tick, 1), until)
+        elif session.scene.step == pool.EXACT and session.scene.touch == pool.SWEPT:
+            while now < time or (until < 0 and now < end):
+                # A part that was begun is gone on with; it ends where a way turns, or may be about to.
+                if not session.arena.counters[pool.MID]:
+                    self._place(now)
+                    steers = session.next_steer(now, end)
+                    self._part = now, min(x for x in (self._turn(now), steers, end) if x is not None)
+                a, b = self._part
+                if self._run_part(ticks_of(np.array([a, b]), session.tick), until if until < b else pool.FOREVER):
+                    break
+                now = b
+        else:
+            if not session.arena.counters[pool.MID]:
+                self._straight(start, end)
+            self._run_part(ticks.rows(session.tick, 1), until)
+        self.reached = max(now, start)
+
+    def _run_part(self, rows: np.ndarray, until: int) -> bool:
+        """Run one part of a tick; whether it came back before its end, since somebody acts first."""
+        session = self.session
+        if not session.arena.live and until == pool.FOREVER and not session.arena.counters[pool.MID]:
+            return False
+        while True:
+            self._run(rows, until, session.minds)
+            if session.arena.why != pool.HOLD:
+                break
+            session.break_off()
+        session.break_off()
+        return session.arena.why == pool.DUE
+
+    def _run(self, rows: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
+        try:
+            return self.session.arena.run(rows, until, keep)
+        except OverflowError as error:
+            raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
+
+    def _metered(self, ticks: int) -> None:
+        session = self.session
+        now, end = session.scene.ticks.edge(session.tick), session.last_input
+        session.meter.fly(session.arena.live, ticks, clock.to_seconds(now), clock.to_seconds(end))
+
+    def _moves(self) -> bool:
+        return bool(self.session.movers) and not self.session.still
+
+    def _turn(self, time: int) -> int | None:
+        """When after ``time`` a way turns next, as far as is known."""
+        motions = self.session.actors.motions
+        return min(
+            (turn for k in self.session.movers if (turn := motions[k].next_break(time)) is not None), default=None
+        )
+
+    def _place(self, time: int) -> None:
+        """Set each moving body on the piece of its way that holds at ``time``.
+
+        From where that piece begins, so that no rounding hangs on when the session looked.
+        """
+        for k in self.session.movers:
+            piece, start = self.session.actors.motions[k].piece(time)
+            self.session.arena.set_motion(k, *piece, start)
+
+    def _straight(self, start: int, end: int) -> None:
+        """Let each moving body go straight over a tick."""
+        seconds = (end - start) / clock.UNITS
+        for k in self.session.movers:
+            motion = self.session.actors.motions[k]
+            here, there = motion.at(start)[0], motion.at(end)[0]
+            self.session.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
