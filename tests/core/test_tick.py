@@ -156,7 +156,7 @@ class Ends(unittest.TestCase):
     def test_more_overlaps_than_can_be_remembered_end_it_with_a_reason(self):
         rows = [ball((2, 5, 0), radius=1 + k / 10, key=k) for k in range(pool.INSIDE_MOST + 2)]
         events, _ = self.one(rows, launch={"then": pool.PASS}, v=(60, 0.5, 0))
-        self.assertEqual(events[-1]["why"], pool.BY_HOPS)
+        self.assertEqual(events[-1]["why"], pool.BY_INSIDE)
 
 
 class SharedTargets(unittest.TestCase):

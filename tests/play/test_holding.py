@@ -79,8 +79,8 @@ class Tracks(unittest.TestCase):
     def played(self, text):
         with tempfile.TemporaryDirectory() as folder:
             Path(folder, "log.csv").write_text(text)
-            made = drill(case='track = "log.csv"').document.tables
-            made["ability"]["flare"]["limits"] = {"life": 0.1}
+            made = drill(ability="limits.life = 0.1").document.tables
+            made["case"]["tap"] = {"track": "log.csv"}
             return nivvo.fire(nivvo.drill(made, folder=folder)).rows("shots")
 
     def test_a_log_is_read_and_repaired_with_a_warning_that_says_what(self):

@@ -120,7 +120,7 @@ class SameEngine(unittest.TestCase):
             run = nivvo.fire(nivvo.load(path), "played")
             self.assertEqual([e.time for e in shots], [row["time"] for row in run.rows("shots")])
             with self.assertRaisesRegex(nivvo.OutputError, "cannot be written"):
-                live.save(Path(folder) / "no" / "where.toml")
+                live.save(path / "where.toml")
 
 
 class Back(unittest.TestCase):
@@ -248,7 +248,7 @@ class Ids(unittest.TestCase):
             (lambda: live.press("fire", shooter="keepr"), "keeper"),
             (lambda: live.cursor(1, float("nan")), "finite"),
             (lambda: live.stick(2, 0), "from -1 to 1"),
-            (lambda: live.step(0.0), "more than 0"),
+            (lambda: live.step(0.0), "from 1e-05 to 10 s"),
             (lambda: live.press("fire", at=-1.0), "not -1"),
             (lambda: live.press("fire", at=float("nan")), "not nan"),
             (lambda: live.press("fire", at=1e30), "not 1e"),

@@ -131,7 +131,7 @@ class Hostile(unittest.TestCase):
     def test_keys_and_numbers_that_no_drill_can_mean(self):
         self.refused('"a.b" = 1\n' + GOOD, "a.b", "unknown key")
         self.refused(GOOD.replace("speed = 18", "speed = 0x" + "f" * 5000), "64 bits")
-        self.refused(GOOD + "[tick]\nframes = [1e-13]\n", "frames[0]", "1e-06")
+        self.refused(GOOD + "[tick]\nframes = [1e-13]\n", "frames[0]", "1e-05")
         self.refused(GOOD + "[world]\nmetre = 5e-324\n", "world.metre")
         life = 'speed = 18\nlimits.life = { by = "random", mean = 2, sd = 1e12 }'
         self.refused(GOOD.replace("speed = 18", life), "life", "86400")

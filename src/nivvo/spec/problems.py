@@ -49,7 +49,9 @@ def of_errors(errors: list[dict], document: Document, model: type[BaseModel], pr
                 found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
             continue
         found[key] = _problem(one, key, document, model)
-    return list(found.values())
+    # Of a key that may be one thing or another, what is wrong inside of the one says it all.
+    outer = {key[:size] for key in found for size in range(1, len(key))}
+    return [problem for key, problem in found.items() if not (problem.says == "wrong type" and key in outer)]
 
 
 def in_order(problems: Iterable[Problem]) -> list[Problem]:

@@ -15,6 +15,9 @@ from nivvo.spec.nearest import nearest
 
 log = logging.getLogger("nivvo")
 
+SIZES = {"cursor": (2, 3), "look": (1, 2), "stick": (2,), "move": (2,), "screen": (2,)}
+"""How many numbers each control takes."""
+
 ACTS = ("press", "release", "tap")
 KNOWN = (*ACTS, *CONTROLS)
 TIMES = ("t", "time", "seconds")
@@ -92,7 +95,7 @@ def _row(cells: list[str], named: int | None) -> Input | Wrong:
             return Wrong(0, "more values than the heading has columns")
     while values and not values[-1]:
         values.pop()
-    if named is None and len(values) > 1 and not _number(values[-1]):
+    if named is None and len(values) - 1 in SIZES.get(word, (1,)) and not _number(values[-1]):
         row["shooter"] = values.pop()
         while values and not values[-1]:
             values.pop()
@@ -107,6 +110,8 @@ def _row(cells: list[str], named: int | None) -> Input | Wrong:
             row[word] = [float(one) for one in values]
         except ValueError:
             return Wrong(0, f"{word} takes numbers, not {', '.join(values)[:60]}")
+        if len(values) not in SIZES[word]:
+            return Wrong(0, f"{word} takes {' or '.join(map(str, SIZES[word]))} numbers, not {len(values)}")
     try:
         return Input.model_validate(row)
     except ValidationError as error:
