@@ -53,7 +53,7 @@ def least(spans: list[Span], allowed: float) -> tuple[float, float]:
             bound = _under(span._replace(start=part[0], stop=part[3]), part[1], part[2], part[4], part[5])[0]
             if bound < best - allowed:
                 heapq.heappush(waiting, (bound, k, *part))
-    return best, when
+    return float(best), float(when)
 
 
 def _under(span: Span, g0: float, s0: float, g1: float, s1: float) -> tuple[float, float]:
