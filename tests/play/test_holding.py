@@ -103,7 +103,7 @@ class Tracks(unittest.TestCase):
             ("x\nsoon,press,fire\n", "not a time"),
             ("-1,press,fire\n", "0 to 86400"),
             ("0,cursor,1,here\n", "takes numbers"),
-            ("0,cursor,1\n", "2 numbers"),
+            ("0,cursor,1\n", "2 or 3 numbers"),
         ):
             with self.assertRaisesRegex(nivvo.DrillError, words):
                 self.played(text)

@@ -1,8 +1,8 @@
 """A session: the one loop in which players act, shots leave, bodies move and projectiles fly.
 
-Time goes from tick to tick. What players do within a tick is taken in first, in order of time; shots
-enter the arena at their exact times; then the tick is run. Ticks in which nobody does anything are run
-many at once. A case is a session that is fed by its track.
+Time goes from tick to tick. What players do within a tick is taken in by its time, shots enter the arena at their
+exact times, and the tick is run: up to each act where acts can hang on contacts, else once (``flying``). Ticks in
+which nobody does anything are run many at once. A case is a session that is fed by its track.
 """
 
 from __future__ import annotations
