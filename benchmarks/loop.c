@@ -8,7 +8,7 @@ typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; 
 typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, drags, strays, owner; } Params;
 typedef struct { double damage; int32_t then, by, first, count, holds, pad; } Answer;
 typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves, watched, pad; } Body;
-typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, why; double amount, left, normal[3], p[3], v[3]; } Event;
+typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, code; double amount, left, normal[3], p[3], v[3], u[3]; } Event;
 typedef struct { double t; int64_t key; int32_t body_key, body, row, turn; } Pending;
 typedef struct { int64_t start, end; double dt; int64_t tick; } Tick;
 #pragma pack(pop)
@@ -136,7 +136,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                     for (int what = 0; what < (ans->then == 0 ? 2 : 1); what++) {
                         Event *e = &events[(*event_count)++];
                         e->start = now.start; e->after = first.t; e->key = q->key; e->tick = (int32_t)now.tick;
-                        e->kind = what == 0 ? (gap < -skin ? 2 : 1) : 5; e->body = first.body; e->why = what; e->left = gap;
+                        e->kind = what == 0 ? (gap < -skin ? 2 : 1) : 5; e->body = first.body; e->code = what == 0 ? ans->then : 1; e->left = gap;
                         for (int c = 0; c < 3; c++) { e->p[c] = p[c]; e->normal[c] = n[c]; e->v[c] = q->v[c] + par->a[c] * first.t; }
                     }
                     if (ans->then == 0) { q->end = 1; ended++; continue; }

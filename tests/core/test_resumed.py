@@ -189,7 +189,7 @@ class Due(unittest.TestCase):
             world.end(0, clock.UNITS // 2, pool.BY_PRESS)
             world.run(row, keep=True)
             end = next(e for e in events_of(world) if e["kind"] == pool.ENDED)
-            self.assertEqual((float(end["after"]), int(end["why"])), (0.5, pool.BY_PRESS))
+            self.assertEqual((float(end["after"]), int(end["code"])), (0.5, pool.BY_PRESS))
             np.testing.assert_allclose(end["p"], [5.0, 2.5 - 9.81 / 8, 0.0], atol=1e-12)
 
     def test_a_shot_born_in_the_middle_of_a_tick_touches_in_it(self):

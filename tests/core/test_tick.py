@@ -109,7 +109,7 @@ class Ends(unittest.TestCase):
         for seconds in (0.5, 0.51, 1 / 60, 0.0):
             life = clock.from_seconds(seconds)
             events, _ = self.one(launch={"life": life})
-            self.assertEqual(events[-1]["why"], pool.BY_LIFE)
+            self.assertEqual(events[-1]["code"], pool.BY_LIFE)
             self.assertAlmostEqual(
                 events[-1]["start"] / clock.UNITS + events[-1]["after"], life / clock.UNITS, delta=1e-15
             )
@@ -117,7 +117,7 @@ class Ends(unittest.TestCase):
     def test_reach_ends_after_that_much_path(self):
         for step in ("exact", "semi-implicit"):
             events, _ = self.one(launch={"reach": 7.25}, step=pool.STEPS[step])
-            self.assertEqual(events[-1]["why"], pool.BY_REACH)
+            self.assertEqual(events[-1]["code"], pool.BY_REACH)
             t = events[-1]["start"] / clock.UNITS + events[-1]["after"]
             if step == "exact":
                 s = np.linspace(0, t, 200_001)
@@ -128,12 +128,12 @@ class Ends(unittest.TestCase):
     def test_bounds_end_it_where_it_leaves(self):
         bounds = np.array([[-1.0, -2.0, -1e30], [50.0, 5.5, 1e30]])
         events, _ = self.one(bounds=bounds)
-        self.assertEqual(events[-1]["why"], pool.BY_BOUNDS)
+        self.assertEqual(events[-1]["code"], pool.BY_BOUNDS)
         self.assertAlmostEqual(events[-1]["p"][1], 5.5, delta=1e-12)
 
     def test_numbers_beyond_measure_end_it(self):
         events, _ = self.one(v=(1e14, 0, 0), count=60_000)
-        self.assertEqual(events[-1]["why"], pool.BY_NUMBERS)
+        self.assertEqual(events[-1]["code"], pool.BY_NUMBERS)
 
     def test_its_own_body_is_not_touched_until_it_is_clear_and_is_touched_after(self):
         own = ball((0, 5, 0))
@@ -156,7 +156,7 @@ class Ends(unittest.TestCase):
     def test_more_overlaps_than_can_be_remembered_end_it_with_a_reason(self):
         rows = [ball((2, 5, 0), radius=1 + k / 10, key=k) for k in range(pool.INSIDE_MOST + 2)]
         events, _ = self.one(rows, launch={"then": pool.PASS}, v=(60, 0.5, 0))
-        self.assertEqual(events[-1]["why"], pool.BY_INSIDE)
+        self.assertEqual(events[-1]["code"], pool.BY_INSIDE)
 
 
 class SharedTargets(unittest.TestCase):
@@ -264,7 +264,7 @@ class Touch(unittest.TestCase):
     def test_at_ticks_a_fast_shot_passes_and_the_run_says_so_once(self):
         events = self.shot_at_wall("at ticks", 600.0)
         self.assertEqual([int(k) for k in events["kind"]], [pool.SLIPPED, pool.ENDED])
-        self.assertEqual(events[-1]["why"], pool.BY_LIFE)
+        self.assertEqual(events[-1]["code"], pool.BY_LIFE)
 
     def test_at_ticks_a_slow_shot_is_found_in_overlap_at_a_ticks_end(self):
         events = self.shot_at_wall("at ticks", 30.0, thick=1.0)

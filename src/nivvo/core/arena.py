@@ -255,7 +255,8 @@ class Arena:
         """End a projectile where it is held, ``time`` seconds into the tick ``now``."""
         q, at = self.flight[row], self.points[row]
         p, v = (tuple(map(float, at[name])) for name in ("p", "v"))
-        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), (p, NOWHERE, v))
+        place = (p, NOWHERE, v, NOWHERE)
+        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), place)
         q["flown"] += at["flown"]
         q["p"], q["v"], q["end"] = p, v, cause
 

@@ -135,16 +135,18 @@ EVENT = np.dtype(
         ("tick", "i4"),
         ("kind", "i4"),
         ("body", "i4"),
-        ("why", "i4"),
+        ("code", "i4"),
         ("amount", "f8"),
         ("left", "f8"),
         ("normal", "f8", 3),
         ("p", "f8", 3),
         ("v", "f8", 3),
+        ("u", "f8", 3),
     ]
 )
-"""At ``start`` (clock) plus ``after`` (s). amount: of damage. left: health left, or the gap between the
-surfaces. normal: outward, of the body. p, v: of the projectile."""
+"""At ``start`` (clock) plus ``after`` (s). code: of a contact what was decided (THEN), of an end why (BY_...).
+amount: of damage. left: health left, or the gap between the surfaces. normal: outward, of the body. p, v: of the
+projectile; u: velocity of the body."""
 
 TICKS = np.dtype([("start", "i8"), ("end", "i8"), ("dt", "f8"), ("tick", "i8")])
 
@@ -188,6 +190,7 @@ STILL, MOVING, LARGE = 0, 1, 2
 
 CONTACT, OVERLAP, DAMAGE, DIED, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
 
+FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = (
     1,
     2,

@@ -12,6 +12,7 @@ from nivvo.core.frame import dot
 from nivvo.errors import CallError
 from nivvo.judge.closeness import Closest, closest, each_closest
 from nivvo.play.run import Run
+from nivvo.record.vocabulary import BY_WORD
 from nivvo.spec.arguments import checked
 from nivvo.spec.case import OF_BODIES, OF_ONE, Check
 from nivvo.spec.nearest import known, listed
@@ -135,7 +136,7 @@ def _lands(run: Run, check: Check) -> Outcome:
         if check.of is not None and row["ability"] != check.of:
             continue
         touches = [one for one in run.rows("contacts") if one["projectile"] == row["projectile"]]
-        if not row["reason"].startswith("touched"):
+        if not BY_WORD[row["ended_by"]].lands:
             found = f"{row['projectile']} never landed: {row['reason']} at {number(row['ended'], 's')}"
             return Outcome(text, False, found, math.nan, unit)
         point = frame.lift([touches[-1][axis] for axis in "xyz"[: frame.size]])

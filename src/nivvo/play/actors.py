@@ -12,9 +12,9 @@ from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.play.motion import Motion, Walker, motion_of
-from nivvo.play.path import Path
 from nivvo.play.player import Player
 from nivvo.play.scene import Scene
+from nivvo.record.path import Path
 
 STILL = (0.0, 0.0, 0.0)
 

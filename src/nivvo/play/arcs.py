@@ -14,9 +14,9 @@ from nivvo.core.frame import dot, unit
 from nivvo.core.pool import EXACT
 from nivvo.play.actors import Actors
 from nivvo.play.numbers import Moment, resolve
-from nivvo.play.path import Path
 from nivvo.play.scene import Scene
 from nivvo.play.stance import Stance
+from nivvo.record.path import Path
 from nivvo.spec.ability import Ability
 
 NOWHERE = np.zeros(3)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from nivvo.play.run import Run
+from nivvo.record.vocabulary import LIFE_OVER
 from nivvo.spec.drill import Drill
 from nivvo.spec.links import ANYTHING
 
@@ -63,7 +64,7 @@ def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
     if along and scene.frame.vertical:
         out.append((f"ability.{name}.launch.elevation", "along the aim"))
     mine = [row for row in run.rows("projectiles") if row["ability"] == name]
-    if "life" not in ability.limits.model_fields_set and any("life" in row["reason"] for row in mine):
+    if "life" not in ability.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in mine):
         out.append((f"ability.{name}.limits.life", f"{float(ability.limits.life):g} s"))
     groups = {row["group"] for row in run.rows("contacts") if run.by_key[run.key_of(row["projectile"])].ability == name}
     bare = sorted(group for group in groups if group not in ability.on and ANYTHING not in ability.on)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nivvo.core.frame import AXES, Frame, unit
-from nivvo.play.path import Path
+from nivvo.record.path import Path
 from nivvo.spec.ability import Heading
 
 

@@ -24,10 +24,11 @@ from nivvo.play.engine import in_hand_of
 from nivvo.play.firing import charged
 from nivvo.play.motion import Motion, motion_of
 from nivvo.play.preview import Preview, check_dots, of_run
-from nivvo.play.run import PROJECTILES, REASONS
+from nivvo.play.run import PROJECTILES
 from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.links import body_of
@@ -56,16 +57,6 @@ class Event(NamedTuple):
     point: np.ndarray | None
     amount: float
     detail: str
-
-
-WORDS = {
-    pool.CONTACT: "touched",
-    pool.OVERLAP: "overlap",
-    pool.DAMAGE: "damage",
-    pool.DIED: "out",
-    pool.ENDED: "ended",
-    pool.SLIPPED: "slipped through",
-}
 
 
 class Live:
@@ -233,7 +224,7 @@ class Live:
         for row in raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]:
             key, kind, body = int(row["key"]), int(row["kind"]), int(row["body"])
             name = names[body] if body >= 0 else ""
-            detail = REASONS[int(row["why"])].format(body=name) if kind == pool.ENDED else ""
+            detail = ENDINGS[int(row["code"])].sentence.format(body=name) if kind == pool.ENDED else ""
             if kind == pool.ENDED:
                 self._ended[key] = (int(row["tick"]), detail)
                 if len(self._ended) > ENDED_KEPT:
@@ -241,7 +232,9 @@ class Live:
             time = float(row["start"] / clock.UNITS + row["after"])
             ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0]
             out.append(
-                Event(time, WORDS[kind], key, name, ability, drop(row["p"].copy()), float(row["amount"]), detail)
+                Event(
+                    time, HAPPENINGS[kind].word, key, name, ability, drop(row["p"].copy()), float(row["amount"]), detail
+                )
             )
         return out
 

@@ -15,7 +15,8 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot
 from nivvo.errors import CallError
 from nivvo.play.heading import pointing
-from nivvo.play.path import Path
+from nivvo.record.path import Path
+from nivvo.record.vocabulary import ANSWERS, ENDINGS, HAPPENINGS, SENTENCES, TURNS
 from nivvo.spec.ability import Ability
 from nivvo.spec.arguments import checked
 from nivvo.spec.nearest import nearest
@@ -30,20 +31,6 @@ PROJECTILES = 1023
 """The bits of a key that number the projectiles of one shot."""
 
 TABLES = ("shots", "projectiles", "contacts", "effects", "targets", "events", "states")
-
-REASONS = {
-    0: "still flying when the case ended",
-    pool.BY_CONTACT: "touched {body}",
-    pool.BY_LIFE: "its life was over",
-    pool.BY_REACH: "its reach was used up",
-    pool.BY_BOUNDS: "it left the bounds",
-    pool.BY_NUMBERS: "its numbers grew too large to go on with",
-    pool.BY_HOPS: "too many touches in one tick",
-    pool.BY_FULL: "a newer one took its place",
-    pool.BY_PRESS: "its button was pressed again",
-    pool.BY_CALL: "it was ended by the game",
-    pool.BY_INSIDE: f"it was inside more than {pool.INSIDE_MOST} bodies at once",
-}
 
 
 class Run:
@@ -185,7 +172,7 @@ class Run:
     def _turns(self) -> dict[int, list[int]]:
         """Each projectile's events that are points of its path."""
         found: dict[int, list[int]] = {}
-        for k in np.flatnonzero(np.isin(self.raw["kind"], (pool.CONTACT, pool.OVERLAP, pool.ENDED))):
+        for k in np.flatnonzero(np.isin(self.raw["kind"], TURNS)):
             found.setdefault(int(self.raw["key"][k]), []).append(int(k))
         return found
 
@@ -239,6 +226,8 @@ class Run:
         for table in TABLES:
             for row in self.rows(table):
                 for key, value in row.items():
+                    if key in SENTENCES:
+                        continue
                     text = float(value).hex() if isinstance(value, float) else str(value)
                     made.update(f"{table}.{key}={text}\n".encode())
         names = self.ids
@@ -310,7 +299,7 @@ class Run:
         for key, shot in self.by_key.items():
             path, end = self.flight(self.ids[key]), ends.get(key)
             start, stop = to_seconds(shot.time), float(path.t[-1])
-            why = 0 if end is None else int(end["why"])
+            ending = ENDINGS[pool.FLYING if end is None else int(end["code"])]
             p, v = path.p[-1], path.v[-1]
             run = frame.level(p - path.p[0])
             rows.append(
@@ -325,7 +314,8 @@ class Run:
                     "apex": self._apex(path),
                     "path_length": path.length(),
                     "end_speed": float(np.sqrt(dot(v, v))),
-                    "reason": REASONS[why].format(body=self._body(end) if end is not None else ""),
+                    "ended_by": ending.word,
+                    "reason": ending.sentence.format(body=self._body(end) if end is not None else ""),
                 }
             )
         return rows
@@ -342,21 +332,17 @@ class Run:
             body = self.scene.bodies[event["body"]]
             radius = self.radius_of(int(event["key"]))
             point = event["p"] - event["normal"] * (radius + event["left"])
-            moving = self.actors.motions[event["body"]].seen(self._time(event))[1]
-            relative = event["v"] - moving
+            relative = event["v"] - event["u"]
             speed = float(np.sqrt(dot(relative, relative)))
             into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
-            group = self.scene.groups[body["group"]]
-            answer = self.ability_of(int(event["key"])).on
-            then = answer.get(group, answer.get("anything"))
             rows.append(
                 {
                     "time": self._time(event),
                     "tick": int(event["tick"]),
                     "projectile": self.ids[int(event["key"])],
                     "body": self._body(event),
-                    "group": group,
-                    "then": then.then if then else "end",
+                    "group": self.scene.groups[body["group"]],
+                    "then": ANSWERS[int(event["code"])],
                     **_spread("", axes, point),
                     **_spread("normal_", axes, event["normal"]),
                     "speed": speed,
@@ -430,20 +416,26 @@ class Run:
         for k, event in enumerate(self.raw):
             time, name, body = self._time(event), self.ids[int(event["key"])], self._body(event)
             kind = int(event["kind"])
-            words = {
-                pool.CONTACT: ("touched", ""),
-                pool.OVERLAP: ("overlap", f"{max(-event['left'], 0.0):.4g} deep"),
-                pool.DAMAGE: ("damage", f"{event['amount']:g}"),
-                pool.DIED: ("out", f"{body} has no health left"),
-                pool.ENDED: ("ended", REASONS[int(event["why"])].format(body=body)),
-                pool.SLIPPED: ("slipped through", "a swept test would have touched"),
-            }[kind]
-            say((time, 1, k), time, name, words[0], body, words[1])
+            say((time, 1, k), time, name, HAPPENINGS[kind].word, body, detail_of(event, body))
         return [row for _, row in sorted(rows, key=lambda pair: pair[0][:2] + ((pair[0][2] if pair[0][1] else 0),))]
 
     def slipped(self) -> list[dict[str, Any]]:
         """Bodies that were passed through between two ticks, where a swept test would have touched."""
         return [row for row in self.rows("events") if row["what"] == "slipped through"]
+
+
+def detail_of(event: np.void, body: str) -> str:
+    """What an event of the engine comes to, in words."""
+    kind = int(event["kind"])
+    if kind == pool.OVERLAP:
+        return f"{max(-event['left'], 0.0):.4g} deep"
+    if kind == pool.DAMAGE:
+        return f"{event['amount']:g}"
+    if kind == pool.DIED:
+        return f"{body} has no health left"
+    if kind == pool.ENDED:
+        return ENDINGS[int(event["code"])].sentence.format(body=body)
+    return "a swept test would have touched" if kind == pool.SLIPPED else ""
 
 
 def axes_of(size: int) -> tuple[str, ...]:
@@ -491,6 +483,7 @@ def columns_of(table: str, size: int) -> list[str]:
             "apex",
             "path_length",
             "end_speed",
+            "ended_by",
             "reason",
         ],
         "contacts": [

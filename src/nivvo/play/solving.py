@@ -15,9 +15,9 @@ from nivvo.play.aiming import Sent, Shot, speed_of
 from nivvo.play.arcs import Task, launched, task_of
 from nivvo.play.engine import in_hand_of, scene_of, session_of
 from nivvo.play.numbers import AT_FIRST, resolve
-from nivvo.play.path import Path
 from nivvo.play.run import Run
 from nivvo.play.stance import stance_of
+from nivvo.record.path import Path
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known

@@ -9,6 +9,7 @@ from nivvo.core.clock import to_seconds
 from nivvo.play.clearance import Clearance, of_muzzle
 from nivvo.play.holding import Holds
 from nivvo.play.run import Run
+from nivvo.record.vocabulary import STILL_FLYING
 
 
 def told(run: Run) -> list[str]:
@@ -55,7 +56,7 @@ def told(run: Run) -> list[str]:
     lines += [
         f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}"
         for row in flown.values()
-        if row["reason"].startswith("still flying")
+        if row["ended_by"] == STILL_FLYING
     ]
     if not lines:
         lines.append("nothing was fired")

@@ -260,7 +260,7 @@ def wait(k, i, t, body_key, j, waiting):
 def end_at_limit(k, q, at, now, t):
     """End a projectile where a limit cuts its path."""
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
-    tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v))
+    tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
     q["flown"] += at["flown"]
     finish(q, p, v, why)
 

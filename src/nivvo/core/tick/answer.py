@@ -18,7 +18,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
-from nivvo.core.vec import arc, sub, vec
+from nivvo.core.vec import along, arc, sub, vec
 
 FARTHEST = 1e15
 
@@ -30,13 +30,17 @@ HELD = 2
 def answer(k, i, j, now, t):
     """What follows a contact of projectile ``i`` with body ``j`` at ``t`` seconds into the tick.
 
-    Returns whether it is OVER with the projectile or it flies ON, plus HELD if the tick is to stop after it.
+    Returns whether it is OVER with the projectile or it flies ON, plus HELD if the tick is to stop after it. What is
+    passed is left out from here on; where there is no more room for that, it ends.
     """
     q, at, b = k.flight[i], k.points[i], k.bodies[j]
     ans = k.answers[int(q["param"]), int(b["group"])]
     place, gap = met(k, q, at, b, t)
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
-    tell(k, now, t, q, (kind, j, 0, 0.0, gap), place)
+    then, why = int(ans["then"]), BY_CONTACT
+    if then != END and not put_inside(q, j):
+        then, why = END, BY_INSIDE
+    tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held = HELD if ans["holds"] != 0 else 0
     damage = dealt(k, q, at, ans, now, t)
     if damage != 0.0:
@@ -47,11 +51,8 @@ def answer(k, i, j, now, t):
             tell(k, now, t, q, (DIED, j, 0, damage, float(b["health"])), place)
         if b["watched"] != 0:
             held = HELD
-    why = BY_CONTACT
-    if ans["then"] != END:
-        if put_inside(q, j):
-            return ON + held
-        why = BY_INSIDE
+    if then != END:
+        return ON + held
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
@@ -60,10 +61,10 @@ def answer(k, i, j, now, t):
 
 @inner
 def met(k, q, at, b, t):
-    """Where a projectile meets a body: ((place, outward normal, velocity), gap between the surfaces)."""
-    p = vec(at["p"])
-    gap, n = distance(b, sub(p, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)))
-    return (p, n, vec(at["v"])), gap - k.params[int(q["param"])]["radius"]
+    """Where a projectile meets a body: ((place, outward normal, velocity, the body's), gap between the surfaces)."""
+    p, u, a = vec(at["p"]), vec(b["v"]), vec(b["a"])
+    gap, n = distance(b, sub(p, arc(vec(b["c"]), u, a, t)))
+    return (p, n, vec(at["v"]), along(u, a, t)), gap - k.params[int(q["param"])]["radius"]
 
 
 @inner

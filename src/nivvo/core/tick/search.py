@@ -49,7 +49,7 @@ def look(k, w, q, par, now, way, leg):
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
-                    place = (arc(p, v, a, t), NOWHERE, v)
+                    place = (arc(p, v, a, t), NOWHERE, v, NOWHERE)
                     tell(k, now, late + t, q, (SLIPPED, j, 0, 0.0, 0.0), place)
                 continue
             if t < best or (t == best and b["key"] < best_key):

@@ -1,0 +1,54 @@
+"""The vocabulary of what happened: one row for each code that the engine writes."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from nivvo.core import pool
+
+
+class Happening(NamedTuple):
+    """A kind of event. word : in tables. turns : whether it is a point of the projectile's path."""
+
+    word: str
+    turns: bool = False
+
+
+class Ending(NamedTuple):
+    """How a projectile ends. word : in tables. sentence : for a person. lands : whether it lands on a body."""
+
+    word: str
+    sentence: str
+    lands: bool = False
+
+
+HAPPENINGS = {
+    pool.CONTACT: Happening("touched", turns=True),
+    pool.OVERLAP: Happening("overlap", turns=True),
+    pool.DAMAGE: Happening("damage"),
+    pool.DIED: Happening("out"),
+    pool.ENDED: Happening("ended", turns=True),
+    pool.SLIPPED: Happening("slipped through"),
+}
+TURNS = tuple(kind for kind, happening in HAPPENINGS.items() if happening.turns)
+
+ENDINGS = {
+    pool.FLYING: Ending("flying", "still flying when the case ended"),
+    pool.BY_CONTACT: Ending("contact", "touched {body}", lands=True),
+    pool.BY_LIFE: Ending("life", "its life was over"),
+    pool.BY_REACH: Ending("reach", "its reach was used up"),
+    pool.BY_BOUNDS: Ending("bounds", "it left the bounds"),
+    pool.BY_NUMBERS: Ending("numbers", "its numbers grew too large to go on with"),
+    pool.BY_HOPS: Ending("too many contacts", "too many touches in one tick"),
+    pool.BY_FULL: Ending("limit", "a newer one took its place"),
+    pool.BY_PRESS: Ending("press", "its button was pressed again"),
+    pool.BY_CALL: Ending("call", "it was ended by the game"),
+    pool.BY_INSIDE: Ending("too deep", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
+}
+STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
+BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
+
+ANSWERS = {code: word for word, code in pool.THEN.items()}
+
+SENTENCES = {"reason", "detail", "note"}
+"""Columns that tell a person what others tell exactly: no part of a digest."""
