@@ -196,7 +196,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             }
             if (why) {
                 Event *e = &events[(*event_count)++];
-                e->start = now.start; e->after = span; e->key = q->key; e->tick = (int32_t)now.tick; e->kind = 5; e->body = -1; e->why = why;
+                e->start = now.start; e->after = span; e->key = q->key; e->tick = (int32_t)now.tick; e->kind = 5; e->body = -1; e->code = why;
                 for (int c = 0; c < 3; c++) { e->p[c] = end[c]; e->v[c] = q->v[c] + par->a[c] * span; }
                 q->end = why; ended++;
                 continue;

@@ -37,13 +37,15 @@ def _tick_of(rate: float) -> Fraction:
     return Fraction(UNITS) / Fraction(repr(rate))
 
 
-def edges_of_rate(rate: float, first: int, count: int) -> np.ndarray:
-    """Edges of ``count`` ticks from tick number ``first`` at ``rate`` ticks a second, as counts, shape (count + 1,).
+def edge_of_rate(rate: float, tick: int) -> int:
+    """When a tick starts at ``rate`` ticks a second: the count nearest to n / rate, so that no error adds up."""
+    unit = _tick_of(float(rate))
+    return tick * unit.numerator if unit.denominator == 1 else round(unit * tick)
 
-    Each edge is the count nearest to n / rate: no error adds up.
-    """
+
+def edges_of_rate(rate: float, first: int, count: int) -> np.ndarray:
+    """Edges of ``count`` ticks from tick number ``first`` at ``rate`` ticks a second, as counts, shape (count + 1,)."""
     unit = _tick_of(float(rate))
     if unit.denominator == 1:
         return np.arange(first, first + count + 1, dtype=np.int64) * int(unit)
-    edges = [round(unit * n) for n in range(first, first + count + 1)]
-    return np.array(edges, dtype=np.int64)
+    return np.array([edge_of_rate(rate, n) for n in range(first, first + count + 1)], dtype=np.int64)

@@ -7,6 +7,7 @@ multiples of 90 degrees and symmetric in sign, so that mirrored worlds give mirr
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -34,6 +35,8 @@ _COS = (
 
 def sincos(degrees):
     """Sine and cosine of angles in degrees, any shape; built from + - * only, so equal everywhere."""
+    if isinstance(degrees, float | int) and math.isfinite(degrees):
+        return _sincos_of_one(float(degrees))
     turned = np.fmod(np.asarray(degrees, dtype=float), 360.0)
     quarter = np.rint(turned / 90.0)
     r = (turned - 90.0 * quarter) * (np.pi / 180.0)
@@ -50,6 +53,20 @@ def sincos(degrees):
         np.choose(k, (sin, cos, -sin, -cos)) + 0.0,
         np.choose(k, (cos, -sin, -cos, sin)) + 0.0,
     )
+
+
+def _sincos_of_one(degrees: float) -> tuple[np.float64, np.float64]:
+    """The same steps for one angle, which is what a shot has."""
+    turned = math.fmod(degrees, 360.0)
+    quarter = round(turned / 90.0)
+    r = (turned - 90.0 * quarter) * (np.pi / 180.0)
+    z = r * r
+    s = c = 0.0
+    for k in range(len(_SIN) - 1, -1, -1):
+        s, c = _SIN[k] + z * s, _COS[k] + z * c
+    sin, cos = r + r * z * s, 1.0 - 0.5 * z + z * z * c
+    sin, cos = ((sin, cos), (cos, -sin), (-sin, -cos), (-cos, sin))[quarter & 3]
+    return np.float64(sin + 0.0), np.float64(cos + 0.0)
 
 
 def dot(u, v):

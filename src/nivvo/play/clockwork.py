@@ -54,7 +54,7 @@ class Ticks:
             known = min(max(tick - self.first, 0), len(self.past) - 1)
             return self.past[known] + round((tick - self.first - known) * clock.UNITS / self.rate)
         if self.frames is None:
-            return int(clock.edges_of_rate(self.rate, tick, 0)[0])
+            return clock.edge_of_rate(self.rate, tick)
         rounds, rest = divmod(tick, len(self.frames))
         return rounds * self.round + int(self._edges[rest])
 
