@@ -26,6 +26,8 @@ from nivvo.core.vec import along
 
 LONGEST = 60.0
 ROUNDS = 40
+CROSSINGS = 40
+ROUNDING = 1e-14
 COARSE = 16
 MOST_EVEN = 256
 """Even steps that a flight is cut into; drag that asks for more is followed by error."""
@@ -97,6 +99,33 @@ def _solved(matrices, vectors) -> np.ndarray:
                 rest -= a[:, k, i] * x[:, i]
             x[:, k] = rest / a[:, k, k]
     return x.reshape(*shape, n)
+
+
+def _crossing(f, low, high) -> np.ndarray:
+    """Where a function that rises from ``low`` to ``high`` (...) is zero; the end beyond which it is, if any.
+
+    False position, where an end that stays twice counts half (the Illinois rule), with a halving every third time;
+    where the function is nan it counts as below zero.
+    """
+    low, high = (np.array(x, dtype=float) for x in np.broadcast_arrays(low, high))
+    f_low, f_high = f(low), f(high)
+    best, off = np.where(f_low >= 0.0, low, high), np.where(f_low >= 0.0, 0.0, np.where(f_high <= 0.0, 0.0, np.inf))
+    side, near = np.zeros(low.shape), ROUNDING * np.fmax(np.abs(f_low), np.abs(f_high))
+    with np.errstate(all="ignore"):
+        for nth in range(CROSSINGS):
+            if (off == 0.0).all():
+                break
+            x = (low * f_high - high * f_low) / (f_high - f_low)
+            x = np.where((x > low) & (x < high) & (nth % 3 != 2), x, 0.5 * (low + high))
+            y = f(x)
+            nearer = np.abs(y) < off
+            best, off = np.where(nearer, x, best), np.where(nearer, np.abs(y), off)
+            off = np.where((off <= near) | (high - low <= 1e-15 * np.abs(high)), 0.0, off)
+            over = y > 0.0
+            f_low = np.where(over, np.where(side > 0.0, 0.5 * f_low, f_low), y)
+            f_high = np.where(over, y, np.where(side < 0.0, 0.5 * f_high, f_high))
+            low, high, side = np.where(over, low, x), np.where(over, x, high), np.where(over, 1.0, -1.0)
+    return best
 
 
 class Air:
@@ -219,25 +248,21 @@ class Air:
         free = Air(self.a, self.linear, self.square)
         thin = launch.by_apex(to, self.a, up, apex)
         low, high = 0.3 * thin.time, 3.0 * thin.time + 0.0
+
+        def above(time) -> np.ndarray:
+            found = free.by_time(to, time, own=own, velocity=velocity, acceleration=acceleration)
+            return free._top_within(found.velocity, found.time, up) - apex
+
         # The later it is to arrive, the higher it must go.
-        for _ in range(50):
-            middle = 0.5 * (low + high)
-            found = free.by_time(to, middle, own=own, velocity=velocity, acceleration=acceleration)
-            over = free._top_within(found.velocity, found.time, up) > apex
-            low, high = np.where(over, low, middle), np.where(over, middle, high)
-        found = free.by_time(to, high, own=own, velocity=velocity, acceleration=acceleration)
+        time = _crossing(above, low, high)
         with np.errstate(invalid="ignore"):
-            good = np.abs(free._top_within(found.velocity, found.time, up) - apex) <= 1e-6 * np.maximum(apex, 1e-9)
-        return self.by_time(to, np.where(good, high, np.nan), own=own, velocity=velocity, acceleration=acceleration)
+            good = np.abs(above(time)) <= 1e-6 * np.maximum(apex, 1e-9)
+        return self.by_time(to, np.where(good, time, np.nan), own=own, velocity=velocity, acceleration=acceleration)
 
     def _top_within(self, w, time, up) -> np.ndarray:
-        """Height of the highest point of a flight of ``time`` seconds, by halving where it stops to rise."""
-        low, high = np.zeros_like(time), time
-        for _ in range(40):
-            middle = 0.5 * (low + high)
-            rising = dot(self.fly(w, middle)[1], up) > 0.0
-            low, high = np.where(rising, middle, low), np.where(rising, high, middle)
-        return dot(self.fly(w, low)[0], up)
+        """Height of the highest point of a flight of ``time`` seconds: where it stops to rise."""
+        top = _crossing(lambda t: -dot(self.fly(w, t)[1], up), np.zeros_like(time), time)
+        return dot(self.fly(w, top)[0], up)
 
     def top(self, w, up) -> float:
         """Height of the highest point of one flight with launch velocity ``w`` (3,), units."""
@@ -280,18 +305,10 @@ class Air:
         """Horizontal distance at which flights come down to ``rise``; -inf where they never get so high."""
         pull = float(_length(self.a))
         most = min(2.0 * float(_length(w).max()) / pull + np.sqrt(2.0 * abs(rise) / pull) + 1.0, LONGEST)
-        low, high = np.zeros(w.shape[:-1]), np.full(w.shape[:-1], most)
-        for _ in range(40):
-            middle = 0.5 * (low + high)
-            rising = dot(self.fly(w, middle)[1], up) > 0.0
-            low, high = np.where(rising, middle, low), np.where(rising, high, middle)
-        enough = dot(self.fly(w, low)[0], up) >= rise
-        high = np.full(w.shape[:-1], most)
-        for _ in range(40):
-            middle = 0.5 * (low + high)
-            above = dot(self.fly(w, middle)[0], up) >= rise
-            low, high = np.where(above, middle, low), np.where(above, high, middle)
-        p = self.fly(w, low)[0]
+        most = np.full(w.shape[:-1], most)
+        top = _crossing(lambda t: -dot(self.fly(w, t)[1], up), np.zeros_like(most), most)
+        enough = dot(self.fly(w, top)[0], up) >= rise
+        p = self.fly(w, _crossing(lambda t: rise - dot(self.fly(w, t)[0], up), top, most))[0]
         return np.where(enough, _length(p - (dot(p, up))[..., None] * up), -np.inf)
 
     def _vectors(self, *values) -> tuple[np.ndarray, ...]:
