@@ -269,8 +269,8 @@ class Arena:
         self.counters[pool.HEAP] = wait(all_, row, time, LIMIT_KEY, pool.AGAIN, waiting)
 
     def _effort(self, ticks: np.ndarray) -> float:
-        """How many steps a projectile takes in a tick, about: more than one where stiff drag bends its way."""
-        if self.world["step"][0] != pool.EXACT or not self.live:
+        """How many steps a projectile takes in a plain tick, about: more than one where stiff drag bends its way."""
+        if advance.loaded or self.world["step"][0] != pool.EXACT or not self.live:
             return 1.0
         rows = self.params[self.flight["param"][: self.live]]
         speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())

@@ -7,7 +7,7 @@ One unit is 1/693,000,000,000 s: 693 of them are a nanosecond, and the ticks of 
 from __future__ import annotations
 
 from fractions import Fraction
-from functools import cache
+from functools import cache, lru_cache
 
 import numpy as np
 
@@ -15,6 +15,7 @@ UNITS = 693_000_000_000
 LONGEST = 9_000_000_000_000_000_000
 
 
+@lru_cache(maxsize=4096)
 def from_seconds(seconds: float) -> int:
     """The count nearest to ``seconds`` (s), as written in decimal: 0.1 is a tenth, not its binary neighbour.
 

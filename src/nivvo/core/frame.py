@@ -78,11 +78,24 @@ def dot(u, v):
 def unit(vectors) -> np.ndarray:
     """Vectors (..., 3) scaled to length one, by the same steps whatever the signs; zero stays zero."""
     vectors = np.asarray(vectors, dtype=float)
+    if vectors.ndim == 1:
+        return np.array(_unit_of_one(*vectors.tolist()))
     top = np.abs(vectors).max(axis=-1, keepdims=True)
     safe = vectors / np.where(top > 0.0, top, 1.0)
     x, y, z = safe[..., 0], safe[..., 1], safe[..., 2]
     length = np.sqrt(x * x + y * y + z * z)[..., None]
     return np.where(top > 0.0, safe / np.where(length > 0.0, length, 1.0), 0.0)
+
+
+def _unit_of_one(x: float, y: float, z: float) -> tuple[float, float, float]:
+    """The same steps for one vector, which is what a shot has."""
+    top = max(abs(x), abs(y), abs(z))
+    if not top > 0.0 or math.isnan(x) or math.isnan(y) or math.isnan(z):
+        return 0.0, 0.0, 0.0
+    x, y, z = x / top, y / top, z / top
+    length = math.sqrt(x * x + y * y + z * z)
+    length = length if length > 0.0 else 1.0
+    return x / length, y / length, z / length
 
 
 @dataclass(frozen=True)

@@ -135,24 +135,26 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
         if name in kinds and parameter.kind is not parameter.VAR_POSITIONAL
     }
     order = list(signature.parameters)
+    bare = [one.default is one.empty for one in signature.parameters.values()]
+    in_place = [one.kind is not one.KEYWORD_ONLY for one in signature.parameters.values()].count(True)
+    fits = range(bare.count(True), in_place + 1)
 
     @functools.wraps(function)
     def call(*args: Any, **keys: Any) -> Any:
-        try:
-            given = signature.bind(*args, **keys).arguments
-        except TypeError as error:
-            wrong = next((key for key in keys if key not in order), None)
-            hint = f". {nearest(wrong, order)}" if wrong else ""
-            raise CallError(f"{function.__name__}: {error}{hint}".rstrip(". ")) from None
-        for name, (check, open_) in checks.items():
-            if name in given and not (open_ and given[name] is None):
-                value = check(name, given[name])
-                if value is not given[name]:
-                    position = order.index(name)
-                    if name in keys:
-                        keys[name] = value
-                    else:
-                        args = (*args[:position], value, *args[position + 1 :])
-        return function(*args, **keys)
+        if keys or len(args) not in fits:
+            try:
+                signature.bind(*args, **keys)
+            except TypeError as error:
+                wrong = next((key for key in keys if key not in order), None)
+                hint = f". {nearest(wrong, order)}" if wrong else ""
+                raise CallError(f"{function.__name__}: {error}{hint}".rstrip(". ")) from None
+        values = list(args)
+        for position, (name, value) in enumerate(zip(order, args, strict=False)):
+            if name in checks and not (value is None and checks[name][1]):
+                values[position] = checks[name][0](name, value)
+        for name, value in keys.items():
+            if name in checks and not (value is None and checks[name][1]):
+                keys[name] = checks[name][0](name, value)
+        return function(*values, **keys)
 
     return call
