@@ -294,7 +294,7 @@ class Live:
         rows = np.flatnonzero(self.ids == id_)
         if not len(rows):
             raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, (0, 'it never was'))[1]}")
-        self._session._end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
+        self._session.arena.end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 
     @checked
     def state(self, ability: str, shooter: str | None = None) -> str:

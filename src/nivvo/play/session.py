@@ -268,7 +268,7 @@ class Session:
             return bool(trigger.use) and again.gone == "nothing"
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:
-            self._end(int(row), time, pool.BY_PRESS)
+            self.arena.end(int(row), time, pool.BY_PRESS)
         self.states.append(State(time, name, shooter, trigger.state, f"again: {again.then} {len(chosen)} in the air"))
         return True
 
@@ -296,10 +296,6 @@ class Session:
         rows = np.flatnonzero(mine & still & (flight["end"] == 0))
         return rows[np.lexsort((flight["key"][rows], flight["born"][rows]))]
 
-    def _end(self, row: int, time: int, cause: int) -> None:
-        """Let a projectile end at a time within the present tick."""
-        self.arena.end(row, time, cause)
-
     def _too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
         if shot.ability not in self.counted:
@@ -313,7 +309,7 @@ class Session:
         if limits.when_full == "refuse" or len(shot.sent) > limits.alive:
             return f"only {limits.alive} may be in the air, and {len(rows)} are"
         for row in rows[:over]:
-            self._end(int(row), shot.time, pool.BY_FULL)
+            self.arena.end(int(row), shot.time, pool.BY_FULL)
         return ""
 
     def fire(self, asked: Asked, cursor=None) -> Shot:

@@ -1,0 +1,92 @@
+"""What a run tells is what the engine decided: ends, answers, speeds; and no wording is part of a digest."""
+
+import unittest
+from unittest import mock
+
+import numpy as np
+
+import nivvo
+from nivvo.core import pool
+from nivvo.core.clock import UNITS
+from nivvo.play.aiming import Asked
+from nivvo.play.engine import scene_of
+from nivvo.play.session import Session
+from nivvo.record import vocabulary
+
+GATE = """
+nivvo = 1
+[tick]
+rate = 60
+step = "{step}"
+touch = "{touch}"
+[shooter.keeper]
+at = [0, 1]
+[shooter.rival]
+at = [6, 1]
+walk.speed = 4
+walk.jump = 3
+health = 100
+[obstacle.ground]
+shape.half_space = "up"
+[obstacle.net]
+shape.wall = [[3, -5], [3.4, 9]]
+group = "nets"
+[ability.rivet]
+shooter = "keeper"
+launch.speed = 17
+launch.elevation = 12
+limits.life = 4
+on.nets.then = "pass"
+[case.tap]
+input = [{{ t = 0, tap = "jump", shooter = "rival" }}, {{ t = 0.1, tap = "fire", shooter = "keeper" }}]
+"""
+
+
+def run_of(step="exact", touch="swept"):
+    return nivvo.fire(nivvo.parse(GATE.format(step=step, touch=touch)))
+
+
+class Decided(unittest.TestCase):
+    def test_a_contact_says_what_was_decided_also_where_the_session_overrides_the_drill(self):
+        run = run_of()
+        self.assertEqual([row["then"] for row in run.rows("contacts") if row["body"] == "net"], ["pass"])
+        shot = run.fired[0]
+        session = Session(scene_of(nivvo.parse(GATE.format(step="exact", touch="swept")), "tap"), [], touches="end")
+        session.fire(Asked(shot.time, "rivet", "keeper", 0, shot.time, 0, shot.use))
+        session.finish()
+        contact, *_, end = session.arena.take_events()
+        self.assertEqual((int(contact["kind"]), int(contact["code"])), (pool.CONTACT, pool.END))
+        self.assertEqual((int(end["kind"]), int(end["code"])), (pool.ENDED, pool.BY_CONTACT))
+
+    def test_speed_is_relative_to_how_the_engine_moved_the_body(self):
+        for step, touch in (("explicit", "swept"), ("semi-implicit", "swept"), ("verlet", "at ticks")):
+            with self.subTest(step=step, touch=touch):
+                run = run_of(step, touch)
+                hit = next(row for row in run.rows("contacts") if row["body"] == "rival")
+                number, tick = run.scene.number["rival"], hit["tick"]
+                start, end = run.scene.ticks.edge(tick), run.scene.ticks.edge(tick + 1)
+                motion = run.actors.motions[number]
+                # In a game's own step it goes straight from the tick's start to its end.
+                u = (motion.at(end)[0] - motion.at(start)[0]) / ((end - start) / UNITS)
+                self.assertGreater(np.linalg.norm(u), 0.5)
+                event = next(e for e in run.raw if e["kind"] in (pool.CONTACT, pool.OVERLAP) and e["body"] == number)
+                self.assertAlmostEqual(hit["speed"], float(np.linalg.norm(event["v"] - u)), delta=1e-9)
+
+    def test_how_it_ended_is_a_word_of_the_vocabulary(self):
+        self.assertEqual(run_of().rows("projectiles")[0]["ended_by"], "contact")
+        far = nivvo.parse("nivvo = 1\n[ability.a]\nlaunch.speed = 5\nflight.gravity = 0\nlimits.life = 0.5\n")
+        self.assertEqual(nivvo.fire(far).rows("projectiles")[0]["ended_by"], "life")
+        words = [ending.word for ending in vocabulary.ENDINGS.values()]
+        self.assertEqual(len(set(words)), len(words))
+
+    def test_rewording_changes_no_digest(self):
+        before = run_of().digest
+        other = {code: ending._replace(sentence="otherwise") for code, ending in vocabulary.ENDINGS.items()}
+        with mock.patch.dict(vocabulary.ENDINGS, other):
+            run = run_of()
+            self.assertEqual(run.rows("projectiles")[0]["reason"], "otherwise")
+            self.assertEqual(run.digest, before)
+
+
+if __name__ == "__main__":
+    unittest.main()
