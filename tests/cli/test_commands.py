@@ -58,6 +58,13 @@ class Commands(unittest.TestCase):
             self.assertIn(words, out)
         self.assertNotIn("launch.speed ", out)
 
+    def test_a_misspelt_file_is_answered_with_the_one_that_is_there(self):
+        call("new", self.folder / "pier.toml")
+        for wrong in ("peir.toml", "pier.tml", "pier"):
+            code, _, err = call("fire", self.folder / wrong)
+            self.assertEqual(code, 2)
+            self.assertIn("pier.toml?", err)
+
     def test_data_comes_as_json_and_csv_and_nothing_else_on_stdout(self):
         quay = DEMO / "quay.toml"
         data = json.loads(call("fire", quay, "--format", "json")[1])

@@ -94,7 +94,9 @@ def nearest_file(path: Path) -> str:
     import difflib
 
     try:
-        names = [entry.name for entry in path.parent.iterdir() if entry.suffix == path.suffix or not path.suffix]
+        names = [
+            entry.name for entry in path.parent.iterdir() if entry.suffix in (path.suffix, ".toml") or not path.suffix
+        ]
     except (OSError, ValueError):
         return ""
     near = difflib.get_close_matches(path.name, names, 1, 0.5)
