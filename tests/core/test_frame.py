@@ -44,6 +44,21 @@ class Sincos(unittest.TestCase):
         np.testing.assert_array_equal(c, np.tile([1, 0, -1, 0], 5)[: len(quarters)])
 
 
+class OneAndMany(unittest.TestCase):
+    """What is worked out for one, without arrays, is to the bit what it is among many."""
+
+    @given(angles, angles)
+    def test_sines_units_and_triads(self, degrees, elevation):
+        for one, many in zip(frame.sincos(degrees), frame.sincos(np.array([degrees, 1.0])), strict=True):
+            self.assertEqual(float(one).hex(), float(many[0]).hex())
+        for f in FRAMES.values():
+            heading = f.raised(f.direction(degrees), elevation) * 3.7
+            np.testing.assert_array_equal(frame.unit(heading), frame.unit(np.array([heading, f.forward]))[0])
+            both = np.array([heading, f.forward])
+            for one, many in zip(f.triad(heading, f.forward), f.triad(both, f.forward), strict=True):
+                np.testing.assert_array_equal(one, many[0])
+
+
 class Angles(unittest.TestCase):
     @given(st.floats(-179, 179), st.floats(-89, 89), st.sampled_from(sorted(FRAMES)))
     def test_direction_and_elevation_come_back(self, bearing, elevation, name):

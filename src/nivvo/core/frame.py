@@ -185,6 +185,11 @@ class Frame:
         straight up or down, ``facing`` (..., 3) decides. Elsewhere it decides where right is then.
         """
         f = np.asarray(heading, dtype=float)
+        if self.view == "side" and f.ndim == 1:
+            x, y, up = float(f[0]), float(f[1]), float(self.up[1])
+            across = x if x != 0.0 else float(facing[0])
+            sign = float((across > 0.0) - (across < 0.0))
+            return f, np.zeros(3), np.array([sign * -y * up + 0.0, sign * x * up + 0.0, 0.0])
         if self.view == "side":
             across = np.where(f[..., :1] != 0.0, f[..., :1], np.asarray(facing)[..., :1])
             quarter = np.stack([-f[..., 1], f[..., 0], np.zeros_like(f[..., 0])], axis=-1)

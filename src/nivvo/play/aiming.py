@@ -157,7 +157,8 @@ def _by_muzzle(actors: Actors, asked: Asked, moment: Moment, muzzle: str | None,
     body = scene.bodies[scene.number[shooter]].copy()
     body["c"] = stance.place
     leaving = aimed.leaving
-    tail = np.linspace(0.0, scene.length(ability), 9 if ability.shape and ability.shape.capsule else 1)
+    capsule = ability.shape is not None and ability.shape.capsule is not None
+    tail = np.linspace(0.0, scene.length(ability), 9) if capsule else np.zeros(1)
     gaps = gap(body, leaving.at - tail[:, None] * leaving.heading)
     if stance.lag > 0.0:
         aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.model.world.unit}")
