@@ -30,7 +30,7 @@ class Flying:
     """The arena of a session on its way through the ticks; ``reached``: how far into the present one (clock)."""
 
     def __init__(self, session: Session):
-        self.session, self.reached = session, None
+        self.session, self.reached, self._part = session, None, (0, 0)
 
     def ahead(self, tick: int) -> None:
         """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
