@@ -23,6 +23,14 @@ BELOW = {
     "cli": {"errors", "core", "record", "spec", "play", "judge", "show"},
     "demo": set(),
 }
+# The floors of ``play``; what lies in no folder of its own is the session's.
+FLOORS = {
+    "stage": set(),
+    "triggers": {"stage"},
+    "aims": {"stage"},
+    "session": {"stage", "triggers", "aims"},
+    "questions": {"stage", "triggers", "aims", "session"},
+}
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "llvmlite", "platformdirs", "nivvo"}
 
 
@@ -50,6 +58,20 @@ class Imports(unittest.TestCase):
                 if parts[0] == "nivvo" and len(parts) > 1 and parts[1] != room:
                     self.assertIn(parts[1], BELOW[room], f"{path.name} in {room} imports {name}")
 
+    def test_so_they_do_from_floor_to_floor_of_play(self):
+        def floor(parts):
+            return parts[0] if parts[0] in FLOORS else "session"
+
+        seen = set()
+        for _, path, tree in sources("play"):
+            here = floor(path.relative_to(HOUSE / "play").parts)
+            seen.add(here)
+            for name in imported(tree):
+                if name.startswith("nivvo.play."):
+                    there = floor(name.split(".")[2:])
+                    self.assertTrue(there == here or there in FLOORS[here], f"{path.name} in {here} imports {name}")
+        self.assertEqual(seen, set(FLOORS))
+
     def test_core_needs_numbers_only(self):
         import sys
 
@@ -59,8 +81,11 @@ class Imports(unittest.TestCase):
                 self.assertTrue(top in CORE_MAY_IMPORT or top in sys.stdlib_module_names, f"{path.name}: {name}")
 
     def test_every_room_says_what_lives_there(self):
-        for room in (HOUSE / name for name in BELOW if name != "errors"):
-            self.assertTrue(ast.get_docstring(ast.parse((room / "__init__.py").read_text())), room.name)
+        for init in HOUSE.rglob("__init__.py"):
+            self.assertTrue(ast.get_docstring(ast.parse(init.read_text())), init.parent.name)
+        self.assertEqual(
+            {path.name for path in HOUSE.iterdir() if (path / "__init__.py").exists()} | {"errors"}, set(BELOW)
+        )
 
 
 class Manners(unittest.TestCase):

@@ -43,7 +43,7 @@ _HOMES = {
     "fire": "nivvo.play.engine",
     "Run": "nivvo.play.run",
     "Live": "nivvo.play.live",
-    "Solution": "nivvo.play.solving",
+    "Solution": "nivvo.play.questions.solving",
     "preview": "nivvo.play.preview",
     "Preview": "nivvo.play.preview",
     "cheaper": "nivvo.play.preview",
@@ -51,11 +51,11 @@ _HOMES = {
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.checks",
-    "holds": "nivvo.play.holding",
+    "holds": "nivvo.play.questions.holding",
     "draw_timeline": "nivvo.show.timeline",
     "draw_holds": "nivvo.show.timeline",
-    "rose": "nivvo.play.rose",
-    "Rose": "nivvo.play.rose",
+    "rose": "nivvo.play.questions.rose",
+    "Rose": "nivvo.play.questions.rose",
     "draw_rose": "nivvo.show.around",
     "draw_clearance": "nivvo.show.around",
     "closest": "nivvo.judge.closeness",
@@ -68,8 +68,8 @@ _HOMES = {
     "Problem": "nivvo.errors",
 }
 _OTHER_NAMES = {
-    "clearance": ("nivvo.play.clearance", "clearance"),
-    "solve": ("nivvo.play.solving", "solutions"),
+    "clearance": ("nivvo.play.questions.clearance", "clearance"),
+    "solve": ("nivvo.play.questions.solving", "solutions"),
     "drill": ("nivvo.spec.drill", "of"),
     "explain": ("nivvo.spec.explain", "effective"),
 }
@@ -81,15 +81,15 @@ if TYPE_CHECKING:
     from nivvo.judge.case import check
     from nivvo.judge.checks import Outcome, measure
     from nivvo.judge.closeness import closest
-    from nivvo.play.clearance import clearance
     from nivvo.play.engine import fire
-    from nivvo.play.holding import holds
     from nivvo.play.live import Live
     from nivvo.play.preview import Cheaper, Preview, cheaper, preview
-    from nivvo.play.rose import Rose, rose
+    from nivvo.play.questions.clearance import clearance
+    from nivvo.play.questions.holding import holds
+    from nivvo.play.questions.rose import Rose, rose
+    from nivvo.play.questions.solving import Solution
+    from nivvo.play.questions.solving import solutions as solve
     from nivvo.play.run import Run
-    from nivvo.play.solving import Solution
-    from nivvo.play.solving import solutions as solve
     from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw
     from nivvo.show.files import save

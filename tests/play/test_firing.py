@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 import nivvo
 from nivvo.core import clock
-from nivvo.play.numbers import Moment, resolve
+from nivvo.play.stage.numbers import Moment, resolve
 from nivvo.spec.values import Depends
 
 DRILL = """nivvo = 1

@@ -9,9 +9,9 @@ import numpy as np
 
 import nivvo
 from nivvo.core import clock
-from nivvo.play.clockwork import Ticks
-from nivvo.play.motion import Route
-from nivvo.play.timers import NEVER, Timers
+from nivvo.play.stage.clockwork import Ticks
+from nivvo.play.stage.motion import Route
+from nivvo.play.triggers.timers import NEVER, Timers
 from nivvo.spec.scene import Tick
 from tests.play.drills import drill
 

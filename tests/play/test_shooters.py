@@ -6,7 +6,7 @@ import numpy as np
 
 import nivvo
 from nivvo.play.engine import session_of
-from nivvo.play.motion import Motion, Walker, motion_of
+from nivvo.play.stage.motion import Motion, Walker, motion_of
 from tests.play.drills import drill
 
 SIDE = {"world": "", "shooter": "at = [0, 1]\nfacing = 'right'"}

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 import nivvo
 from nivvo.core import frame as frames
-from nivvo.play.sighting import ray_of
+from nivvo.play.aims.sighting import ray_of
 from nivvo.spec.ability import Camera
 
 SPACE = """nivvo = 1

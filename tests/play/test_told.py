@@ -8,7 +8,7 @@ import numpy as np
 import nivvo
 from nivvo.core import pool
 from nivvo.core.clock import UNITS
-from nivvo.play.aiming import Asked
+from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import scene_of
 from nivvo.play.session import Session
 from nivvo.record import vocabulary

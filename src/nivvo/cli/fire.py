@@ -73,7 +73,7 @@ def command(
     runs = [fire(read, name, patient=patient) for name in names]
     found = None
     if hold_chart or holds:
-        from nivvo.play.holding import holds as holds_of
+        from nivvo.play.questions.holding import holds as holds_of
 
         found = holds_of(read, names[0])
     # Files first: a reader of the text that goes away takes nothing else along.
@@ -135,7 +135,7 @@ def _print(drill, runs, found, table, format_) -> None:
 
 
 def _tell(drill, run) -> None:
-    from nivvo.play.decided import defaults
+    from nivvo.play.questions.decided import defaults
     from nivvo.show.words import overlaps, rates, told
 
     case = drill.case(run.case)

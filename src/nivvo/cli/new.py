@@ -28,7 +28,7 @@ def command(file, view, force) -> None:
     nivvo new my.toml && nivvo fire my.toml
     """
     from nivvo.judge.case import check
-    from nivvo.play.clearance import clearance
+    from nivvo.play.questions.clearance import clearance
     from nivvo.show.words import cleared
     from nivvo.spec.drill import load
     from nivvo.spec.files import write_text

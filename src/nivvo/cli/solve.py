@@ -32,7 +32,7 @@ def command(drill, case, ability, point, speed, elevation, time, apex, settings,
     nivvo solve quay.toml --ability flare
     nivvo solve quay.toml --ability flare --to 20,1.2 --apex 9 --figure fan.png
     """
-    from nivvo.play.solving import solutions
+    from nivvo.play.questions.solving import solutions
 
     read = read_drill(drill, settings)
     to = None if point is None else _numbers(point)

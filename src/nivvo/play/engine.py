@@ -5,9 +5,9 @@ from __future__ import annotations
 from nivvo.core import clock
 from nivvo.errors import CallError
 from nivvo.play.run import Run
-from nivvo.play.scene import Scene
 from nivvo.play.session import Session
-from nivvo.play.track import changes
+from nivvo.play.stage.scene import Scene
+from nivvo.play.stage.track import changes
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 

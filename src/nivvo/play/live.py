@@ -18,16 +18,16 @@ from nivvo.core import air, clock, pool
 from nivvo.core.arena import frozen, thawed
 from nivvo.core.frame import Frame
 from nivvo.errors import CallError
-from nivvo.play.aiming import Asked
-from nivvo.play.clockwork import Ticks
+from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import in_hand_of
-from nivvo.play.firing import charged
-from nivvo.play.motion import Motion, motion_of
 from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.run import PROJECTILES
-from nivvo.play.scene import Scene, fill_shape
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
-from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.play.stage.clockwork import Ticks
+from nivvo.play.stage.motion import Motion, motion_of
+from nivvo.play.stage.scene import Scene, fill_shape
+from nivvo.play.stage.track import PRESS, RELEASE, Change
+from nivvo.play.triggers.firing import charged
 from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill

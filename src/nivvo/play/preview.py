@@ -9,11 +9,11 @@ import numpy as np
 from nivvo.core import clock
 from nivvo.core.frame import dot
 from nivvo.errors import CallError
-from nivvo.play.aiming import Asked
+from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import in_hand_of, scene_of, session_of
-from nivvo.play.firing import charged
 from nivvo.play.run import Run
 from nivvo.play.session import Session
+from nivvo.play.triggers.firing import charged
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known

@@ -24,8 +24,8 @@ from nivvo.spec.nearest import nearest
 if TYPE_CHECKING:
     import pandas as pd
 
-    from nivvo.play.actors import Actors
-    from nivvo.play.aiming import Shot
+    from nivvo.play.aims.aiming import Shot
+    from nivvo.play.stage.actors import Actors
 
 PROJECTILES = 1023
 """The bits of a key that number the projectiles of one shot."""

@@ -14,17 +14,17 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import clock, pool
-from nivvo.play.actors import Actors
-from nivvo.play.aiming import Asked, Shot, shoot
-from nivvo.play.arcs import moves_at
+from nivvo.play.aims.aiming import Asked, Shot, shoot
+from nivvo.play.aims.arcs import moves_at
 from nivvo.play.cost import Meter
-from nivvo.play.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.flying import Flying
-from nivvo.play.numbers import Moment, resolve
 from nivvo.play.run import Run
-from nivvo.play.scene import Scene
-from nivvo.play.timers import Timers
-from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.numbers import Moment, resolve
+from nivvo.play.stage.scene import Scene
+from nivvo.play.stage.track import PRESS, RELEASE, Change
+from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
+from nivvo.play.triggers.timers import Timers
 from nivvo.spec.ability import Ability
 from nivvo.spec.values import LONGEST, Depends
 

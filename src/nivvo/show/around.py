@@ -9,8 +9,8 @@ import numpy as np
 
 from nivvo.core.shapes import gap
 from nivvo.errors import CallError
-from nivvo.play.clearance import Muzzled, muzzled
-from nivvo.play.rose import Rose, rose
+from nivvo.play.questions.clearance import Muzzled, muzzled
+from nivvo.play.questions.rose import Rose, rose
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, views_of
 from nivvo.show.outline import flat, outline
@@ -25,7 +25,7 @@ RING = 16
 """How many muzzles a clearance picture shows around."""
 
 
-@checked(found="nivvo.play.rose:Rose")
+@checked(found="nivvo.play.questions.rose:Rose")
 @drawn
 def draw_rose(found: Rose, ax: Axes) -> Axes:
     """Draw a rose on Matplotlib axes: from above, in side view from the side; returns the axes."""

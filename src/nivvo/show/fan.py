@@ -10,8 +10,8 @@ import numpy as np
 from nivvo.core import ballistics
 from nivvo.core.air import Air
 from nivvo.core.frame import sincos, unit
-from nivvo.play.arcs import air_of
-from nivvo.play.solving import Solution
+from nivvo.play.aims.arcs import air_of
+from nivvo.play.questions.solving import Solution
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.figure import (
     AMBER,

@@ -13,7 +13,7 @@ from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
-from nivvo.play.scene import Scene
+from nivvo.play.stage.scene import Scene
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline

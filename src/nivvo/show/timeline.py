@@ -9,7 +9,7 @@ import numpy as np
 
 from nivvo.core.clock import to_seconds
 from nivvo.errors import CallError
-from nivvo.play.holding import Holds
+from nivvo.play.questions.holding import Holds
 from nivvo.play.run import Run
 from nivvo.show.canvas import drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE
@@ -150,7 +150,7 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
 
 
-@checked(found="nivvo.play.holding:Holds")
+@checked(found="nivvo.play.questions.holding:Holds")
 @drawn
 def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
     """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""

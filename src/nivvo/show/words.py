@@ -6,8 +6,8 @@ from itertools import product
 from typing import Any
 
 from nivvo.core.clock import to_seconds
-from nivvo.play.clearance import Clearance, of_muzzle
-from nivvo.play.holding import Holds
+from nivvo.play.questions.clearance import Clearance, of_muzzle
+from nivvo.play.questions.holding import Holds
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import STILL_FLYING
 

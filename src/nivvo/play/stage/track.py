@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from nivvo.core import clock
-from nivvo.play.scene import Scene
+from nivvo.play.stage.scene import Scene
 from nivvo.spec.case import CONTROLS, Input
 
 PRESS, RELEASE = "press", "release"

@@ -14,8 +14,8 @@ from nivvo.core.contact import UNDECIDED
 from nivvo.core.frame import dot
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, extent, with_an_end
-from nivvo.play.clockwork import Ticks
-from nivvo.play.numbers import AT_FIRST, Moment, resolve
+from nivvo.play.stage.clockwork import Ticks
+from nivvo.play.stage.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.ability import Ability
 from nivvo.spec.drill import Model
 from nivvo.spec.links import ANYTHING, groups

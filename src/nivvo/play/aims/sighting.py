@@ -8,7 +8,7 @@ import numpy as np
 
 from nivvo.core.frame import Frame, unit
 from nivvo.core.muzzle import offset_to
-from nivvo.play.actors import Actors
+from nivvo.play.stage.actors import Actors
 from nivvo.spec.ability import Ability, Camera
 
 FAR = 1000.0

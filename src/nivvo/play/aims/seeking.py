@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from nivvo.core.frame import dot
-from nivvo.play.actors import Actors
-from nivvo.play.stance import Stance
+from nivvo.play.aims.stance import Stance
+from nivvo.play.stage.actors import Actors
 from nivvo.spec.ability import Ability, Assist
 
 

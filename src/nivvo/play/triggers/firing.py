@@ -13,7 +13,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nivvo.core import clock
-from nivvo.play.timers import NEVER, Deadline, Latest, Timers
+from nivvo.play.triggers.timers import NEVER, Deadline, Latest, Timers
 from nivvo.spec.ability import Firing
 
 LONGEST = 1e6

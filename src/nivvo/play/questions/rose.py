@@ -9,11 +9,11 @@ import numpy as np
 
 from nivvo.core.frame import sincos
 from nivvo.errors import CallError
-from nivvo.play.actors import Actors
-from nivvo.play.aiming import Asked, Shot, shoot
+from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.engine import in_hand_of, scene_of
-from nivvo.play.scene import Scene
-from nivvo.play.track import Change
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.scene import Scene
+from nivvo.play.stage.track import Change
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known

@@ -10,13 +10,13 @@ from nivvo.core import clock, launch
 from nivvo.core.frame import dot, unit
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
-from nivvo.play.actors import Actors
-from nivvo.play.aiming import Sent, Shot, speed_of
-from nivvo.play.arcs import Task, launched, task_of
+from nivvo.play.aims.aiming import Sent, Shot, speed_of
+from nivvo.play.aims.arcs import Task, launched, task_of
+from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import in_hand_of, scene_of, session_of
-from nivvo.play.numbers import AT_FIRST, resolve
 from nivvo.play.run import Run
-from nivvo.play.stance import stance_of
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.numbers import AT_FIRST, resolve
 from nivvo.record.path import Path
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill

@@ -11,14 +11,14 @@ from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
-from nivvo.play.actors import Actors
-from nivvo.play.arcs import lead, solve, task_of
-from nivvo.play.numbers import AT_FIRST, Moment, resolve
-from nivvo.play.scene import Scene
-from nivvo.play.seeking import angle_between, bent, seek
-from nivvo.play.sighting import FAR, sight
-from nivvo.play.spawning import obstructed
-from nivvo.play.stance import Stance, stance_of
+from nivvo.play.aims.arcs import lead, solve, task_of
+from nivvo.play.aims.seeking import angle_between, bent, seek
+from nivvo.play.aims.sighting import FAR, sight
+from nivvo.play.aims.spawning import obstructed
+from nivvo.play.aims.stance import Stance, stance_of
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.numbers import AT_FIRST, Moment, resolve
+from nivvo.play.stage.scene import Scene
 from nivvo.spec.ability import SEEKS, Ability
 
 ODD = {

@@ -11,9 +11,9 @@ from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, dot, sub
-from nivvo.play.motion import Motion, Walker, motion_of
-from nivvo.play.player import Player
-from nivvo.play.scene import Scene
+from nivvo.play.stage.motion import Motion, Walker, motion_of
+from nivvo.play.stage.player import Player
+from nivvo.play.stage.scene import Scene
 from nivvo.record.path import Path
 
 STILL = (0.0, 0.0, 0.0)

@@ -8,10 +8,10 @@ import numpy as np
 
 from nivvo.core.muzzle import offset_to
 from nivvo.core.shapes import gap
-from nivvo.play.actors import Actors
+from nivvo.play.aims.stance import Stance, stance_of
 from nivvo.play.engine import in_hand_of, scene_of, session_of
-from nivvo.play.scene import Scene
-from nivvo.play.stance import Stance, stance_of
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.scene import Scene
 from nivvo.spec.ability import Ability
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill

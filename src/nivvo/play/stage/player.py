@@ -10,9 +10,9 @@ from nivvo.core import clock
 from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import offset_to
 from nivvo.core.stick import angle_of, turned
-from nivvo.play.motion import Motion, Walker
-from nivvo.play.scene import Scene
-from nivvo.play.track import PRESS, RELEASE, Change
+from nivvo.play.stage.motion import Motion, Walker
+from nivvo.play.stage.scene import Scene
+from nivvo.play.stage.track import PRESS, RELEASE, Change
 from nivvo.spec.ability import Aim
 
 KEPT = 256

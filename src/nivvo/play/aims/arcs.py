@@ -12,10 +12,10 @@ from nivvo.core.air import Air
 from nivvo.core.clock import to_seconds
 from nivvo.core.frame import dot, unit
 from nivvo.core.pool import EXACT
-from nivvo.play.actors import Actors
-from nivvo.play.numbers import Moment, resolve
-from nivvo.play.scene import Scene
-from nivvo.play.stance import Stance
+from nivvo.play.aims.stance import Stance
+from nivvo.play.stage.actors import Actors
+from nivvo.play.stage.numbers import Moment, resolve
+from nivvo.play.stage.scene import Scene
 from nivvo.record.path import Path
 from nivvo.spec.ability import Ability
 
