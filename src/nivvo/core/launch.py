@@ -165,6 +165,8 @@ def _time_of_fall(drop, fall: Fall) -> np.ndarray:
     high = np.sqrt(2.0 * np.maximum(np.nan_to_num(drop), 0.0)) + 4.0 * fall.longest
     for _ in range(200):
         middle = 0.5 * (low + high)
+        if not np.any((low < middle) & (middle < high)):
+            break
         under = fall(middle) < drop
         low, high = np.where(under, middle, low), np.where(under, high, middle)
     return np.where(drop > 0.0, high, np.nan)

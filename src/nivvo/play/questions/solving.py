@@ -194,9 +194,17 @@ def _best_elevation(task: Task, base: Shot, point) -> float:
         found, shot = _settled(task, base, point, "by elevation", elevation)
         return shot.speed if np.isfinite(found.time) else np.inf
 
+    x, y = high - golden * (high - low), low + golden * (high - low)
+    left, right = speed(x), speed(y)
     for _ in range(45 if task.air.thin else 24):
-        x, y = high - golden * (high - low), low + golden * (high - low)
-        low, high = (low, y) if speed(x) <= speed(y) else (x, high)
+        if left <= right:
+            high, y, right = y, x, left
+            x = high - golden * (high - low)
+            left = speed(x)
+        else:
+            low, x, left = x, y, right
+            y = low + golden * (high - low)
+            right = speed(y)
     return 0.5 * (low + high)
 
 
