@@ -73,7 +73,8 @@ def terminals(folder: Path) -> None:
     environment = {**os.environ, "DISPLAY": DISPLAY, "PATH": f"{NIVVO.parent}:{os.environ['PATH']}"}
     try:
         for name, command in TERMINALS.items():
-            script = f"clear; printf '$ %s\\n' {shlex.quote(command)}; {command}; sleep 60"
+            done = folder / f"{name}.done"
+            script = f"clear; printf '$ %s\\n' {shlex.quote(command)}; {command}; touch {done}; sleep 60"
             look = [
                 "-fa",
                 "DejaVu Sans Mono",
@@ -87,7 +88,12 @@ def terminals(folder: Path) -> None:
                 "#e6ebef",
             ]
             window = subprocess.Popen(["xterm", *look, "-e", "bash", "-c", script], cwd=folder, env=environment)
-            time.sleep(14.0 if name == "demo" else 4.0)
+            give_up = time.monotonic() + 60.0
+            while not done.exists():
+                if time.monotonic() > give_up:
+                    raise TimeoutError(f"{command} has not come to an end")
+                time.sleep(0.1)
+            time.sleep(1.0)
             subprocess.run(["import", "-window", "root", str(HERE / f"{name}.png")], env=environment, check=True)
             window.terminate()
             window.wait()

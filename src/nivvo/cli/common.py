@@ -26,6 +26,8 @@ format_option = click.option(
     help="How data is printed.",
 )
 
+MOST_WHOLE = 24
+
 
 def set_option(function: Callable) -> Callable:
     """``--set KEY=VALUE``, as often as wanted."""
@@ -86,7 +88,11 @@ def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "")
     )
     for column in columns:
         number = bool(rows) and all(isinstance(row.get(column), (int, float)) for row in rows)
-        table.add_column(visible(column.replace("_", " ")), justify="right" if number else "left", overflow="fold")
+        head = visible(column.replace("_", " "))
+        # What a row is about stays in one piece, unless it is long.
+        whole = min(MOST_WHOLE, max(len(cell(row.get(column))) for row in rows)) if rows and not table.columns else None
+        justify = "right" if number else "left"
+        table.add_column(head, justify=justify, overflow="fold", min_width=whole)
     for row in rows:
         table.add_row(*(cell(row.get(column)) for column in columns))
     console().print(table)
