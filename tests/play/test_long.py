@@ -9,6 +9,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core import clock
+from nivvo.play.cost import watched
 from nivvo.play.stage.clockwork import Ticks
 from nivvo.play.stage.motion import Route
 from nivvo.play.triggers.timers import NEVER, Timers
@@ -182,5 +183,14 @@ class Work(unittest.TestCase):
         )
         with self.assertRaisesRegex(nivvo.CallError, r"projectile-ticks.*--patient"):
             nivvo.fire(made)
-        run = nivvo.fire(made, patient=True, keep="contacts")
+        said = []
+        with watched(said.append):
+            run = nivvo.fire(made, patient=True, keep="contacts")
         self.assertIn("still flying", run.rows("projectiles")[0]["reason"])
+        # Who watches is told how far it is, again and again, and nobody is once it is over.
+        times = [float(one.split()[1]) for one in said]
+        self.assertGreater(len(times), 10)
+        self.assertEqual(times, sorted(times))
+        self.assertGreater(times[-1], 20000)
+        nivvo.fire(made, patient=True, keep="contacts")
+        self.assertEqual(len(said), len(times))

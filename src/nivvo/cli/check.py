@@ -16,6 +16,7 @@ from nivvo.cli.common import (
     read_drill,
     say,
     set_option,
+    telling_how_far,
 )
 
 MOST_REMEDIES = 5
@@ -53,7 +54,8 @@ def command(drill, cases, settings, remedies, patient, format_) -> None:
     read = read_drill(drill, settings)
     rows, tried, skipped = [], 0, 0
     for name in cases_of(read, cases, True):
-        run = fire(read, name, patient=patient)
+        with telling_how_far(patient):
+            run = fire(read, name, patient=patient)
         for number, outcome in enumerate(check(read, name, run)):
             helps: list[str] = []
             if remedies and not outcome.passed and tried < MOST_REMEDIES:

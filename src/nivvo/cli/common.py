@@ -6,7 +6,8 @@ import csv
 import io
 import json
 import sys
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import lru_cache
 from typing import Any
 
@@ -96,6 +97,20 @@ def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "")
     for row in rows:
         table.add_row(*(cell(row.get(column)) for column in columns))
     console().print(table)
+
+
+@contextmanager
+def telling_how_far(patient: bool) -> Iterator[None]:
+    """Tell on a terminal how far a long case is, for somebody patient; not where nobody sits before it."""
+    if not patient or not sys.stderr.isatty():
+        yield
+        return
+    from rich.console import Console
+
+    from nivvo.play.cost import watched
+
+    with Console(stderr=True, emoji=False).status("firing") as status, watched(status.update):
+        yield
 
 
 def console() -> Any:

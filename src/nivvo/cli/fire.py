@@ -16,6 +16,7 @@ from nivvo.cli.common import (
     read_drill,
     say,
     set_option,
+    telling_how_far,
 )
 from nivvo.errors import CallError
 
@@ -70,7 +71,8 @@ def command(
         raise CallError("--figure draws one case: name it with --case")
     if (rose or clearance or timeline or hold_chart or holds) and len(names) > 1:
         raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
-    runs = [fire(read, name, patient=patient) for name in names]
+    with telling_how_far(patient):
+        runs = [fire(read, name, patient=patient) for name in names]
     found = None
     if hold_chart or holds:
         from nivvo.play.questions.holding import holds as holds_of

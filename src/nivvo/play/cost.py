@@ -2,12 +2,32 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+
 from nivvo.errors import CallError
 
 MOST_SHOTS = 4_000
 MOST_FLOWN = 20_000_000
 MOST_KEPT = 2_000_000
 """Shots; projectile-ticks; projectile-ticks whose positions are kept: some seconds, some hundred megabytes."""
+
+
+TOLD_EVERY = 100_000
+"""Projectile-ticks, or as much in shots, after which whoever watches is told."""
+
+_watcher: ContextVar[Callable[[str], None] | None] = ContextVar("watcher", default=None)
+
+
+@contextmanager
+def watched(watcher: Callable[[str], None]) -> Iterator[None]:
+    """Let ``watcher`` be told, in words, how far the sessions made within are."""
+    token = _watcher.set(watcher)
+    try:
+        yield
+    finally:
+        _watcher.reset(token)
 
 
 class Meter:
@@ -18,19 +38,28 @@ class Meter:
 
     def __init__(self, patient: bool, kept: bool):
         self.patient, self.most_flown = patient, MOST_KEPT if kept else MOST_FLOWN
-        self.shots = self.flown = 0
+        self.shots = self.flown = self.told = 0
+        self.watcher = _watcher.get()
 
     def fire(self, time: float, last: float) -> None:
         """One shot at ``time`` (s); the last input comes at ``last``. Raises CallError where it is one too many."""
         self.shots += 1
         if self.shots > MOST_SHOTS and not self.patient:
             raise CallError(self._says(time, last, "a lower firing.rate, a shorter hold, or ammo"))
+        self._tell(time)
 
     def fly(self, count: int, ticks: int, time: float, last: float) -> None:
         """``count`` projectiles over some ticks. Raises CallError where it is too much."""
         self.flown += count * ticks
         if self.flown > self.most_flown and not self.patient:
             raise CallError(self._says(time, last, "a shorter limits.life, limits.alive, a lower tick.rate or lasts"))
+        self._tell(time)
+
+    def _tell(self, time: float) -> None:
+        done = self.flown + self.shots * (MOST_KEPT // MOST_SHOTS)
+        if self.watcher is not None and done >= self.told + TOLD_EVERY:
+            self.told = done
+            self.watcher(f"at {time:.4g} s: {count_of(self.shots)} shots, {count_of(self.flown)} projectile-ticks")
 
     def _says(self, time: float, last: float, less: str) -> str:
         share = time / last if last > time > 0.0 else 1.0
