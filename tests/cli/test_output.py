@@ -183,7 +183,7 @@ class Codes(unittest.TestCase):
         self.path.write_text(GOOD)
 
     def test_a_fault_of_our_own_is_no_failed_check(self):
-        with mock.patch("nivvo.play.engine.fire", side_effect=KeyError("oops")):
+        with mock.patch("nivvo.cli.check.read_drill", side_effect=KeyError("oops")):
             code, out, err = call("check", self.path)
         self.assertEqual((code, out), (70, ""))
         self.assertIn("fault of Nivvo's own", err)
