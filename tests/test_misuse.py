@@ -1,5 +1,6 @@
 """Every public function, called wrongly in every way: one family of errors, never a foreign one."""
 
+import contextlib
 import inspect
 import itertools
 import tempfile
@@ -41,6 +42,10 @@ def right():
 
 
 class Misuse(unittest.TestCase):
+    def setUp(self):
+        # Some wrong names are names that a file can have.
+        self.enterContext(contextlib.chdir(self.enterContext(tempfile.TemporaryDirectory())))
+
     def walk(self, function, arguments, given):
         """Call with each argument wrong in turn; who is right in the rest must not fail in a foreign way."""
         calls = 0
