@@ -80,8 +80,7 @@ def _settings(word: str, value: Any) -> Mapping:
 
 def _axes(word: str, value: Any) -> Any:
     for one in np.ravel(np.array(value, dtype=object)):
-        if not hasattr(one, "add_patch"):
-            raise CallError(f"{word} is Matplotlib axes, not {_shown(one)}")
+        _one_axes(word, one)
     return value
 
 
