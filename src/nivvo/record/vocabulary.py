@@ -38,12 +38,12 @@ ENDINGS = {
     pool.BY_LIFE: Ending("life", "its life was over"),
     pool.BY_REACH: Ending("reach", "its reach was used up"),
     pool.BY_BOUNDS: Ending("bounds", "it left the bounds"),
-    pool.BY_NUMBERS: Ending("numbers", "its numbers grew too large to go on with"),
+    pool.BY_NUMBERS: Ending("numbers too large", "its numbers grew too large to go on with"),
     pool.BY_HOPS: Ending("too many contacts", "too many touches in one tick"),
-    pool.BY_FULL: Ending("limit", "a newer one took its place"),
+    pool.BY_FULL: Ending("replaced", "a newer one took its place"),
     pool.BY_PRESS: Ending("press", "its button was pressed again"),
-    pool.BY_CALL: Ending("call", "it was ended by the game"),
-    pool.BY_INSIDE: Ending("too deep", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
+    pool.BY_CALL: Ending("game", "it was ended by the game"),
+    pool.BY_INSIDE: Ending("in too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
 }
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
