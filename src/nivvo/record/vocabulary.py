@@ -43,7 +43,7 @@ ENDINGS = {
     pool.BY_FULL: Ending("replaced", "a newer one took its place"),
     pool.BY_PRESS: Ending("press", "its button was pressed again"),
     pool.BY_CALL: Ending("game", "it was ended by the game"),
-    pool.BY_INSIDE: Ending("in too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
+    pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
 }
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
