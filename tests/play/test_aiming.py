@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 import nivvo
 from nivvo.core import frame as frames
 from nivvo.core.muzzle import AT_POINT, BEHIND, offset_to, through
-from nivvo.play.engine import scene_of
+from nivvo.plan.case import scene_of
 from tests.core.test_frame import FRAMES
 from tests.play.drills import drill
 
@@ -79,8 +79,8 @@ class DefaultMuzzle(unittest.TestCase):
         shot = nivvo.fire(made).rows("shots")[0]
         self.assertGreater(shot["clearance"], 0.0)
         self.assertLess(abs((shot["direction"] - direction + 180) % 360 - 180), 1e-9)
-        ability = made.model.ability["flare"]
         scene = scene_of(made, "tap")
+        ability = scene.abilities["flare"]
         # The body's corner is its farthest point: the offset is that, the radius, and a hand's breadth at most.
         sizes = [float(x) for x in shape.partition("=")[2].strip(" []").split(",")]
         reach = np.hypot(*sizes) / 2 if len(sizes) == 2 else sizes[0]

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 import nivvo
 from nivvo.core import clock
-from nivvo.play.stage.numbers import Moment, resolve
+from nivvo.plan.numbers import Moment, curve_of, resolve
 from nivvo.spec.values import Depends
 
 DRILL = """nivvo = 1
@@ -188,7 +188,7 @@ class Exact(unittest.TestCase):
         rows = ["{t=0, move=[1, 0]}", '{t=1, tap="fire"}', '{t=1.1, tap="fire"}', '{t=1.6, tap="fire"}']
         run = played(keys, rows, shooter="at = [0, 1]\nwalk.speed = 2", life=2)
         self.assertEqual(times(run), [1200, 1800])
-        motion = run.actors.motions[run.scene.number["keeper"]]
+        motion = run.stage.motions[run.scene.number["keeper"]]
         for t, x in ((1.0, 2.0), (1.5, 2.0), (1.6, 2.2), (2.1, 2.2), (2.5, 3.0)):
             self.assertAlmostEqual(motion.seen(t)[0][0], x, delta=1e-9)
         names = [row["state"] for row in run.rows("states") if not row["why"]]
@@ -353,7 +353,7 @@ class Numbers(unittest.TestCase):
         damage = Depends(by="held", start=2.0, step=7.0, every=0.2, cap=60.0)
         for ms in range(4001):
             expected = min(2 + 7 * (ms // 200), 60)
-            found = resolve(damage, Moment(held=clock.from_seconds(ms / 1000)), "damage")
+            found = resolve(curve_of(damage, None), Moment(held=clock.from_seconds(ms / 1000)), "damage")
             self.assertEqual(found, expected, ms)
         keys = 'firing.kind = "charge"\non.targets.damage = { by = "held", start = 2, step = 7, every = 0.2, cap = 60 }'
         rows = '{t=0, hold="fire", lasts=3.9}, {t=4.5, tap="fire"}'
@@ -425,7 +425,7 @@ class Limits(unittest.TestCase):
                     run = played(keys, ['{t=0.1, tap="fire"}'], world=world, life=5, shooter=walk)
                     path = run.flight("rivet-1")
                     end, when = path.p[-1], path.t[-1]
-                    base = path.p[0] if kind == "launch" else run.actors.motions[0].seen(when)[0]
+                    base = path.p[0] if kind == "launch" else run.stage.motions[0].seen(when)[0]
                     self.assertAlmostEqual(np.linalg.norm(end - base), 8.0, delta=1e-9)
                     self.assertIn("reach", run.rows("projectiles")[0]["reason"])
 

@@ -85,7 +85,7 @@ class OneAnswer(unittest.TestCase):
                 told = float(note.rpartition("clears bead by ")[2].split()[0])
                 number, path = run.scene.number["bead"], run.flight("a-1")
                 arrives = float(note.partition("after ")[2].split()[0])
-                gap = run.actors.least_gap(number, path, 0.05, 0.0, arrives)[0]
+                gap = run.stage.least_gap(number, path, 0.05, 0.0, arrives)[0]
                 self.assertGreaterEqual(gap, margin - 1e-6)
                 self.assertAlmostEqual(gap, told, delta=2e-3 * max(told, 1.0))
                 self.assertFalse([row for row in run.rows("contacts") if row["time"] < arrives - 1e-3])

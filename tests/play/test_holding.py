@@ -9,7 +9,8 @@ from pathlib import Path
 import numpy as np
 
 import nivvo
-from nivvo.play.engine import session_of
+from nivvo.plan.case import case_of
+from nivvo.play.engine import scratch
 from nivvo.show.canvas import new_figure
 from tests.play.drills import drill
 
@@ -111,9 +112,7 @@ class Tracks(unittest.TestCase):
     def test_a_control_glides_evenly_from_row_to_row(self):
         rows = "input = [{ t = 0, cursor = [10, 1] }, { t = 1, cursor = [10, 11], glide = true }]"
         made = drill(ability='aim.by = "cursor"', case=rows)
-        session = session_of(made, "tap")
-        session.take_in(2 * 693_000_000_000)
-        player = session.actors.players["keeper"]
+        player = scratch(case_of(made), 2 * 693_000_000_000).stage.players["keeper"]
         for k in (0, 13, 30, 59, 60):
             at = round(k / 60 * 693e9)
             np.testing.assert_allclose(player.cursor(at)[:2], [10, 1 + k / 6], atol=1e-9)

@@ -9,8 +9,8 @@ import numpy as np
 
 import nivvo
 from nivvo.core import clock
+from nivvo.plan.clockwork import Ticks
 from nivvo.play.cost import watched
-from nivvo.play.stage.clockwork import Ticks
 from nivvo.play.stage.motion import Route
 from nivvo.play.triggers.timers import NEVER, Timers
 from nivvo.spec.scene import Tick

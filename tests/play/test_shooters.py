@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.play.engine import session_of
+from nivvo.plan.case import case_of
+from nivvo.play.engine import scratch
 from nivvo.play.stage.motion import Motion, Walker, motion_of
 from tests.play.drills import drill
 
@@ -33,9 +34,8 @@ input = [{inputs}]
 
 def place(made, seconds):
     """Where the keeper is, and how fast, once the session has come to a time."""
-    session = session_of(made, made.cases[0])
-    session.take_in(round(seconds * 693e9))
-    return session.actors.motions[session.scene.number["keeper"]].seen(seconds)
+    session = scratch(case_of(made), round(seconds * 693e9))
+    return session.stage.motions[session.scene.number["keeper"]].seen(seconds)
 
 
 class Walking(unittest.TestCase):
@@ -113,7 +113,7 @@ input = [{ t = 0, move = [1, 0], shooter = "keeper" }, { t = 0.2, tap = "fire", 
             run = nivvo.fire(made)
             touch = run.rows("contacts")[0]
             self.assertEqual(touch["body"], "keeper")
-            motion = run.actors.motions[run.scene.number["keeper"]]
+            motion = run.stage.motions[run.scene.number["keeper"]]
             shot = run.rows("shots")[0]
             gap = (shot["x"] - 25 * (touch["time"] - 0.2)) - motion.seen(touch["time"])[0][0]
             self.assertAlmostEqual(gap, 0.6, delta=tolerance)
@@ -133,8 +133,8 @@ move.speed = 2
 move.at_end = "{at_end}"
 """
             )
-            session = session_of(made, "tap")
-            motion = session.actors.motions[session.scene.number["drifter"]]
+            session = scratch(case_of(made))
+            motion = session.stage.motions[session.scene.number["drifter"]]
             for t, point in zip((0.0, 1.0, 1.5, 2.5, 3.5, 4.5), expected, strict=True):
                 if point is not None:
                     np.testing.assert_allclose(motion.seen(t)[0][:2], point, atol=1e-6, err_msg=f"{at_end} {t}")
@@ -156,14 +156,14 @@ shape.ball = 0.4
             run = nivvo.fire(made)
             touch = run.rows("contacts")[0]
             self.assertEqual(touch["body"], "drifter")
-            at = run.actors.motions[run.scene.number["drifter"]].seen(touch["time"])[0]
+            at = run.stage.motions[run.scene.number["drifter"]].seen(touch["time"])[0]
             shot = run.rows("shots")[0]
             ball = np.array([shot["x"] + 15 * touch["time"], shot["y"]])
             self.assertAlmostEqual(np.linalg.norm(ball - at[:2]), 0.5, delta=tolerance)
 
     def test_pieces_join_without_a_jump(self):
         made = walking(walk="walk.speed = 4\nwalk.jump = 6\nwalk.acceleration = 9")
-        scene = session_of(made, "walk").scene
+        scene = case_of(made).scene
         walker = Walker(np.array([0.0, 1.0, 0.0]), scene.shooters["keeper"].walk, scene.frame, scene.gravity)
         rng = np.random.default_rng(2)
         for t in np.sort(rng.uniform(0, 5, 30)):
@@ -174,14 +174,13 @@ shape.ball = 0.4
             np.testing.assert_allclose(walker.at(time)[0], end, atol=1e-9)
             self.assertLessEqual(abs(before[1][0]), 4 + 1e-9)
         self.assertGreater(len(walker.pieces), 20)
-        self.assertIsInstance(motion_of(None, np.zeros(3), scene.frame), Motion)
+        self.assertTrue(all(isinstance(motion_of(body), Motion) for body in scene.planned))
 
 
 class Facing(unittest.TestCase):
     def facing(self, made, seconds):
-        session = session_of(made, made.cases[0])
-        session.take_in(round(seconds * 693e9))
-        return session.actors.players["keeper"].facing(round(seconds * 693e9))
+        session = scratch(case_of(made), round(seconds * 693e9))
+        return session.stage.players["keeper"].facing(round(seconds * 693e9))
 
     def test_by_movement_it_keeps_what_it_had_when_nobody_moves_it(self):
         inputs = "{t=0.5, move=[-1, 0]}, {t=1, move=[0, 0]}, {t=1.5, move=[0, 1]}"

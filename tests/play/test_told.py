@@ -8,8 +8,8 @@ import numpy as np
 import nivvo
 from nivvo.core import pool
 from nivvo.core.clock import UNITS
+from nivvo.plan.case import scene_of
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.engine import scene_of
 from nivvo.play.session import Session
 from nivvo.record import vocabulary
 
@@ -65,7 +65,7 @@ class Decided(unittest.TestCase):
                 hit = next(row for row in run.rows("contacts") if row["body"] == "rival")
                 number, tick = run.scene.number["rival"], hit["tick"]
                 start, end = run.scene.ticks.edge(tick), run.scene.ticks.edge(tick + 1)
-                motion = run.actors.motions[number]
+                motion = run.stage.motions[number]
                 # In a game's own step it goes straight from the tick's start to its end.
                 u = (motion.at(end)[0] - motion.at(start)[0]) / ((end - start) / UNITS)
                 self.assertGreater(np.linalg.norm(u), 0.5)

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 import nivvo
-from nivvo.play.engine import scene_of
+from nivvo.plan.case import scene_of
 from nivvo.show.canvas import new_figure
 from nivvo.show.figure import views
 from nivvo.show.outline import half_plane, hull, outline
@@ -47,7 +47,7 @@ class Figures(unittest.TestCase):
     def test_the_axes_are_labelled_with_units_and_no_words_overlap(self):
         for name, case in (("quay", "lantern"), ("deck", "three_taps"), ("breakwater", "over_the_blocks")):
             run, figure = self.drawn(nivvo.load(DEMO / f"{name}.toml"), case)
-            unit = run.scene.model.world.unit
+            unit = run.scene.unit
             for ax in figure.axes:
                 self.assertIn(f"({unit})", ax.get_xlabel())
                 self.assertIn(f"({unit})", ax.get_ylabel())

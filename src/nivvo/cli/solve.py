@@ -59,9 +59,9 @@ def _tell(found) -> None:
     from nivvo.show.words import position
 
     run, shot = found[0].run, found[0].run.fired[0]
-    unit, size = run.scene.model.world.unit, run.scene.frame.size
+    unit, size = run.scene.unit, run.scene.frame.size
     where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.cursor, size)} {unit}"
-    say(f"launches of {shot.ability} {where}, with tick.step = {run.scene.model.tick.step}")
+    say(f"launches of {shot.ability} {where}, with tick.step = {run.scene.rules.step_word}")
     units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name

@@ -58,9 +58,54 @@ class Arena:
             self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
         self.flat = flat
         self.groups = groups
+        self._empty(sampled)
+        self.set_bodies(bodies)
+
+    def fresh(self, sampled: bool = True) -> Arena:
+        """An engine like this one, which has not run, with nothing in the air."""
+        made = Arena.__new__(Arena)
+        made.__dict__.update(self.__dict__)
+        for name in ("world", "bodies", "boxes", "start", "items", "scratch"):
+            setattr(made, name, getattr(self, name).copy())
+        made.world["sampled"] = sampled
+        made._empty(sampled)
+        made.counters[pool.STALE] = 1
+        return made
+
+    def __getstate__(self) -> dict:
+        """All that it is between two ticks; what has been written as events and samples aside."""
+        state = self.__dict__ | {"flight": self.flight[: self.live].copy()}
+        for name in ("pending", "points", "events", "samples"):
+            del state[name]
+        return state
+
+    def __setstate__(self, state: dict) -> None:
+        """Be again what it was, its dtypes the very objects of ``pool``."""
+        self.__dict__.update(state)
+        counters, sampled = self.counters, bool(self.world["sampled"][0])
+        kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS}
+        kept = {name: getattr(self, name).view(kind) for name, kind in kinds.items()}
+        launches, spare, curves, knots = self.launches, self.spare, self.curves, self.knots
+        self._empty(sampled)
+        self.counters[pool.LIVE], self.counters[pool.STALE] = counters[pool.LIVE], 1
+        self.launches, self.spare, self.curves, self.knots = launches, spare, curves, knots
+        self.params, self.answers = kept["params"], kept["answers"]
+        self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
+        self._hold(len(kept["flight"]))
+        self.flight[: len(kept["flight"])] = kept["flight"]
+
+    def _hold(self, count: int) -> None:
+        """Have room for so many in the air."""
+        if count > len(self.flight):
+            self.flight = pool.grown(self.flight, count)
+            self.pending = pool.grown(self.pending, 2 * count)
+            self.points = pool.grown(self.points, count)
+
+    def _empty(self, sampled: bool) -> None:
+        """Make room for what flies and what happens."""
         self.flight = pool.zeros(16, pool.FLIGHT)
         self.params = pool.zeros(4, pool.PARAMS)
-        self.answers = pool.zeros(4 * groups, pool.ANSWERS).reshape(4, groups)
+        self.answers = pool.zeros(4 * self.groups, pool.ANSWERS).reshape(4, self.groups)
         self.launches = 0
         self.spare: list[int] = []
         self.curves = np.zeros((4, 2))
@@ -71,7 +116,6 @@ class Arena:
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
         self.counters[pool.UNTIL] = pool.FOREVER
-        self.set_bodies(bodies)
 
     def set_bodies(self, bodies: np.ndarray) -> None:
         """Take these bodies in place of those there were."""
@@ -85,6 +129,15 @@ class Arena:
         else:
             self.bodies["gone"] = 1
         self.plan()
+
+    def grow_bodies(self) -> int:
+        """Make room for one more body, which is out until it is written; its number."""
+        number = len(self.bodies)
+        bodies = pool.zeros(number + 1, pool.BODY)
+        bodies[:number] = self.bodies
+        bodies[number]["gone"] = 1
+        self.bodies = bodies
+        return number
 
     def plan(self) -> None:
         """Lay the grid anew: after bodies have come, or have come to move."""
@@ -177,10 +230,7 @@ class Arena:
         """
         p = np.atleast_2d(np.asarray(p, dtype=float))
         first, count = self.live, len(p)
-        if first + count > len(self.flight):
-            self.flight = pool.grown(self.flight, first + count)
-            self.pending = pool.grown(self.pending, 2 * (first + count))
-            self.points = pool.grown(self.points, first + count)
+        self._hold(first + count)
         q = self.flight[first : first + count]
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
@@ -317,42 +367,6 @@ class Arena:
         taken = self.samples[: self.counters[pool.SAMPLES]].copy()
         self.counters[pool.SAMPLES] = 0
         return taken
-
-
-GROWING = ("params", "answers", "curves", "bodies", "boxes", "start", "items", "apart", "scratch", "world", "counters")
-
-
-def frozen(arena: Arena) -> dict:
-    """All that an arena is, as bytes and numbers; what has been written as events and samples aside."""
-    arrays = {name: (getattr(arena, name).copy()) for name in GROWING}
-    arrays["flight"] = arena.flight[: arena.live].copy()
-    return {"arrays": arrays, "launches": arena.launches, "knots": arena.knots, "spare": list(arena.spare)}
-
-
-def thawed(arena: Arena, state: dict) -> None:
-    """Make an arena again what it was when it was frozen."""
-    for name in GROWING:
-        here, there = getattr(arena, name), state["arrays"][name]
-        if here.shape == there.shape:
-            here[...] = there
-        else:
-            setattr(arena, name, there.copy() if there.dtype.names is None else _same(there))
-    flight = state["arrays"]["flight"]
-    if len(flight) > len(arena.flight):
-        arena.flight = pool.grown(arena.flight, len(flight))
-        arena.pending = pool.grown(arena.pending, 2 * len(flight))
-        arena.points = pool.grown(arena.points, len(flight))
-    arena.flight[: len(flight)] = flight
-    arena.launches, arena.knots, arena.spare = state["launches"], state["knots"], list(state["spare"])
-
-
-def _same(rows: np.ndarray) -> np.ndarray:
-    """A copy whose dtype is the very object of ``pool``."""
-    kinds = (pool.PARAMS, pool.ANSWERS, pool.BODY, pool.WORLD)
-    kind = next(kind for kind in kinds if kind == rows.dtype)
-    out = pool.zeros(rows.size, kind).reshape(rows.shape)
-    out[...] = rows
-    return out
 
 
 def ticks_of(edges: np.ndarray, first: int, dt=None) -> np.ndarray:

@@ -76,7 +76,7 @@ def _touches(run: Run, body: str, ability: str | None) -> list[dict]:
 def _miss(run: Run, near: Closest | None) -> str:
     if near is None:
         return "nothing was fired"
-    unit = run.scene.model.world.unit
+    unit = run.scene.unit
     row = next(row for row in run.rows("projectiles") if row["projectile"] == near.projectile)
     gap = max(near.gap, 0.0)
     text = f"{near.projectile} came within {number(gap, unit)} of it at {number(near.time, 's')}, {near.side} it"
@@ -84,7 +84,7 @@ def _miss(run: Run, near: Closest | None) -> str:
 
 
 def _hits(run: Run, check: Check) -> Outcome:
-    unit, text = run.scene.model.world.unit, written(check)
+    unit, text = run.scene.unit, written(check)
     rate = run.scene.ticks.rate
     touches = _touches(run, check.hits, check.of)
     low = check.after.seconds(rate) if check.after is not None else -math.inf
@@ -112,7 +112,7 @@ def _hits(run: Run, check: Check) -> Outcome:
 
 
 def _misses(run: Run, check: Check) -> Outcome:
-    unit, text = run.scene.model.world.unit, written(check)
+    unit, text = run.scene.unit, written(check)
     touches = _touches(run, check.misses, check.of)
     if touches:
         first = touches[0]
@@ -128,7 +128,7 @@ def _misses(run: Run, check: Check) -> Outcome:
 
 
 def _lands(run: Run, check: Check) -> Outcome:
-    frame, unit, text = run.scene.frame, run.scene.model.world.unit, written(check)
+    frame, unit, text = run.scene.frame, run.scene.unit, written(check)
     within = check.within or LANDS_WITHIN * run.scene.metre
     wanted = frame.lift(check.lands)
     worst: tuple[float, str] | None = None
@@ -153,7 +153,7 @@ def _lands(run: Run, check: Check) -> Outcome:
 
 
 def _clears(run: Run, check: Check) -> Outcome:
-    unit, text = run.scene.model.world.unit, written(check)
+    unit, text = run.scene.unit, written(check)
     by = check.by or 0.0
     touches = _touches(run, check.clears, check.of)
     if touches:
@@ -215,7 +215,7 @@ def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
 
 
 def _unit(run: Run, name: str) -> str:
-    unit = run.scene.model.world.unit
+    unit = run.scene.unit
     if name.endswith("speed"):
         return f"{unit}/s"
     if name.endswith("time"):

@@ -52,7 +52,7 @@ def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
     number = run.scene.number[body]
     times, radius = path.t, run.radius_of(run.key_of(projectile))
-    best, best_t = run.actors.least_gap(number, path, radius, float(times[0]), float(times[-1]))
+    best, best_t = run.stage.least_gap(number, path, radius, float(times[0]), float(times[-1]))
     at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9)
     return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
 
@@ -60,7 +60,7 @@ def _approach(run: Run, projectile: str, body: str) -> Closest:
 def _side(run: Run, path, number: int, t: float) -> str:
     """Where the projectile is from the body's nearest point: above or below, short or beyond, left or right."""
     frame = run.scene.frame
-    normal = run.actors.normal(number, path.at(t)[0], t * UNITS)
+    normal = run.stage.normal(number, path.at(t)[0], t * UNITS)
     words = []
     if frame.vertical and abs(rise := float(dot(normal, frame.up))) > 0.35:
         words.append("above" if rise > 0 else "below")

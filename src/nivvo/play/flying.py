@@ -42,13 +42,13 @@ class Flying:
             last, first = min(tick, session.tick + BATCH), session.tick
             if self._moves():
                 start = ticks.edge(first)
-                turn = self._turn(start)
+                turn = session.stage.next_turn(start)
                 if turn is not None and (holds := ticks.holding(turn)) < last:
                     if holds == first:
                         self.to_end()
                         continue
                     last = holds
-                self._place(start)
+                session.stage.place_all(start)
             done = self._run(ticks.rows(first, last - first), keep=session.minds)
             held = session.arena.why == pool.HOLD
             session.tick = first + done if held else last
@@ -79,20 +79,20 @@ class Flying:
         now = start if self.reached is None else self.reached
         if not self._moves():
             self._run_part(ticks.rows(session.tick, 1), until)
-        elif session.scene.step == pool.EXACT and session.scene.touch == pool.SWEPT:
+        elif session.scene.exact and session.scene.rules.touch == pool.SWEPT:
             while now < time or (until < 0 and now < end):
                 # A part that was begun is gone on with; it ends where a way turns, or may be about to.
                 if not session.arena.counters[pool.MID]:
-                    self._place(now)
+                    session.stage.place_all(now)
                     steers = session.next_steer(now, end)
-                    self._part = now, min(x for x in (self._turn(now), steers, end) if x is not None)
+                    self._part = now, min(x for x in (session.stage.next_turn(now), steers, end) if x is not None)
                 a, b = self._part
                 if self._run_part(ticks_of(np.array([a, b]), session.tick), until if until < b else pool.FOREVER):
                     break
                 now = b
         else:
             if not session.arena.counters[pool.MID]:
-                self._straight(start, end)
+                session.stage.place_straight(start, end)
             self._run_part(ticks.rows(session.tick, 1), until)
         self.reached = max(now, start)
 
@@ -121,28 +121,4 @@ class Flying:
         session.meter.fly(session.arena.live, ticks, clock.to_seconds(now), clock.to_seconds(end))
 
     def _moves(self) -> bool:
-        return bool(self.session.movers) and not self.session.still
-
-    def _turn(self, time: int) -> int | None:
-        """When after ``time`` a way turns next, as far as is known."""
-        motions = self.session.actors.motions
-        return min(
-            (turn for k in self.session.movers if (turn := motions[k].next_break(time)) is not None), default=None
-        )
-
-    def _place(self, time: int) -> None:
-        """Set each moving body on the piece of its way that holds at ``time``.
-
-        From where that piece begins, so that no rounding hangs on when the session looked.
-        """
-        for k in self.session.movers:
-            piece, start = self.session.actors.motions[k].piece(time)
-            self.session.arena.set_motion(k, *piece, start)
-
-    def _straight(self, start: int, end: int) -> None:
-        """Let each moving body go straight over a tick."""
-        seconds = (end - start) / clock.UNITS
-        for k in self.session.movers:
-            motion = self.session.actors.motions[k]
-            here, there = motion.at(start)[0], motion.at(end)[0]
-            self.session.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
+        return bool(self.session.stage.movers) and not self.session.still

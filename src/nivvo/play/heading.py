@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.frame import AXES, Frame, unit
+from nivvo.core.frame import Frame, unit
+from nivvo.plan.ability import Heading
 from nivvo.record.path import Path
-from nivvo.spec.ability import Heading
 
 
 def headings(frame: Frame, heading: Heading, path: Path) -> np.ndarray:
@@ -31,7 +31,7 @@ def pointing(frame: Frame, heading: Heading, path: Path) -> dict[str, np.ndarray
         columns["heading_elevation"] = frame.elevation(points)
     columns["heading_error"] = error
     if frame.size == 2:
-        front = np.array(AXES[heading.front], dtype=float)
+        front = heading.front
         turn = frame.bearing(points) - float(np.degrees(np.arctan2(front[1], front[0])))
         columns["model_turn"] = (turn + 180.0) % 360.0 - 180.0
     return columns

@@ -6,8 +6,6 @@ is kept but what is in the air.
 
 from __future__ import annotations
 
-import io
-import pickle
 from collections import OrderedDict
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -15,26 +13,20 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nivvo.core import air, clock, pool
-from nivvo.core.arena import frozen, thawed
-from nivvo.core.frame import Frame
 from nivvo.errors import CallError
+from nivvo.plan.case import LEAST_FRAME, case_of, one_more
+from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.engine import in_hand_of
+from nivvo.play.engine import shooter_in
+from nivvo.play.keeping import Packed, copied, packed
 from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.run import PROJECTILES
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
-from nivvo.play.stage.clockwork import Ticks
-from nivvo.play.stage.motion import Motion, motion_of
-from nivvo.play.stage.scene import Scene, fill_shape
-from nivvo.play.stage.track import PRESS, RELEASE, Change
 from nivvo.play.triggers.firing import charged
 from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import body_of
 from nivvo.spec.nearest import known
-from nivvo.spec.scene import LEAST_FRAME
-from nivvo.spec.values import Table
 
 MOST_SECONDS = 1e7
 ENDED_KEPT = 65_536
@@ -73,14 +65,13 @@ class Live:
 
     @checked
     def __init__(self, drill: Drill, case: str | None = None, *, compiled: bool = True):
-        self.drill, self.case = drill, drill.case_name(case)
-        self.in_hand = in_hand_of(drill, self.case)
-        self.scene = Scene(drill.of_case(self.case), drill.document.folder)
+        self.drill, self._case = drill, case_of(drill, case)
+        self.case, self.in_hand = self._case.name, self._case.in_hand
+        self.scene = self._case.scene.with_own_time()
         self._session = Session(self.scene, self.in_hand, sampled=False, patient=True)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
-        self._free: list[tuple[int, int]] = []
         self._played: list[dict[str, Any]] = []
         self._mark = object()
         if compiled:
@@ -131,7 +122,7 @@ class Live:
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
 
     def _button(self, button: str) -> str:
-        heard = {word for one in self._session.triggers.values() for word in _buttons(one.rules)}
+        heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
         heard |= {one.walk.button for one in self.scene.shooters.values() if one.walk is not None}
         return known(button, sorted(heard), "button")
 
@@ -152,7 +143,7 @@ class Live:
         time = ticks.edge(tick) if at is None else clock.from_seconds(at)
         if time < ticks.edge(tick):
             raise CallError(f"at = {at} s is over: the coming tick begins at {self.time:.9g} s")
-        seen = ticks.seen(time) if self.scene.model.tick.input == "at ticks" else time
+        seen = ticks.seen(time) if self.scene.rules.seen_at_ticks else time
         names = sorted(self.scene.shooters)
         if shooter is not None:
             names = [known(shooter, self.scene.shooters, "shooter")]
@@ -220,7 +211,7 @@ class Live:
         return (rank << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 
     def _flown(self, raw: np.ndarray) -> list[Event]:
-        out, drop, names = [], self.scene.frame.drop, self.scene.names
+        out, drop, names = [], self.scene.frame.drop, self._session.stage.names
         for row in raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]:
             key, kind, body = int(row["key"]), int(row["kind"]), int(row["body"])
             name = names[body] if body >= 0 else ""
@@ -239,11 +230,7 @@ class Live:
         return out
 
     def _forget(self) -> None:
-        now = self.scene.ticks.edge(self._session.tick)
-        for player in self._session.actors.players.values():
-            player.forget(now)
-        for motion in self._session.actors.motions:
-            motion.forget(now)
+        self._session.stage.forget(self.scene.ticks.edge(self._session.tick))
 
     # What is in the air.
 
@@ -300,10 +287,7 @@ class Live:
     def state(self, ability: str, shooter: str | None = None) -> str:
         """The state of an ability's firing, as "idle" or "charging"."""
         name = known(ability, self.in_hand, "ability")
-        owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
-        return self._session.triggers[
-            name, known(owner if shooter is None else shooter, self.scene.shooters, "shooter")
-        ].state
+        return self._session.triggers[name, shooter_in(self._case, name, shooter)].state
 
     # Bodies.
 
@@ -312,7 +296,7 @@ class Live:
         """Where the middle of a body is at the coming tick's start."""
         number = self._number(name)
         now = self.scene.ticks.edge(self._session.tick)
-        return self.scene.frame.drop(self._session.actors.middle(number, now))
+        return self.scene.frame.drop(self._session.stage.middle(number, now))
 
     @checked
     def health(self, name: str) -> float:
@@ -329,19 +313,7 @@ class Live:
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
         session, ticks = self._session, self.scene.ticks
         now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
-        # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
-        motion = session.actors.motions[number].placed(now, then, goal, jump)
-        session.actors.motions[number] = motion
-        if name in session.actors.players:
-            session.actors.players[name].motion = motion
-        self._let_move(number)
-
-    def _let_move(self, number: int) -> None:
-        session = self._session
-        if number not in session.movers:
-            session.movers.append(number)
-            session.arena.bodies[number]["moves"] = 1
-            session.arena.plan()
+        session.stage.move(number, now, then, goal, jump)
 
     def add(self, kind: str, name: str, **keys: Any) -> None:
         """Add an obstacle or target, with the keys of its table, as ``add("target", "wisp", at=[3, 4])``.
@@ -349,57 +321,20 @@ class Live:
         Raises CallError for keys that are wrong, a name that is taken, or a group nobody has.
         """
         known(kind, ("obstacle", "target"), "kind")
-        scene, session = self.scene, self._session
-        if isinstance(name, str) and name in scene.number:
-            raise CallError(f"there is a {scene.kinds[scene.number[name]]} {name} already")
-        body = body_of(kind, name, keys, scene.model)
-        known(body.group, scene.groups, "group")
-        at = scene.place_of(body)
-        row = pool.zeros(1, pool.BODY)
-        fill_shape(row[0], scene.shape_of(body), at, scene.frame)
-        row["group"], row["health"] = scene.groups.index(body.group), getattr(body, "health", None) or np.inf
-        shift = row["c0"][0] - at
-        motion = motion_of(body.move, row["c0"][0].copy(), scene.frame, shift)
-        # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
-        if self._free and self._free[0][0] < session.tick:
-            number = self._free.pop(0)[1]
-        else:
-            number = len(scene.names)
-            grown = pool.zeros(number + 1, pool.BODY)
-            grown[:number] = scene.bodies
-            scene.bodies = grown
-            there = pool.zeros(number + 1, pool.BODY)
-            there[:number] = session.arena.bodies[:number]
-            session.arena.bodies = there
-            session.arena.scratch = np.zeros(number + 2, dtype=np.int32)
-            for listed in (scene.names, scene.kinds, scene.described, session.actors.motions):
-                listed.append(None)
-            scene.shifts = np.concatenate([scene.shifts, np.zeros((1, 3))])
-        row["key"] = number
-        row["moves"] = motion.moves
-        scene.bodies[number], session.arena.bodies[number] = row[0], row[0]
-        scene.names[number], scene.kinds[number], scene.described[number] = name, kind, body
-        scene.number[name], scene.shifts[number] = number, shift
-        session.actors.motions[number] = motion
-        session.actors.out = session.arena.bodies["gone"]
-        session.movers = [k for k, one in enumerate(session.actors.motions) if one.moves or k in session.movers]
-        session.arena.bodies["moves"][session.movers] = 1
-        session.arena.plan()
+        stage = self._session.stage
+        if isinstance(name, str) and name in stage.number:
+            raise CallError(f"there is a {stage.kinds[stage.number[name]]} {name} already")
+        stage.add(one_more(self.drill, self._case, kind, name, keys), self._session.tick)
 
     @checked
     def remove(self, name: str) -> None:
         """Take an obstacle or target away, from the coming tick on."""
-        number = self._number(name)
-        if self.scene.kinds[number] == "shooter":
+        if self._session.stage.kinds[self._number(name)] == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
-        self._session.arena.bodies[number]["gone"] = 1
-        self._session.movers = [k for k in self._session.movers if k != number]
-        self._free.append((self._session.tick, number))
-        del self.scene.number[name]
-        self._session.arena.plan()
+        self._session.stage.remove(name, self._session.tick)
 
     def _number(self, name: str) -> int:
-        return self.scene.number[known(name, self.scene.number, "body")]
+        return self._session.stage.number[known(name, self._session.stage.number, "body")]
 
     # Looking ahead and back.
 
@@ -419,33 +354,20 @@ class Live:
         held : seconds of charge. The rest as of ``nivvo.preview``. Raises CallError for unknown names.
         """
         name = known(ability, self.in_hand, "ability")
-        owner = self.scene.abilities[name].shooter or sorted(self.scene.shooters)[0]
-        shooter = known(owner if shooter is None else shooter, self.scene.shooters, "shooter")
+        shooter = shooter_in(self._case, name, shooter)
         check_dots(count, every, spacing, held)
-        scout = Session(self.scene, [], touches="end")
-        scout.actors = _thaw(*_freeze(self._session.actors))
-        thawed(scout.arena, frozen(self._session.arena))
-        scout.arena.counters[:] = 0
-        scout.arena.counters[pool.STALE] = 1
-        scout.arena.world["sampled"] = 1
-        scout.actors.out = scout.arena.bodies["gone"]
-        scout.movers, scout.tick = list(self._session.movers), self._session.tick
+        scout = copied(self._session)
+        scout.alone()
         now = self.scene.ticks.edge(scout.tick)
         number = self._session.numbers.get((name, shooter), 0)
-        counts = charged(self.scene.abilities[name].firing, self.scene.ticks.rate, clock.from_seconds(held))
+        counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
         scout.fire(Asked(now, name, shooter, number, now, counts))
         scout.finish()
         return of_run(scout.run(self.drill.name, self.case), count, every, spacing)
 
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback."""
-        session, scene = self._session, self.scene
-        mine = (
-            session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.timers, session.known, session.movers, self._free, self._cleared + len(self._played),
-            scene.number, scene.names, scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
-        )  # fmt: skip
-        return Snapshot(self._mark, frozen(session.arena), scene.bodies.copy(), *_freeze(mine))
+        return Snapshot(self._mark, self._cleared + len(self._played), packed(self._session))
 
     @checked
     def restore(self, snapshot: Snapshot) -> None:
@@ -455,20 +377,11 @@ class Live:
         """
         if snapshot.session is not self._mark:
             raise CallError("this snapshot is of another session; each goes back to its own")
-        session, scene = self._session, self.scene
-        thawed(session.arena, snapshot.arena)
-        (
-            session.actors, session.triggers, session.numbers, session._coming, session._fed, session.tick,
-            session.timers, session.known, session.movers, self._free, played, scene.number, scene.names,
-            scene.kinds, scene.described, scene.shifts, scene.ticks.past, scene.ticks.first,
-        ) = _thaw(snapshot.state, snapshot.kept)  # fmt: skip
+        self._session = snapshot.state.opened()
         # What ended or was played since then has not happened.
-        while self._ended and next(reversed(self._ended.values()))[0] >= session.tick:
+        while self._ended and next(reversed(self._ended.values()))[0] >= self._session.tick:
             self._ended.popitem()
-        del self._played[max(played - self._cleared, 0) :]
-        scene.bodies = pool.grown(snapshot.bodies, 0)[: len(snapshot.bodies)]
-        session.actors.scene = scene
-        session.actors.out = session.arena.bodies["gone"]
+        del self._played[max(snapshot.played - self._cleared, 0) :]
 
     def digest(self) -> bytes:
         """The bytes of all that is in the air and of all bodies: equal when two sessions are."""
@@ -503,44 +416,11 @@ class Snapshot(NamedTuple):
     """What a live session was. Good for that session only."""
 
     session: object
-    arena: dict
-    bodies: np.ndarray
-    state: bytes
-    kept: dict[int, Any]
-
-
-KEPT = (Scene, Frame, Ticks, Table, Drill)
-"""What never changes in a session, or only grows: held on to, not copied."""
-
-
-def _freeze(what: Any) -> tuple[bytes, dict[int, Any]]:
-    kept: dict[int, Any] = {}
-
-    class Pickler(pickle.Pickler):
-        def persistent_id(self, obj):
-            if isinstance(obj, KEPT) or (type(obj) is Motion and len(obj.times) == 1 and not obj.pieces[0][1].any()):
-                kept[id(obj)] = obj
-                return id(obj)
-            return None
-
-    buffer = io.BytesIO()
-    Pickler(buffer, pickle.HIGHEST_PROTOCOL).dump(what)
-    return buffer.getvalue(), kept
-
-
-def _thaw(state: bytes, kept: dict[int, Any]) -> Any:
-    class Unpickler(pickle.Unpickler):
-        def persistent_load(self, pid):
-            return kept[pid]
-
-    return Unpickler(io.BytesIO(state)).load()
+    played: int
+    state: Packed
 
 
 def _to_read(view: np.ndarray) -> np.ndarray:
     """A view that cannot be written through."""
     view.flags.writeable = False
     return view
-
-
-def _buttons(rules) -> list[str]:
-    return [word for word in (rules.button, rules.confirm, rules.cancel) if word]

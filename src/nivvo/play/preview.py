@@ -8,15 +8,15 @@ import numpy as np
 
 from nivvo.core import clock
 from nivvo.core.frame import dot
+from nivvo.core.pool import IGNORE
 from nivvo.errors import CallError
+from nivvo.plan.case import case_of
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.engine import ability_in, scratch, shooter_in
 from nivvo.play.run import Run
-from nivvo.play.session import Session
 from nivvo.play.triggers.firing import charged
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
 
 MOST_POINTS = 100_000
 BODIES = ("moving", "still")
@@ -144,7 +144,7 @@ def cheaper(
         raise CallError(f"there is no flight to compare with: {run.refused[0].refused}")
     shot, path = run.fired[0], run.flight(next(iter(run.ids.values())))
     scene = run.scene
-    a = scene.gravity * scene.abilities[shot.ability].flight.gravity
+    a = scene.abilities[shot.ability].flight.a
     start, stop = float(path.t[0]), float(path.t[-1])
     times = np.unique(np.concatenate([path.t, np.linspace(start, stop, 400)]))
 
@@ -152,11 +152,11 @@ def cheaper(
         age = np.asarray(t - start)[..., None]
         return path.p[0] + path.v[0] * age + a * (0.5 * age * age)
 
-    actors, radius = run.actors, shot.radius
+    stage, radius = run.stage, shot.radius
     covered, here = stop, plain(times)
-    among = [k for k in actors.of_kind("obstacle", "target") if not _let_through(run, shot, k)]
+    among = [k for k in stage.of_kind("obstacle", "target") if not _let_through(run, shot, k)]
     for p, q, t0, t1 in zip(here, here[1:], times, times[1:], strict=False):
-        met = actors.first_on_line(p, q - p, radius, t0 * clock.UNITS, among)
+        met = stage.first_on_line(p, q - p, radius, t0 * clock.UNITS, among)
         if met is not None:
             covered = t0 + met[1] * (t1 - t0)
             break
@@ -176,43 +176,29 @@ def cheaper(
 
 
 def _let_through(run: Run, shot, number: int) -> bool:
-    ability, group = run.scene.abilities[shot.ability], run.scene.groups[run.scene.bodies[number]["group"]]
-    answer = ability.on.get(group, ability.on.get("anything"))
-    return answer is not None and answer.then == "ignore"
+    return run.scene.abilities[shot.ability].answers[int(run.scene.bodies[number]["group"])].then == IGNORE
 
 
 def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0) -> Run:
     """A run with one shot, ended at its first touch."""
-    name = drill.case_name(case)
-    scene = scene_of(drill, name)
-    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
-    owner = scene.abilities[ability].shooter or sorted(scene.shooters)[0]
-    shooter = known(owner if shooter is None else shooter, scene.shooters, "shooter")
+    case = case_of(drill, case)
+    scene, ability = case.scene, ability_in(case, ability)
+    shooter = shooter_in(case, ability, shooter)
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
     time = clock.from_seconds(at)
-    session = session_of(drill, name, touches="end", still=bodies == "still")
-    _look(session, time)
+    session = scratch(case, time, touches="end", still=bodies == "still")
     if cursor is not None:
         cursor = np.asarray(cursor, dtype=float)
         if cursor.shape != (scene.frame.size,) or not np.isfinite(cursor).all():
             raise CallError(f"cursor must be {scene.frame.size} finite numbers, not {cursor.tolist()}")
         cursor = scene.frame.lift(cursor)
-    elif session.actors.players[shooter].cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
+    elif session.stage.players[shooter].cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
         raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
-    counts = charged(scene.abilities[ability].firing, scene.ticks.rate, clock.from_seconds(held))
+    counts = charged(scene.abilities[ability].firing, clock.from_seconds(held))
     session.fire(Asked(time, ability, shooter, 0, time, counts), cursor)
     session.finish()
-    return session.run(drill.name, name)
-
-
-def _look(session: Session, time: int) -> None:
-    """Take in what players do up to a time, and from then on only how shooters move."""
-    session.take_in(time)
-    session.triggers = {}
-    if session.still:
-        for k in session.movers:
-            session.arena.set_motion(k, session.actors.middle(k, time), np.zeros(3), np.zeros(3), time)
+    return session.run(case.drill, case.name)
 
 
 def of_run(

@@ -14,10 +14,10 @@ from nivvo.core.air import Air
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot
 from nivvo.errors import CallError
+from nivvo.plan.ability import Ability
 from nivvo.play.heading import pointing
 from nivvo.record.path import Path
 from nivvo.record.vocabulary import ANSWERS, ENDINGS, HAPPENINGS, SENTENCES, TURNS
-from nivvo.spec.ability import Ability
 from nivvo.spec.arguments import checked
 from nivvo.spec.nearest import nearest
 
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from nivvo.play.aims.aiming import Shot
-    from nivvo.play.stage.actors import Actors
+    from nivvo.play.stage.stage import Stage
 
 PROJECTILES = 1023
 """The bits of a key that number the projectiles of one shot."""
@@ -49,7 +49,7 @@ class Run:
         self,
         drill: str,
         case: str,
-        actors: Actors,
+        stage: Stage,
         shots: list[Shot],
         refused: list[Shot],
         events,
@@ -60,7 +60,7 @@ class Run:
         edges=(),
     ):
         self.drill, self.case = drill, case
-        self.actors, self.scene = actors, actors.scene
+        self.stage, self.scene = stage, stage.scene
         self.params, self.state_changes, self.edges = params, states, edges
         self.fired = shots
         self.refused = refused
@@ -248,12 +248,12 @@ class Run:
         times = np.concatenate(t)
         _, first = np.unique(times, return_index=True)
         row = self.params[launch["param"]]
-        exact = self.scene.step == pool.EXACT
+        exact = self.scene.exact
         air = Air(row["a"].copy(), float(row["linear"]), float(row["square"])) if exact else None
         return Path(times[first], np.concatenate(p)[first], np.concatenate(v)[first], air, to_seconds(moves_at))
 
     def _body(self, event: np.void) -> str:
-        return self.scene.names[event["body"]] if event["body"] >= 0 else ""
+        return self.stage.names[event["body"]] if event["body"] >= 0 else ""
 
     def _time(self, event: np.void) -> float:
         return float(event["start"] / UNITS + event["after"])
@@ -329,7 +329,7 @@ class Run:
         for event in self.raw:
             if event["kind"] not in (pool.CONTACT, pool.OVERLAP):
                 continue
-            body = self.scene.bodies[event["body"]]
+            group = int(self.stage.rows["group"][event["body"]])
             radius = self.radius_of(int(event["key"]))
             point = event["p"] - event["normal"] * (radius + event["left"])
             relative = event["v"] - event["u"]
@@ -341,7 +341,7 @@ class Run:
                     "tick": int(event["tick"]),
                     "projectile": self.ids[int(event["key"])],
                     "body": self._body(event),
-                    "group": self.scene.groups[body["group"]],
+                    "group": self.scene.groups[group],
                     "then": ANSWERS[int(event["code"])],
                     **_spread("", axes, point),
                     **_spread("normal_", axes, event["normal"]),

@@ -14,19 +14,19 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import clock, pool
+from nivvo.core.curves import Curve
+from nivvo.plan.ability import CURVES, Ability
+from nivvo.plan.numbers import Moment, resolve
+from nivvo.plan.scene import Scene
+from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.aims.arcs import moves_at
 from nivvo.play.cost import Meter
 from nivvo.play.flying import Flying
 from nivvo.play.run import Run
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.numbers import Moment, resolve
-from nivvo.play.stage.scene import Scene
-from nivvo.play.stage.track import PRESS, RELEASE, Change
+from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
-from nivvo.spec.ability import Ability
-from nivvo.spec.values import LONGEST, Depends
 
 LAUNCHES = np.dtype(
     [("key", "i8"), ("shot", "i8"), ("moves_at", "i8"), ("p", "f8", 3), ("v", "f8", 3), ("param", "i8")]
@@ -36,8 +36,8 @@ SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
-CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
-STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
+LONGEST = 86_400.0
+"""Seconds that a life by a number that depends lasts at most."""
 
 
 class State(NamedTuple):
@@ -70,10 +70,8 @@ class Session:
     ):
         self.meter, self.last_input = Meter(patient, sampled), 0
         self.scene, self.in_hand, self.lasts, self.touches, self.still = scene, in_hand, lasts, touches, still
-        self.actors = Actors(scene)
-        self.arena = scene.arena(sampled, [motion.moves for motion in self.actors.motions])
-        self.actors.out = self.arena.bodies["gone"]
-        self.movers = [k for k, motion in enumerate(self.actors.motions) if motion.moves]
+        self.arena = scene.arena(sampled)
+        self.stage = Stage(scene, self.arena)
         self.tick = 0
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
@@ -87,31 +85,51 @@ class Session:
         self._coming: list[tuple[int, int, Change]] = []
         self._fed = 0
         self._struck = 0
-        rules, shared = scene.model.tick, {}
-        self.timers = Timers(scene.ticks, rules.timer, rules.bits)
+        shared: dict = {}
+        self.timers = Timers(scene.ticks, scene.rules.timer, scene.rules.bits)
         self.triggers: dict[tuple[str, str], Trigger] = {}
         for name in in_hand:
             firing = scene.abilities[name].firing
-            for shooter in [scene.abilities[name].shooter] if scene.abilities[name].shooter else sorted(scene.shooters):
-                made = KINDS[firing.kind](firing, self.timers, scene.ticks.rate, shared)
-                self.triggers[name, shooter] = made
+            for shooter in scene.shooters_of(name):
+                self.triggers[name, shooter] = KINDS[firing.kind](firing, self.timers, shared)
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
         self.minds = self._minds()
         self.flying = Flying(self)
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
-            self.arena.bodies[scene.number[shooter]]["watched"] = 1
+            self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
     def _minds(self) -> bool:
         """Whether what players do can hang on what is touched before it within a tick."""
         shooters = [self.scene.number[name] for name in self.scene.shooters]
-        again = any(self.scene.abilities[name].when.again for name in self.in_hand)
-        return bool(self.counted) or again or bool(np.isfinite(self.arena.bodies["health"][shooters]).any())
+        again = any(self.scene.abilities[name].again for name in self.in_hand)
+        return bool(self.counted) or again or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
+
+    def __getstate__(self) -> dict:
+        """All that it is, with how long its ticks were: those are the scene's."""
+        ticks = self.scene.ticks
+        return self.__dict__ | {"_played": (list(ticks.past) if ticks.past else None, ticks.first)}
+
+    def __setstate__(self, state: dict) -> None:
+        """Be again what it was, and let its ticks be as long as they were."""
+        ticks = state["scene"].ticks
+        ticks.past, ticks.first = state.pop("_played")
+        self.__dict__.update(state)
+
+    def alone(self) -> None:
+        """Become one in which nobody acts from now on and nothing is in the air: for what is only looked at."""
+        self.triggers, self.touches, self.in_hand = {}, "end", []
+        self.breakable, self.meter = False, Meter(True, True)
+        self._coming.clear()
+        for kept in (self.shots, self.refused, self.launches, self.states, self.edges):
+            kept.clear()
+        self.known.clear()
+        self.arena = self.stage.arena = self.arena.fresh(True)
 
     def feed(self, changes: list[Change]) -> None:
         """Take in what players are going to do."""
         for change in changes:
-            self.actors.players[change.shooter].expect(change)
+            self.stage.players[change.shooter].expect(change)
             heappush(self._coming, (change.time, self._fed, change))
             self._fed += 1
             self.last_input = max(self.last_input, change.time)
@@ -153,12 +171,14 @@ class Session:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
         while self._coming and self._coming[0][0] <= time:
             change = heappop(self._coming)[2]
-            self.actors.players[change.shooter].do(change)
+            self.stage.players[change.shooter].do(change)
         self.tick = self.scene.ticks.holding(time)
+        if self.still:
+            self.stage.stop_all(time)
 
     def next_steer(self, now: int, end: int) -> int | None:
         """When after ``now`` and before ``end`` (clock) something may steer a walking shooter next."""
-        walks = {name for name, player in self.actors.players.items() if player.shooter.walk is not None}
+        walks = {name for name, player in self.stage.players.items() if player.shooter.walk is not None}
         if not walks:
             return None
         locks = [(one, shooter) for (_, shooter), one in self.triggers.items() if one.rules.locks_movement]
@@ -205,7 +225,7 @@ class Session:
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
-        edge = self.actors.players[change.shooter].do(change)
+        edge = self.stage.players[change.shooter].do(change)
         if edge is not None:
             self.edges.append((change.time, change.shooter, change.value, edge == PRESS))
         if edge is None or self.lost(change.shooter):
@@ -227,7 +247,7 @@ class Session:
 
     def lost(self, shooter: str) -> bool:
         """Whether a shooter is out."""
-        return bool(self.actors.out[self.scene.number[shooter]])
+        return self.stage.out(self.stage.number[shooter])
 
     def _drain(self) -> None:
         """Fire and note what the triggers have decided, in order (ability, shooter)."""
@@ -249,7 +269,7 @@ class Session:
                     self.states.append(State(out.time, name, shooter, out.state, out.why))
                     begun = begun or out.state in LOCKED
                     if trigger.rules.locks_movement:
-                        self.actors.players[shooter].lock(out.time, out.state in LOCKED)
+                        self.stage.players[shooter].lock(out.time, out.state in LOCKED)
             for other in trigger.rules.cancels if begun else ():
                 if (other, shooter) in self.triggers:
                     self.triggers[other, shooter].cancel(now, name)
@@ -258,7 +278,7 @@ class Session:
 
     def _further(self, name: str, shooter: str, time: int, trigger: Trigger) -> bool:
         """Whether a press acts on what is in the air, in place of the trigger; does so if it does."""
-        again = self.scene.abilities[name].when.again
+        again = self.scene.abilities[name].again
         if again is None:
             return False
         rows = self._alive(time, {self._rank(name, shooter)})
@@ -285,7 +305,7 @@ class Session:
                 if other == name or (one.alive_with and limits[other].alive_with == one.alive_with)
             ]
             for name, one in limits.items()
-            if one.alive != "any"
+            if one.alive is not None
         }
 
     def _alive(self, time: int, ranks: set[int]) -> np.ndarray:
@@ -314,7 +334,7 @@ class Session:
 
     def fire(self, asked: Asked, cursor=None) -> Shot:
         """Work out a shot and put it into the air; ``cursor`` (3,) in place of the player's."""
-        shot = shoot(self.actors, asked, cursor, bool(self.touches))
+        shot = shoot(self.stage, asked, cursor, bool(self.touches))
         if not shot.refused and (full := self._too_many(shot)):
             shot = replace(shot, refused=full)
         if shot.refused:
@@ -339,49 +359,51 @@ class Session:
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
-        scene, limits = self.scene, ability.limits
-        then, damage = scene.answers(ability)
-        if self.touches == "end":
-            then = [one if one == pool.IGNORE else pool.END for one in then]
-        elif self.touches == "ignore":
-            then = [pool.IGNORE for _ in then]
-        life, rate = limits.life, scene.ticks.rate
-        if isinstance(life, Depends):
+        limits, radius = ability.limits, self.scene.radius(ability, moment)
+        life = limits.life
+        if isinstance(life, Curve):
             life = clock.from_seconds(min(max(resolve(life, moment, "life"), 0.0), LONGEST))
-        else:
-            life = pool.FOREVER if life == "forever" else clock.from_seconds(life.seconds(rate))
-        reach = np.inf if limits.reach == "endless" else resolve(limits.reach, moment, "reach")
-        dealt, curves = [], []
-        for group, one in enumerate(damage):
-            if isinstance(one, Depends) and one.by in CURVES:
-                curves.append((group, CURVES[one.by], one.curve(), one.step is not None))
-            dealt.append(
-                0.0 if curves and curves[-1][0] == group else resolve(one, moment, f"{scene.groups[group]}.damage")
-            )
-        radius = scene.radius(ability, moment)
-        known = (id(ability), shooter, tuple(dealt), life, reach, radius)
+        reach = resolve(limits.reach, moment, "reach")
+        dealt = tuple(self._dealt(one.damage, moment, group) for group, one in enumerate(ability.answers))
+        known = (ability.name, shooter, dealt, life, reach, radius)
         if known not in self.known:
             if len(self.known) >= MOST_KNOWN:
                 free = self.arena.forget_launches()
                 self.known = {key: row for key, row in self.known.items() if row not in free}
-            linear, square, factor = scene.drag(ability)
-            own = scene.number[shooter]
-            self.known[known] = self.arena.new_launch(
-                scene.gravity * ability.flight.gravity,
-                radius,
-                linear=linear,
-                square=square,
-                factor=factor,
-                reach=reach,
-                life=life,
-                spares=own if ability.owner == "never" else -1,
-                strays=STRAYS[limits.reach_from],
-                owner=own,
-                then=then,
-                damage=dealt,
-                curves=curves,
-            )
+            self.known[known] = self._new_launch(ability, shooter, dealt, life=life, reach=reach, radius=radius)
         return self.known[known]
+
+    def _dealt(self, damage: float | Curve, moment: Moment, group: int) -> float:
+        """The damage that is settled at launch; 0 where it goes on to depend."""
+        if isinstance(damage, Curve) and damage.by not in CURVES:
+            return resolve(damage, moment, f"{self.scene.groups[group]}.damage")
+        return 0.0 if isinstance(damage, Curve) else damage
+
+    def _new_launch(self, ability: Ability, shooter: str, dealt: tuple[float, ...], **settled) -> int:
+        """A launch that there was not: its number."""
+        then = [one.then for one in ability.answers]
+        if self.touches == "end":
+            then = [one if one == pool.IGNORE else pool.END for one in then]
+        elif self.touches == "ignore":
+            then = [pool.IGNORE for _ in then]
+        own, flight = self.scene.number[shooter], ability.flight
+        return self.arena.new_launch(
+            flight.a,
+            linear=flight.linear,
+            square=flight.square,
+            factor=flight.factor,
+            spares=own if ability.owner == "never" else -1,
+            strays=ability.limits.strays,
+            owner=own,
+            then=then,
+            damage=dealt,
+            curves=[
+                (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
+                for group, one in enumerate(ability.answers)
+                if isinstance(one.damage, Curve) and one.damage.by in CURVES
+            ],
+            **settled,
+        )
 
     def break_off(self) -> None:
         """Let damage to a shooter break off what its abilities have begun, when it is dealt."""
@@ -390,7 +412,7 @@ class Session:
         events = self.arena.events[self._struck : self.arena.counters[pool.EVENTS]]
         self._struck = int(self.arena.counters[pool.EVENTS])
         for event in events[events["kind"] == pool.DAMAGE]:
-            struck, time = self.scene.names[event["body"]], int(event["start"]) + round(event["after"] * clock.UNITS)
+            struck, time = self.stage.names[event["body"]], int(event["start"]) + round(event["after"] * clock.UNITS)
             for (_, shooter), trigger in self.triggers.items():
                 if shooter == struck and trigger.rules.cancelled_by_damage:
                     trigger.cancel(time, "damage")
@@ -402,7 +424,7 @@ class Session:
         return Run(
             drill,
             case,
-            self.actors,
+            self.stage,
             self.shots,
             self.refused,
             self.arena.take_events(),

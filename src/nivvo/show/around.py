@@ -31,7 +31,7 @@ def draw_rose(found: Rose, ax: Axes) -> Axes:
     """Draw a rose on Matplotlib axes: from above, in side view from the side; returns the axes."""
     from matplotlib.patches import Polygon
 
-    scene, unit_ = found.scene, found.scene.model.world.unit
+    scene, unit_ = found.scene, found.scene.unit
     view = views_of(scene, scene.frame.forward, "forward")[-1]
     shots = found.shots
     place = shots[0].stance.place
@@ -106,7 +106,7 @@ def draw_clearance(drill: Drill, axes, case: str | None = None, ability: str | N
     scene = found.scene
     for ax, view in zip(axes, views_of(scene, found.stance.facing, "along the facing"), strict=True):
         _draw_around(found, ax, view)
-    unit_, clear = scene.model.world.unit, found.clearance
+    unit_, clear = scene.unit, found.clearance
     words = f"least gap {clear.least:.4g} {unit_} at direction {clear.direction:.4g}°"
     if scene.frame.size == 3:
         words += f", elevation {clear.elevation:.4g}°"

@@ -9,7 +9,7 @@ import numpy as np
 
 from nivvo.core import ballistics
 from nivvo.core.air import Air
-from nivvo.core.frame import sincos, unit
+from nivvo.core.frame import dot, sincos, unit
 from nivvo.play.aims.arcs import air_of
 from nivvo.play.questions.solving import Solution
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
@@ -45,10 +45,10 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     """Draw solutions on Matplotlib axes, seen from the side (in a flat top view from above); returns the axes."""
     run = found[0].run
     view = views(run)[0]
-    frame, unit = run.scene.frame, run.scene.model.world.unit
+    frame, unit = run.scene.frame, run.scene.unit
     shot = run.fired[0]
     ability = run.scene.abilities[shot.ability]
-    gravity = float(np.sqrt((run.scene.gravity**2).sum())) * ability.flight.gravity
+    gravity = -float(dot(ability.flight.a, frame.up))
     speed = next((one.speed for one in found if one.how in ("low", "high")), found[0].speed)
     lines = [_line(one, view) for one in found]
     muzzle = flat(shot.at, view.across, view.upward)

@@ -11,9 +11,9 @@ import numpy as np
 from nivvo.core.pool import SLIPPED
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
+from nivvo.plan.scene import Scene
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
-from nivvo.play.stage.scene import Scene
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
@@ -49,10 +49,10 @@ def views(run: Run) -> list[View]:
 
 def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
     """The views of a scene: one in 2D; in 3D from the side along a level ``heading`` (3,), and from above."""
-    frame, unit = scene.frame, scene.model.world.unit
+    frame, unit = scene.frame, scene.unit
     x, y = np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
     if frame.size == 2:
-        down = scene.model.world.y == "down" or (frame.view == "top" and scene.model.world.y is None)
+        down = scene.down
         title = "from the side" if frame.view == "side" else "from above"
         return [View(x, y, (f"x ({unit})", f"y ({unit})"), title, down)]
     bearing = float(frame.bearing(heading))
@@ -216,7 +216,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         else:
             edge = outline(row, row["c0"], view.across, view.upward)
         ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind]))
-        if run.actors.motions[run.scene.number[name]].moves and len(run.fired):
+        if run.stage.motions[run.scene.number[name]].moves and len(run.fired):
             _drift(ax, view, run, run.scene.number[name], edge, RUST if kind != "shooter" else MOSS)
         if kind == "target":
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
@@ -243,7 +243,7 @@ def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color:
     from matplotlib.patches import Polygon
 
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    motion = run.actors.motions[number]
+    motion = run.stage.motions[number]
     start = motion.seen(0.0)[0]
     way = np.array([motion.seen(t)[0] - start for t in np.linspace(0.0, last, 120)])
     way = flat(way, view.across, view.upward)

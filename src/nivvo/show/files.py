@@ -74,7 +74,7 @@ def _parquet_of(frame) -> Callable[[Path], None]:
 
 def as_tables(run: Run) -> dict[str, Any]:
     """A run as plain tables, fit for JSON: not-a-number and endless become null."""
-    tables: dict[str, Any] = {"drill": run.drill, "case": run.case, "unit": run.scene.model.world.unit}
+    tables: dict[str, Any] = {"drill": run.drill, "case": run.case, "unit": run.scene.unit}
     tables["digest"] = run.digest
     for table in TABLES:
         tables[table] = [plain_row(row) for row in run.rows(table)]

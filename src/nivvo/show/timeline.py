@@ -7,14 +7,15 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
+from nivvo.core.clock import UNITS, to_seconds
+from nivvo.core.curves import Curve
+from nivvo.core.pool import FOREVER
 from nivvo.errors import CallError
 from nivvo.play.questions.holding import Holds
 from nivvo.play.run import Run
 from nivvo.show.canvas import drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE
 from nivvo.spec.arguments import checked
-from nivvo.spec.values import Depends
 
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
@@ -110,11 +111,11 @@ def _settled(run: Run) -> list[str]:
     """For each stream that was fired, the live count that its rate and life lead to if nothing is touched."""
     out = []
     for name in dict.fromkeys(shot.ability for shot in run.fired):
-        keys, rate = run.scene.abilities[name], run.scene.ticks.rate
-        if keys.firing.kind != "auto" or isinstance(keys.limits.life, (str, Depends)):
+        keys = run.scene.abilities[name]
+        if keys.firing.kind != "auto" or isinstance(keys.limits.life, Curve) or keys.limits.life == FOREVER:
             continue
-        asked = keys.firing.rate or 1.0 / keys.firing.interval.seconds(rate)
-        out.append(f"{name}: rate x life = {asked * keys.limits.life.seconds(rate):.4g}, if nothing ends it sooner")
+        asked = keys.firing.rate or UNITS / keys.firing.interval
+        out.append(f"{name}: rate x life = {asked * to_seconds(keys.limits.life):.4g}, if nothing ends it sooner")
     return out
 
 
@@ -155,7 +156,7 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
 def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
     """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""
     axes = list(np.ravel(np.array(axes, dtype=object)))
-    unit, x = found.scene.model.world.unit, [row["held"] for row in found.rows]
+    unit, x = found.scene.unit, [row["held"] for row in found.rows]
     panels = [(key, _unit_of(key, unit)) for key in found.keys]
     panels += [("range", unit), *([("apex", unit)] if found.scene.frame.vertical else []), ("flight_time", "s")]
     if len(axes) != len(panels):

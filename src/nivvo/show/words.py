@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import product
 from typing import Any
 
-from nivvo.core.clock import to_seconds
+from nivvo.core.clock import UNITS, to_seconds
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import Holds
 from nivvo.play.run import Run
@@ -14,7 +14,7 @@ from nivvo.record.vocabulary import STILL_FLYING
 
 def told(run: Run) -> list[str]:
     """What happened, in order of time, one line each."""
-    unit, axes = run.scene.model.world.unit, "xyz"[: run.scene.frame.size]
+    unit, axes = run.scene.unit, "xyz"[: run.scene.frame.size]
     shots = {row["shot"]: row for row in run.rows("shots")}
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
     touches, effects = iter(run.rows("contacts")), iter(run.rows("effects"))
@@ -65,10 +65,10 @@ def told(run: Run) -> list[str]:
 
 def overlaps(run: Run, ability: str) -> list[str]:
     """A line for each muzzle of an ability's shots that lies inside its own shooter at some aim or facing."""
-    unit, lines, keys = run.scene.model.world.unit, [], run.scene.abilities[ability]
+    unit, lines, keys = run.scene.unit, [], run.scene.abilities[ability]
     shooters = dict.fromkeys(shot.shooter for shot in run.fired if shot.ability == ability)
     for shooter, muzzle in product(shooters, keys.muzzles or [None]):
-        found = of_muzzle(run.actors, keys, shooter, if_inside=True, muzzle=muzzle)
+        found = of_muzzle(run.stage, keys, shooter, if_inside=True, muzzle=muzzle)
         if found.least >= 0.0:
             lines.append(cleared(found, unit, f"{ability} from the {found.muzzle} muzzle"))
         else:
@@ -107,13 +107,13 @@ def rates(run: Run) -> list[str]:
         keys = run.scene.abilities[name].firing
         if keys.kind != "auto":
             continue
-        asked = keys.rate or 1.0 / keys.interval.seconds(run.scene.ticks.rate)
+        asked = keys.rate or UNITS / keys.interval
         mine = [shot for shot in run.fired if (shot.ability, shot.shooter) == (name, shooter)]
         longest = max((([s for s in mine if s.use == use]) for use in {s.use for s in mine}), key=len)
         if len(longest) > 1:
             span = to_seconds(longest[-1].time - longest[0].time)
             given = (len(longest) - 1) / span if span else float("inf")
-            rules = run.scene.model.tick
+            rules = run.scene.rules
             how = (
                 "exact timer" if rules.timer == "exact" else f"{rules.timer} timer at {run.scene.ticks.rate:g} ticks/s"
             )

@@ -51,7 +51,8 @@ class Entries(NamedTuple):
 class Tables:
     """Models of the tables of a drill and of all that is set over it.
 
-    ``model``: that of a whole drill. ``linked`` keeps what was found across tables that are still the same.
+    ``model``: that of a whole drill. ``linked`` keeps what was found across tables that are still the same,
+    ``planned`` what was made of them (``plan.case``).
     """
 
     def __init__(self, model: type[BaseModel]):
@@ -67,6 +68,7 @@ class Tables:
         }
         self.sheets = Sheets()
         self.linked: dict[Any, Any] = {}
+        self.planned: dict[Any, Any] = {}
         self._tracks: dict[Path, Track] = {}
         self._entries: OrderedDict[tuple, Entry] = OrderedDict()
         self._kinds: OrderedDict[tuple, Entries] = OrderedDict()

@@ -6,6 +6,7 @@ import math
 
 from nivvo.core._jit import inner, kernel
 from nivvo.core.clock import UNITS
+from nivvo.core.curves import FARTHEST
 from nivvo.core.flight import (
     SMOOTH,
     box_of_arc,
@@ -55,7 +56,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import FARTHEST, ON, answer
+from nivvo.core.tick.answer import ON, answer
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit

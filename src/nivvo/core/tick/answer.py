@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
+from nivvo.core.curves import read_off
 from nivvo.core.pool import (
     BY_CONTACT,
     BY_INSIDE,
@@ -19,8 +20,6 @@ from nivvo.core.pool import (
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.vec import along, arc, sub, vec
-
-FARTHEST = 1e15
 
 ON, OVER = 0, 1
 HELD = 2
@@ -85,23 +84,3 @@ def dealt(k, q, at, ans, now, t):
         return float(ans["damage"])
     x = (now["start"] - q["born"]) / UNITS + t if ans["by"] == DEPENDS_AGE else q["flown"] + at["flown"]
     return read_off(k.curves, int(ans["first"]), int(ans["count"]), x)
-
-
-@inner
-def read_off(curves, first, count, x):
-    """The value at ``x`` of a curve: rows of x and value, straight between, held beyond its ends; or of steps."""
-    if count == 0:
-        start, step, every, cap = curves[first, 0], curves[first, 1], curves[first + 1, 0], curves[first + 1, 1]
-        steps = float(int(min(x / every, FARTHEST)))
-        if steps * every > x:
-            steps -= 1.0
-        elif (steps + 1.0) * every <= x:
-            steps += 1.0
-        return min(start + step * steps, cap) if step >= 0.0 else max(start + step * steps, cap)
-    value = curves[first, 1]
-    for k in range(first, first + count):
-        if curves[k, 0] > x:
-            share = (x - curves[k - 1, 0]) / (curves[k, 0] - curves[k - 1, 0]) if k > first else 0.0
-            return value + share * (curves[k, 1] - value)
-        value = curves[k, 1]
-    return value

@@ -11,15 +11,15 @@ from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
+from nivvo.plan.ability import SEEKS, Ability
+from nivvo.plan.numbers import AT_FIRST, Moment, resolve
+from nivvo.plan.scene import Scene
 from nivvo.play.aims.arcs import lead, solve, task_of
 from nivvo.play.aims.seeking import angle_between, bent, seek
-from nivvo.play.aims.sighting import FAR, sight
+from nivvo.play.aims.sighting import sight
 from nivvo.play.aims.spawning import obstructed
 from nivvo.play.aims.stance import Stance, stance_of
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.numbers import AT_FIRST, Moment, resolve
-from nivvo.play.stage.scene import Scene
-from nivvo.spec.ability import SEEKS, Ability
+from nivvo.play.stage.stage import Stage
 
 ODD = {
     AT_POINT: "the aim point is at the muzzle: fired along the facing",
@@ -106,27 +106,20 @@ class Aimed:
 
 def moment_of(scene: Scene, asked: Asked) -> Moment:
     """By what the numbers of a shot are settled."""
-    full = scene.abilities[asked.ability].firing.full_after
-    return Moment(
-        shot=asked.number,
-        held=asked.held,
-        full=None if full is None else full.seconds(scene.ticks.rate),
-        seed=scene.model.world.seed,
-        name=f"{asked.shooter}.{asked.ability}",
-    )
+    return Moment(asked.number, asked.held, scene.seed, f"{asked.shooter}.{asked.ability}")
 
 
-def shoot(actors: Actors, asked: Asked, cursor=None, alone: bool = False) -> Shot:
+def shoot(stage: Stage, asked: Asked, cursor=None, alone: bool = False) -> Shot:
     """Work out a shot. ``cursor`` (3,) in place of the player's; ``alone``: without spread."""
-    ability, moment = actors.scene.abilities[asked.ability], moment_of(actors.scene, asked)
-    shots = [_by_muzzle(actors, asked, moment, name, cursor, alone) for name in _muzzles(actors.scene, ability, asked)]
+    ability, moment = stage.scene.abilities[asked.ability], moment_of(stage.scene, asked)
+    shots = [_by_muzzle(stage, asked, moment, name, cursor, alone) for name in _muzzles(stage.scene, ability, asked)]
     fired = [shot for shot in shots if not shot.refused] or shots[:1]
     notes = "; ".join(dict.fromkeys(note for shot in fired for note in [shot.note] if note))
     names = " and ".join(shot.muzzle for shot in fired)
     lost = [f"{shot.muzzle}: {shot.refused}" for shot in shots if shot.refused and shot not in fired]
     sent = tuple(one for shot in fired for one in shot.sent)
     if not fired[0].refused:
-        actors.players[asked.shooter].last_aim[asked.ability] = fired[0].heading
+        stage.players[asked.shooter].last_aim[asked.ability] = fired[0].heading
     return replace(fired[0], muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
 
 
@@ -138,30 +131,25 @@ def _muzzles(scene: Scene, ability: Ability, asked: Asked) -> list[str | None]:
     if ability.muzzle_order == "all at once":
         return list(names)
     if ability.muzzle_order == "random":
-        return [
-            names[
-                int(draw(scene.model.world.seed, f"{asked.shooter}.{asked.ability}.muzzle", asked.number) * len(names))
-            ]
-        ]
+        return [names[int(draw(scene.seed, f"{asked.shooter}.{asked.ability}.muzzle", asked.number) * len(names))]]
     return [names[asked.number % len(names)]]
 
 
-def _by_muzzle(actors: Actors, asked: Asked, moment: Moment, muzzle: str | None, cursor, alone: bool) -> Shot:
-    scene, time, shooter = actors.scene, asked.time, asked.shooter
+def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, cursor, alone: bool) -> Shot:
+    scene, time, shooter = stage.scene, asked.time, asked.shooter
     ability = scene.abilities[asked.ability]
-    stance = stance_of(actors, ability, shooter, time, muzzle)
-    aimed, radius = _aimed(actors, ability, asked, moment, stance, cursor), scene.radius(ability, moment)
+    stance = stance_of(stage, ability, shooter, time, muzzle)
+    aimed, radius = _aimed(stage, ability, asked, moment, stance, cursor), scene.radius(ability, moment)
     _limit(ability, stance, aimed)
-    _unblock(actors, ability, stance, aimed, time)
-    _free(actors, ability, stance, aimed, radius, time)
+    _unblock(stage, ability, stance, aimed, time)
+    _free(stage, ability, stance, aimed, radius, time)
     body = scene.bodies[scene.number[shooter]].copy()
     body["c"] = stance.place
     leaving = aimed.leaving
-    capsule = ability.shape is not None and ability.shape.capsule is not None
-    tail = np.linspace(0.0, scene.length(ability), 9) if capsule else np.zeros(1)
+    tail = np.linspace(0.0, ability.length, 9) if ability.capsule else np.zeros(1)
     gaps = gap(body, leaving.at - tail[:, None] * leaving.heading)
     if stance.lag > 0.0:
-        aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.model.world.unit}")
+        aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.unit}")
     own = ability.inherit * stance.velocity
     velocities = () if alone else _spread(scene, ability, moment, stance, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
@@ -200,29 +188,29 @@ def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple
         tick = scene.ticks.holding(time)
         dt = (scene.ticks.edge(tick + 1) - scene.ticks.edge(tick)) / UNITS
         speed = keys.force * dt / ability.mass
-        return speed, f"{speed:.5g} {scene.model.world.unit}/s from the force over a tick of {1e3 * dt:.4g} ms"
+        return speed, f"{speed:.5g} {scene.unit}/s from the force over a tick of {1e3 * dt:.4g} ms"
     return (None if keys.speed is None else resolve(keys.speed, moment, "speed")), ""
 
 
-def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stance: Stance, cursor) -> Aimed:
+def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance: Stance, cursor) -> Aimed:
     """Muzzle, heading and velocity as the aim and the launch have them, before limits."""
-    scene, player, aim, time = actors.scene, actors.players[stance.shooter], ability.aim, asked.time
+    scene, player, aim, time = stage.scene, stage.players[stance.shooter], ability.aim, asked.time
     speed, told = speed_of(scene, ability, moment, time)
     notes, nothing, sought, point = [told] if told else [], "", None, None
     if aim.by == "cursor":
         point = player.cursor(time) if cursor is None else cursor
         nothing = "there is no cursor" if point is None else ""
     elif aim.by in SEEKS:
-        sought = seek(actors, ability, stance, time)
-        point = None if sought is None else actors.middle(sought, time)
+        sought = seek(stage, ability, stance, time)
+        point = None if sought is None else stage.middle(sought, time)
         nothing = "nothing to aim at" if sought is None else ""
     elif aim.by == "sight":
-        seen = sight(actors, ability, stance.shooter, time)
+        seen = sight(stage, ability, stance.shooter, time)
         point = seen.point
         nothing = "" if seen.body is not None else "the sight meets nothing"
         notes += [f"the sight begins inside {seen.inside}, and looks through it"] if seen.inside else []
-        notes += [] if seen.body is None else [f"the sight is on {scene.names[seen.body]}"]
-    task = task_of(actors, ability, moment, time, stance, speed)
+        notes += [] if seen.body is None else [f"the sight is on {stage.names[seen.body]}"]
+    task = task_of(stage, ability, moment, time, stance, speed)
     arc = None
     if not nothing and aim.by == "lead":
         arc = lead(task, sought)
@@ -242,7 +230,7 @@ def _aimed(actors: Actors, ability: Ability, asked: Asked, moment: Moment, stanc
         )
     if arc is None and not aimed.refused:
         if aim.assist is not None:
-            heading, words = bent(actors, aim.assist, stance, aimed.leaving.heading, time)
+            heading, words = bent(stage, aim.assist, stance, aimed.leaving.heading, time)
             aimed.leaving = Leaving(stance.muzzle_at(heading), heading, aimed.leaving.odd)
             aimed.notes += [words] if words else []
         if speed is None:
@@ -257,13 +245,13 @@ def _without(
     scene: Scene, ability: Ability, last, stance: Stance, moment: Moment, point, nothing: str, notes: list[str]
 ) -> Aimed:
     """What is done with nothing to aim at."""
-    otherwise = ability.aim.otherwise or ("far" if ability.aim.by == "sight" else "facing")
+    otherwise = ability.aim.otherwise
     if otherwise == "refuse":
         leaving = Leaving(stance.muzzle_at(stance.facing), stance.facing, "")
         return Aimed(leaving, stance.facing, None, notes, nothing)
     if otherwise == "far":
         if ability.aim.by != "sight":
-            point = stance.pivot + (ability.aim.far or FAR * scene.metre) * stance.facing
+            point = stance.pivot + ability.aim.far * stance.facing
         leaving = through(
             stance.frame, stance.origin, stance.offset, stance.body, stance.facing, point, stance.follows_aim
         )
@@ -317,30 +305,30 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
         aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
 
 
-def _unblock(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
+def _unblock(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
     """Whether something hides from the muzzle what the sight is on: told, or refused."""
     if ability.aim.by != "sight" or aimed.point is None or aimed.refused:
         return
-    scene, at = actors.scene, aimed.leaving.at
+    scene, at = stage.scene, aimed.leaving.at
     way = aimed.point - at
-    among = [k for k in actors.of_kind("shooter", "obstacle", "target") if scene.names[k] != stance.shooter]
-    found = actors.first_on_line(at, way, 0.0, time, among)
+    among = [k for k in stage.of_kind("shooter", "obstacle", "target") if stage.names[k] != stance.shooter]
+    found = stage.first_on_line(at, way, 0.0, time, among)
     # What the point lies on is met there and hides nothing.
-    if found is None or found[1] >= 1.0 - 1e-9 or abs(actors.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:
+    if found is None or found[1] >= 1.0 - 1e-9 or abs(stage.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:
         return
     far = float(np.sqrt(dot(way, way))) * found[1]
-    words = f"blocked: {scene.names[found[0]]} hides the aim point, {far:.4g} {scene.model.world.unit} from the muzzle"
+    words = f"blocked: {stage.names[found[0]]} hides the aim point, {far:.4g} {scene.unit} from the muzzle"
     if ability.aim.blocked == "refuse":
         aimed.refused = words
     else:
         aimed.notes.append(words)
 
 
-def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, radius: float, time: int) -> None:
+def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: float, time: int) -> None:
     """Whether something solid stands in the muzzle: told, pushed out of, or refused."""
     if aimed.refused:
         return
-    words, free = obstructed(actors, ability, stance, aimed.leaving.at, radius, time)
+    words, free = obstructed(stage, ability, stance, aimed.leaving.at, radius, time)
     if not words:
         return
     if ability.obstructed == "fire":
@@ -351,7 +339,7 @@ def _free(actors: Actors, ability: Ability, stance: Stance, aimed: Aimed, radius
         )
     else:
         away = free - aimed.leaving.at
-        far = f"{float(np.sqrt(dot(away, away))):.4g} {actors.scene.model.world.unit}"
+        far = f"{float(np.sqrt(dot(away, away))):.4g} {stage.scene.unit}"
         aimed.notes.append(f"obstructed: {words}; pushed out by {far}")
         aimed.leaving = aimed.leaving._replace(at=free)
 

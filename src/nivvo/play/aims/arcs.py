@@ -11,13 +11,12 @@ from nivvo.core import launch
 from nivvo.core.air import Air
 from nivvo.core.clock import to_seconds
 from nivvo.core.frame import dot, unit
-from nivvo.core.pool import EXACT
+from nivvo.plan.ability import Ability
+from nivvo.plan.numbers import Moment, resolve
+from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.numbers import Moment, resolve
-from nivvo.play.stage.scene import Scene
+from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
-from nivvo.spec.ability import Ability
 
 NOWHERE = np.zeros(3)
 LONGEST = 60.0
@@ -41,7 +40,7 @@ class Task(NamedTuple):
     own : the velocity (3,) that it inherits. speed : units/s, or None where the arc has its own.
     """
 
-    actors: Actors
+    stage: Stage
     ability: Ability
     moment: Moment
     time: int
@@ -51,31 +50,30 @@ class Task(NamedTuple):
     own: np.ndarray
 
 
-def task_of(actors: Actors, ability: Ability, moment: Moment, time: int, stance: Stance, speed: float | None) -> Task:
+def task_of(stage: Stage, ability: Ability, moment: Moment, time: int, stance: Stance, speed: float | None) -> Task:
     """The task of one shot."""
     own = ability.inherit * stance.velocity
-    return Task(actors, ability, moment, time, stance, speed, air_of(actors.scene, ability, time), own)
+    return Task(stage, ability, moment, time, stance, speed, air_of(stage.scene, ability, time), own)
 
 
 def air_of(scene: Scene, ability: Ability, time: int) -> Air:
     """What acts on a shot fired at ``time`` (on the clock), in the drill's own step."""
-    linear, square, factor = scene.drag(ability)
-    a = scene.gravity * ability.flight.gravity
-    if scene.step == EXACT:
+    a, linear, square, factor = (getattr(ability.flight, key) for key in ("a", "linear", "square", "factor"))
+    if scene.exact:
         return Air(a, linear, square)
     first = scene.ticks.holding(time)
     rows = scene.ticks.rows(first, max(int(LONGEST * scene.ticks.rate), 2))
     dt = rows["dt"].copy()
-    if scene.model.tick.first_move == "next tick":
+    if scene.rules.next_tick:
         dt = dt[1:]
     elif rows["start"][0] < time:
         dt[0] -= to_seconds(time - int(rows["start"][0]))
-    return Air(a, linear, square, factor=factor, step=scene.step, dt=dt)
+    return Air(a, linear, square, factor=factor, step=scene.rules.step, dt=dt)
 
 
 def moves_at(scene: Scene, time: int) -> int:
     """When a shot fired at ``time`` begins to move (clock)."""
-    if scene.model.tick.first_move == "next tick":
+    if scene.rules.next_tick:
         return scene.ticks.edge(scene.ticks.holding(time) + 1)
     return time
 
@@ -117,13 +115,12 @@ def solve(task: Task, point) -> Arc:
     if not np.isfinite(arc.time) or keys.clears is None:
         return arc
     other = _by(task, point, launch.HIGH if keys.arc == launch.LOW else launch.LOW)
-    names = [keys.clears] if isinstance(keys.clears, str) else keys.clears
-    unit_ = task.actors.scene.model.world.unit
+    unit_ = task.stage.scene.unit
     short = []
     for one, word in ((arc, keys.arc), (other, launch.HIGH if keys.arc == launch.LOW else launch.LOW)):
         if not np.isfinite(one.time):
             continue
-        gap, name = least_gap(task, one, [task.actors.scene.number[name] for name in names])
+        gap, name = least_gap(task, one, keys.clears)
         if gap >= keys.margin:
             says = f"{one.note}; the {word} arc, which clears {name} by {gap:.4g} {unit_}"
             return one._replace(note=says)
@@ -131,34 +128,34 @@ def solve(task: Task, point) -> Arc:
     return arc._replace(note="", refused=f"no arc clears by {keys.margin:g} {unit_}: {', '.join(short)}")
 
 
-def least_gap(task: Task, arc: Arc, among: list[int]) -> tuple[float, str]:
+def least_gap(task: Task, arc: Arc, among: tuple[int, ...]) -> tuple[float, str]:
     """The least gap (units) between the free flight of an arc and some bodies as they move on, and which."""
-    scene, actors = task.actors.scene, task.actors
+    scene, stage = task.stage.scene, task.stage
     path = path_of(task, arc)
     radius, best = scene.radius(task.ability, task.moment), (np.inf, "")
     for number in among:
-        gap, _ = actors.least_gap(number, path, radius, float(path.t[0]), float(path.t[-1]))
+        gap, _ = stage.least_gap(number, path, radius, float(path.t[0]), float(path.t[-1]))
         if gap < best[0]:
-            best = (gap, scene.names[number])
+            best = (gap, task.stage.names[number])
     return best
 
 
 def path_of(task: Task, arc: Arc) -> Path:
     """The free flight of an arc, to its aim point."""
-    air, start = task.air, to_seconds(moves_at(task.actors.scene, task.time))
+    air, start = task.air, to_seconds(moves_at(task.stage.scene, task.time))
     times = np.array([0.0, arc.time])
     if air.dt is not None:
         ends = np.cumsum(air.dt)
         times = np.concatenate([[0.0], ends[ends < arc.time], [arc.time]])
     elif not air.thin:
-        times = np.linspace(0.0, arc.time, 2 + int(arc.time * task.actors.scene.ticks.rate))
+        times = np.linspace(0.0, arc.time, 2 + int(arc.time * task.stage.scene.ticks.rate))
     p, v = air.fly(arc.velocity + task.own, times)
     exact = Air(air.a, air.linear, air.square) if air.dt is None else None
     return Path(start + times, p + arc.at, v, exact, start)
 
 
 def _by(task: Task, point, how: str) -> Arc:
-    up, value = task.actors.scene.frame.up, wanted(task, how)
+    up, value = task.stage.scene.frame.up, wanted(task, how)
 
     def found(at) -> launch.Launch:
         made = launched(how, value, point - at, task.air, task.own, up)
@@ -192,8 +189,8 @@ def lead(task: Task, target: int) -> Arc:
 
     Gravity, drag, inherited velocity and a late first move are reckoned in.
     """
-    scene, air = task.actors.scene, task.air
-    middle, velocity, acceleration = task.actors.motions[target].at(moves_at(scene, task.time))
+    scene, air = task.stage.scene, task.air
+    middle, velocity, acceleration = task.stage.motions[target].at(moves_at(scene, task.time))
 
     how = task.ability.launch.arc
 
@@ -208,16 +205,16 @@ def lead(task: Task, target: int) -> Arc:
         return launch.Launch(arc.velocity - task.own, arc.time)
 
     at, arc = settled(task.stance, middle, found)
-    name = scene.names[target]
+    name = task.stage.names[target]
     if not np.isfinite(arc.time):
-        what = f'arc = "{how}"' if task.speed is None else f"shot of {task.speed:.5g} {scene.model.world.unit}/s"
+        what = f'arc = "{how}"' if task.speed is None else f"shot of {task.speed:.5g} {scene.unit}/s"
         return Arc(at, unit(middle - at), np.nan, "", f"no {what} meets {name}")
     return Arc(at, arc.velocity, float(arc.time), f"led: meets {name} after {float(arc.time):.4g} s", "")
 
 
 def fallback(task: Task, to) -> launch.Launch:
     """What is fired at a point out of reach: as far as it goes at its level, or at the best elevation on the level."""
-    keys, up, air = task.ability.launch, task.actors.scene.frame.up, task.air
+    keys, up, air = task.ability.launch, task.stage.scene.frame.up, task.air
     if task.speed is None or not air.a.any() or keys.out_of_reach in (None, "refuse"):
         return launch.Launch(np.asarray(to, dtype=float), np.float64(np.nan))
     level = to - (dot(to, up)) * up if keys.out_of_reach == "best elevation" else to
@@ -229,8 +226,8 @@ def _farthest(air: Air, to, up, speed: float) -> np.ndarray:
 
 
 def _out_of_reach(task: Task, at, point) -> Arc:
-    scene, air, keys = task.actors.scene, task.air, task.ability.launch
-    unit_, to, speed = scene.model.world.unit, point - at, task.speed
+    scene, air, keys = task.stage.scene, task.air, task.ability.launch
+    unit_, to, speed = scene.unit, point - at, task.speed
     if float(np.abs(to).max()) <= 1e-12 * scene.size:
         return Arc(at, task.stance.facing, np.nan, "", "the aim point is at the muzzle: no arc leads there")
     rise = float(dot(to, scene.frame.up))

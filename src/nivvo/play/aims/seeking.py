@@ -5,21 +5,21 @@ from __future__ import annotations
 import numpy as np
 
 from nivvo.core.frame import dot
+from nivvo.plan.ability import Ability, Assist
 from nivvo.play.aims.stance import Stance
-from nivvo.play.stage.actors import Actors
-from nivvo.spec.ability import Ability, Assist
+from nivvo.play.stage.stage import Stage
 
 
-def seek(actors: Actors, ability: Ability, stance: Stance, time: int) -> int | None:
+def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | None:
     """Number of the body to aim at, or None. Ties go by name."""
     aim, best = ability.aim, None
-    for number in candidates(actors, aim.group, stance.shooter):
-        to = actors.middle(number, time) - stance.origin
+    for number in candidates(stage, aim.group, stance.shooter):
+        to = stage.middle(number, time) - stance.origin
         far = float(np.sqrt(dot(to, to)))
         angle = angle_between(stance.facing, to)
         if (aim.within is not None and far > aim.within) or angle > aim.cone / 2.0:
             continue
-        if aim.in_sight and actors.hidden(stance.origin, to, time):
+        if aim.in_sight and stage.hidden(stance.origin, to, time):
             continue
         key = (far if aim.prefers == "distance" else angle, number)
         if best is None or key < best:
@@ -27,23 +27,22 @@ def seek(actors: Actors, ability: Ability, stance: Stance, time: int) -> int | N
     return None if best is None else best[1]
 
 
-def candidates(actors: Actors, group: str | None, shooter: str) -> list[int]:
+def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
     """Bodies that may be aimed at: targets, or those of a group; not one's own, not those that are out."""
-    scene = actors.scene
     return [
         number
-        for number, (name, kind) in enumerate(zip(scene.names, scene.kinds, strict=True))
-        if (kind == "target" if group is None else scene.groups[scene.bodies[number]["group"]] == group)
-        and not actors.out[number]
+        for number, (name, kind) in enumerate(zip(stage.names, stage.kinds, strict=True))
+        if (kind == "target" if group is None else stage.rows["group"][number] == group)
+        and not stage.out(number)
         and name != shooter
     ]
 
 
-def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:
+def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:
     """A heading bent toward the target nearest to it by angle, by at most ``assist.bend``; and in words."""
     best, at = None, stance.muzzle_at(heading)
-    for number in candidates(actors, assist.group, stance.shooter):
-        to = actors.middle(number, time) - at
+    for number in candidates(stage, assist.group, stance.shooter):
+        to = stage.middle(number, time) - at
         if assist.within is not None and float(np.sqrt(dot(to, to))) > assist.within:
             continue
         angle = angle_between(heading, to)
@@ -54,7 +53,7 @@ def bent(actors: Actors, assist: Assist, stance: Stance, heading, time: int) -> 
     angle, number, to = best
     goal = to / np.sqrt(dot(to, to))
     share = min(assist.bend / angle, 1.0)
-    word = f"assisted: bent {share * angle:.4g}° toward {actors.scene.names[number]}"
+    word = f"assisted: bent {share * angle:.4g}° toward {stage.names[number]}"
     return goal if share == 1.0 else between(heading, goal, share), word
 
 

@@ -8,11 +8,8 @@ import numpy as np
 
 from nivvo.core.frame import Frame, unit
 from nivvo.core.muzzle import offset_to
-from nivvo.play.stage.actors import Actors
-from nivvo.spec.ability import Ability, Camera
-
-FAR = 1000.0
-"""Metres that a sight sees."""
+from nivvo.plan.ability import Ability, Camera
+from nivvo.play.stage.stage import Stage
 
 
 class Sight(NamedTuple):
@@ -25,20 +22,20 @@ class Sight(NamedTuple):
     inside: str
 
 
-def sight(actors: Actors, ability: Ability, shooter: str, time: int) -> Sight:
+def sight(stage: Stage, ability: Ability, shooter: str, time: int) -> Sight:
     """Look along the sight of an ability: all bodies but the shooter's own count."""
-    scene, player = actors.scene, actors.players[shooter]
+    scene, player = stage.scene, stage.players[shooter]
     camera = ability.aim.camera
     if camera is not None:
-        eye, ray = scene.frame.lift(camera.at), ray_of(scene.frame, camera, player.screen(time))
+        eye, ray = camera.at, ray_of(scene.frame, camera, player.screen(time))
     else:
-        facing, own = player.facing(time), player.shooter.eye
-        eye = player.place(time)[0] + offset_to(scene.frame.triad(facing, facing), (own.forward, own.right, own.up))
+        facing = player.facing(time)
+        eye = player.place(time)[0] + offset_to(scene.frame.triad(facing, facing), player.shooter.eye)
         ray = player.look(time)
-    far = ability.aim.far or FAR * scene.metre
-    among = [k for k in actors.of_kind("shooter", "obstacle", "target") if scene.names[k] != shooter]
-    inside = next((scene.names[k] for k in among if not actors.out[k] and actors.gap(k, eye, time) < 0.0), "")
-    found = actors.first_on_line(eye, ray * far, 0.0, time, among)
+    far = ability.aim.far
+    among = [k for k in stage.of_kind("shooter", "obstacle", "target") if stage.names[k] != shooter]
+    inside = next((stage.names[k] for k in among if not stage.out(k) and stage.gap(k, eye, time) < 0.0), "")
+    found = stage.first_on_line(eye, ray * far, 0.0, time, among)
     share = 1.0 if found is None else found[1]
     return Sight(eye, ray, eye + ray * (far * share), None if found is None else found[0], inside)
 

@@ -4,61 +4,56 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.pool import IGNORE, PASS, THEN
+from nivvo.plan.ability import Ability
 from nivvo.play.aims.stance import Stance
-from nivvo.play.stage.actors import Actors
-from nivvo.spec.ability import Ability
-from nivvo.spec.links import ANYTHING
+from nivvo.play.stage.stage import Stage
 
 PUSHES = 32
 
 
 def obstructed(
-    actors: Actors, ability: Ability, stance: Stance, at, radius: float, time: int
+    stage: Stage, ability: Ability, stance: Stance, at, radius: float, time: int
 ) -> tuple[str, np.ndarray | None]:
     """What stands in the muzzle, in words ("" for nothing), and the nearest free place (3,), None if there is none.
 
     A body counts if a touch of it would be answered. In the way are bodies that the projectile would start
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
-    scene = actors.scene
     among = [
         k
-        for k in actors.of_kind("obstacle", "target", "shooter")
-        if scene.names[k] != stance.shooter and _solid(actors, ability, k)
+        for k in stage.of_kind("obstacle", "target", "shooter")
+        if stage.names[k] != stance.shooter and _solid(stage, ability, k)
     ]
-    slack, way = 1e-9 * scene.size, at - stance.pivot
-    inside = [k for k in among if actors.gap(k, at, time) < radius - slack]
-    wall = actors.first_on_line(stance.pivot, way, 0.0, time, [k for k in among if scene.kinds[k] == "obstacle"])
+    slack, way = 1e-9 * stage.scene.size, at - stance.pivot
+    inside = [k for k in among if stage.gap(k, at, time) < radius - slack]
+    wall = stage.first_on_line(stance.pivot, way, 0.0, time, [k for k in among if stage.kinds[k] == "obstacle"])
     if not inside and wall is None:
         return "", None
     if inside:
-        deep = max(radius - actors.gap(k, at, time) for k in inside)
-        names = " and ".join(scene.names[k] for k in inside)
-        words = f"starts {deep:.4g} {scene.model.world.unit} inside {names}"
+        deep = max(radius - stage.gap(k, at, time) for k in inside)
+        names = " and ".join(stage.names[k] for k in inside)
+        words = f"starts {deep:.4g} {stage.scene.unit} inside {names}"
     else:
-        words = f"{scene.names[wall[0]]} stands between the shooter and the muzzle"
+        words = f"{stage.names[wall[0]]} stands between the shooter and the muzzle"
     start = at
     if wall is not None:
         # Out on the shooter's side, not through.
-        clear = actors.first_on_line(stance.pivot, way, radius, time, [wall[0]])
+        clear = stage.first_on_line(stance.pivot, way, radius, time, [wall[0]])
         start = stance.pivot + way * max((clear or wall)[1] - 1e-9, 0.0)
-    return words, _pushed(actors, among, start, radius, time, slack)
+    return words, _pushed(stage, among, start, radius, time, slack)
 
 
-def _solid(actors: Actors, ability: Ability, number: int) -> bool:
+def _solid(stage: Stage, ability: Ability, number: int) -> bool:
     """Whether a touch of a body would be answered by more than letting it pass."""
-    group = actors.scene.groups[actors.scene.bodies[number]["group"]]
-    answer = ability.on.get(group, ability.on.get(ANYTHING))
-    return not actors.out[number] and (answer is None or THEN[answer.then] not in (PASS, IGNORE))
+    return not stage.out(number) and ability.answers[int(stage.rows["group"][number])].solid
 
 
-def _pushed(actors: Actors, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:
+def _pushed(stage: Stage, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:
     """The nearest place clear of all bodies, pushed out along their normals in turn; None if there is none near."""
     place = np.array(at, dtype=float)
     for _ in range(PUSHES):
-        gap, number = min(((actors.gap(k, place, time) - radius, k) for k in among), default=(0.0, -1))
+        gap, number = min(((stage.gap(k, place, time) - radius, k) for k in among), default=(0.0, -1))
         if gap >= -slack:
             return place
-        place = place + actors.normal(number, place, time) * (slack - gap)
+        place = place + stage.normal(number, place, time) * (slack - gap)
     return None

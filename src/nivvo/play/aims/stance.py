@@ -8,8 +8,8 @@ import numpy as np
 
 from nivvo.core.frame import Frame, dot
 from nivvo.core.muzzle import offset_to
-from nivvo.play.stage.actors import Actors
-from nivvo.spec.ability import Ability
+from nivvo.plan.ability import Ability
+from nivvo.play.stage.stage import Stage
 
 
 @dataclass(frozen=True)
@@ -45,9 +45,9 @@ class Stance:
         return self.pivot + offset_to(self.frame.triad(heading, self.facing), self.offset)
 
 
-def stance_of(actors: Actors, ability: Ability, shooter: str, time: int, muzzle_name: str | None = None) -> Stance:
+def stance_of(stage: Stage, ability: Ability, shooter: str, time: int, muzzle_name: str | None = None) -> Stance:
     """The stance of a shooter at ``time`` (on the clock) for an ability, by its first muzzle unless one is named."""
-    scene, player = actors.scene, actors.players[shooter]
+    scene, player = stage.scene, stage.players[shooter]
     name, muzzle, offset = scene.muzzle(ability, shooter, muzzle_name)
     facing, (place, velocity) = player.facing(time), player.place(time)
     body = scene.frame.triad(facing, facing)

@@ -6,17 +6,17 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from nivvo.core.curves import Curve
 from nivvo.core.muzzle import offset_to
 from nivvo.core.shapes import gap
+from nivvo.plan.ability import Ability
+from nivvo.plan.case import case_of
+from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance, stance_of
-from nivvo.play.engine import in_hand_of, scene_of, session_of
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.scene import Scene
-from nivvo.spec.ability import Ability
+from nivvo.play.engine import ability_in, scratch
+from nivvo.play.stage.stage import Stage
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
-from nivvo.spec.values import Depends
 
 
 @dataclass(frozen=True)
@@ -63,32 +63,28 @@ def clearance(drill: Drill, case: str | None = None, ability: str | None = None)
 
 def muzzled(drill: Drill, case: str | None = None, ability: str | None = None) -> Muzzled:
     """The clearance of an ability's muzzle, and where the muzzle is at each heading. Raises CallError."""
-    name = drill.case_name(case)
-    scene = scene_of(drill, name)
-    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
-    session = session_of(drill, name)
-    session.take_in(0)
-    keys = scene.abilities[ability]
-    shooter = keys.shooter or sorted(scene.shooters)[0]
-    found, stance = of_muzzle(session.actors, keys, shooter), stance_of(session.actors, keys, shooter, 0)
+    case = case_of(drill, case)
+    scene, ability, stage = case.scene, ability_in(case, ability), scratch(case).stage
+    keys, shooter = scene.abilities[ability], scene.shooter_of(ability)
+    found, stance = of_muzzle(stage, keys, shooter), stance_of(stage, keys, shooter, 0)
     tips = _muzzles(stance, found.headings, stance.offset)
-    return Muzzled(scene, ability, stance, found, tips, _largest(scene, keys), scene.length(keys))
+    return Muzzled(scene, ability, stance, found, tips, keys.largest, keys.length)
 
 
 def of_muzzle(
-    actors: Actors, ability: Ability, shooter: str, if_inside: bool = False, muzzle: str | None = None
+    stage: Stage, ability: Ability, shooter: str, if_inside: bool = False, muzzle: str | None = None
 ) -> Clearance:
     """The clearance of a muzzle that an ability leaves a shooter by, by default its first.
 
     ``if_inside``: look for the offset that clears only where the shot starts inside (it takes longer).
     """
-    scene = actors.scene
-    stance = stance_of(actors, ability, shooter, 0, muzzle)
+    scene = stage.scene
+    stance = stance_of(stage, ability, shooter, 0, muzzle)
     headings = _headings(scene, ability, stance)
-    row, radius = scene.bodies[scene.number[shooter]].copy(), _largest(scene, ability)
+    row, radius = scene.bodies[scene.number[shooter]].copy(), ability.largest
     row["c"] = stance.place
     # All along a capsule, from its tip back to its tail.
-    tail = np.linspace(0.0, scene.length(ability), 9) if scene.length(ability) else np.zeros(1)
+    tail = np.linspace(0.0, ability.length, 9) if ability.length else np.zeros(1)
     pointing = headings if stance.follows_aim else np.broadcast_to(stance.facing, headings.shape)
 
     def gaps(forward: float) -> np.ndarray:
@@ -108,11 +104,6 @@ def of_muzzle(
         elevation=float(scene.frame.elevation(headings[k])),
         clear_forward=float("nan") if if_inside and here[k] >= 0.0 else _clear_forward(gaps, enough),
     )
-
-
-def _largest(scene: Scene, ability: Ability) -> float:
-    """Radius of the largest projectile that an ability sends (units)."""
-    return max(ability.radius.values()) if isinstance(ability.radius, Depends) else scene.radius(ability)
 
 
 def _muzzles(stance: Stance, headings, offset) -> np.ndarray:
@@ -135,7 +126,7 @@ def _headings(scene: Scene, ability: Ability, stance: Stance) -> np.ndarray:
         if ability.aim.elevation is not None:
             around = frame.raised(around, ability.aim.elevation)
     if elevation is not None:
-        values = elevation.values() if isinstance(elevation, Depends) else [elevation]
+        values = elevation.values if isinstance(elevation, Curve) else [elevation]
         return np.concatenate([frame.raised(around, value) for value in values])
     if frame.size == 2 or aim in ("fixed", "facing", "stick"):
         return around

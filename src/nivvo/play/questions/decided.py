@@ -5,13 +5,12 @@ from __future__ import annotations
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import LIFE_OVER
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import ANYTHING
 
 
 def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
     """(key, value in words) of each default that had a part in the run."""
-    scene, model = run.scene, run.scene.model
-    unit, world, out = model.world.unit, model.world, []
+    scene, model = run.scene, drill.of_case(run.case)
+    unit, world, out = scene.unit, model.world, []
 
     def unwritten(table, key: str) -> bool:
         return key not in table.model_fields_set
@@ -28,15 +27,15 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
             value = getattr(model.tick, key)
             out.append((f"tick.{key}", f"{value:g} ticks/s" if key == "rate" else value))
     for name in dict.fromkeys(shot.shooter for shot in run.fired):
-        shooter = scene.shooters[name]
-        if unwritten(shooter, "at"):
+        shooter = model.shooter.get(name)
+        if shooter is None or unwritten(shooter, "at"):
             out.append((f"shooter.{name}.at", "the origin"))
-        if shooter.facing is None:
+        if shooter is None or shooter.facing is None:
             out.append((f"shooter.{name}.facing", _axis(scene.frame.forward)))
-        if shooter.shape is None:
+        if shooter is None or shooter.shape is None:
             out.append((f"shooter.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
     for name in dict.fromkeys(shot.ability for shot in run.fired):
-        out += _of_ability(run, name)
+        out += _of_ability(run, model.ability[name], name)
     if drill.case(run.case).input is None:
         out.append((f"case.{run.case}.input", "one tap of each button at 0 s"))
     touched = {row["body"] for row in run.rows("contacts")}
@@ -46,9 +45,9 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
     return out
 
 
-def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
+def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
     scene = run.scene
-    ability, unit, out = scene.abilities[name], scene.model.world.unit, []
+    ability, unit, out = scene.abilities[name], scene.unit, []
     shot = next(shot for shot in run.fired if shot.ability == name)
     muzzle_name, muzzle, offset = scene.muzzle(ability, shot.shooter)
     if muzzle.forward is None:
@@ -56,18 +55,18 @@ def _of_ability(run: Run, name: str) -> list[tuple[str, str]]:
         out.append(
             (f"ability.{name}.muzzle", f"{where} {offset[0]:.4g} {unit} ahead along the aim: just clear of the body")
         )
-    if ability.shape is None:
+    if written.shape is None:
         out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
-    if "by" not in ability.aim.model_fields_set:
+    if "by" not in written.aim.model_fields_set:
         out.append((f"ability.{name}.aim.by", "facing"))
     along = ability.launch.elevation is None and ability.launch.arc is None and ability.aim.by != "lead"
     if along and scene.frame.vertical:
         out.append((f"ability.{name}.launch.elevation", "along the aim"))
     mine = [row for row in run.rows("projectiles") if row["ability"] == name]
-    if "life" not in ability.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in mine):
-        out.append((f"ability.{name}.limits.life", f"{float(ability.limits.life):g} s"))
+    if "life" not in written.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in mine):
+        out.append((f"ability.{name}.limits.life", f"{float(written.limits.life):g} s"))
     groups = {row["group"] for row in run.rows("contacts") if run.by_key[run.key_of(row["projectile"])].ability == name}
-    bare = sorted(group for group in groups if group not in ability.on and ANYTHING not in ability.on)
+    bare = sorted(group for group in groups if not ability.answers[scene.groups.index(group)].written)
     return out + [(f"ability.{name}.on.{group}.then", "end, no damage") for group in bare]
 
 

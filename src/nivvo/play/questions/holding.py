@@ -9,16 +9,17 @@ from typing import Any
 import numpy as np
 
 from nivvo.core import clock
+from nivvo.core.curves import Curve
 from nivvo.errors import CallError
+from nivvo.plan.case import Case, case_of
+from nivvo.plan.numbers import Moment, resolve
+from nivvo.plan.scene import Scene
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.engine import in_hand_of, scene_of, session_of
-from nivvo.play.stage.numbers import Moment, resolve
-from nivvo.play.stage.scene import Scene
+from nivvo.play.engine import scratch
 from nivvo.play.triggers.firing import charged
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
-from nivvo.spec.values import Depends, depends_of
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
 REFINEMENTS = 40
@@ -62,18 +63,18 @@ def holds(
     next (s); default: forty rows, and one at each step of a number. Raises CallError for unknown names, an
     ability that does not charge, too many rows.
     """
-    name = drill.case_name(case)
-    scene, in_hand = scene_of(drill, name), in_hand_of(drill, name)
-    charging = [one for one in in_hand if scene.abilities[one].firing.kind == "charge"]
+    case = case_of(drill, case)
+    scene = case.scene
+    charging = [one for one in case.in_hand if scene.abilities[one].firing.kind == "charge"]
     if ability is None and not charging:
-        raise CallError(f'no ability of {name} charges; write firing.kind = "charge"')
+        raise CallError(f'no ability of {case.name} charges; write firing.kind = "charge"')
     ability = known(charging[0] if ability is None else ability, scene.abilities, "ability")
     keys = scene.abilities[ability]
     if keys.firing.kind != "charge":
         raise CallError(f'{ability} does not charge: its firing.kind is "{keys.firing.kind}"')
-    found = {".".join(map(str, path)): value for path, value in depends_of(keys) if value.by == "held"}
-    full = None if keys.firing.full_after is None else keys.firing.full_after.seconds(scene.ticks.rate)
-    last = 1.25 * max([full or 0.0, *(_needs(value, full) for value in found.values())]) if until is None else until
+    found = {key: value for key, value in keys.curves.items() if value.by == "held"}
+    full = keys.firing.full_seconds
+    last = 1.25 * max([full or 0.0, *(_needs(value) for value in found.values())]) if until is None else until
     last = last or 1.0
     step = last / 40.0 if every is None else every
     if not 0.0 < step <= last or last / step > MOST_ROWS:
@@ -90,8 +91,8 @@ def holds(
             for k in range(1, int(min(last / value.every, MOST_JUMPS)) + 1)
         ]
         times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
-    rows = {float(held): _row(drill, name, scene, ability, float(held), found) for held in times}
-    turns, even = _turn(rows, lambda held: _row(drill, name, scene, ability, held, found))
+    rows = {float(held): _row(case, ability, float(held), found) for held in times}
+    turns, even = _turn(rows, lambda held: _row(case, ability, held, found))
     capped = [
         (key, value.every * np.ceil((value.cap - value.start) / value.step - 1e-9), _lands(value))
         for key, value in found.items()
@@ -131,36 +132,30 @@ def _turn(rows: dict[float, dict[str, Any]], fire: Callable[[float], dict[str, A
     return float(turn), False
 
 
-def _lands(value: Depends) -> bool:
+def _lands(value: Curve) -> bool:
     steps = (value.cap - value.start) / value.step
     return abs(steps - round(steps)) <= 1e-9
 
 
-def _needs(value: Depends, full: float | None) -> float:
+def _needs(value: Curve) -> float:
     """The hold (s) after which a number changes no more."""
     if value.points is not None:
         return value.points[-1][0]
     if value.step is None:
-        return value.over or full or 0.0
+        return value.over or 0.0
     if value.cap is None or not value.step:
         return 10.0 * value.every
     return value.every * float(np.ceil((value.cap - value.start) / value.step))
 
 
-def _row(drill: Drill, case: str, scene: Scene, ability: str, held: float, found: dict[str, Depends]) -> dict[str, Any]:
-    keys = scene.abilities[ability]
-    counts = charged(keys.firing, scene.ticks.rate, clock.from_seconds(held))
-    moment = Moment(
-        held=counts, full=None if keys.firing.full_after is None else keys.firing.full_after.seconds(scene.ticks.rate)
-    )
+def _row(case: Case, ability: str, held: float, found: dict[str, Curve]) -> dict[str, Any]:
+    counts = charged(case.scene.abilities[ability].firing, clock.from_seconds(held))
+    moment = Moment(held=counts)
     row: dict[str, Any] = {"held": held} | {key: resolve(value, moment, key) for key, value in found.items()}
-    session = session_of(drill, case, touches="end")
-    session.take_in(0)
-    session.triggers = {}
-    shooter = keys.shooter or sorted(scene.shooters)[0]
-    session.fire(Asked(0, ability, shooter, 0, 0, counts))
+    session = scratch(case, touches="end")
+    session.fire(Asked(0, ability, case.scene.shooter_of(ability), 0, 0, counts))
     session.finish()
-    run = session.run(drill.name, case)
+    run = session.run(case.drill, case.name)
     if run.refused:
         return row | {"range": 0.0, "apex": 0.0, "flight_time": 0.0, "ends": run.refused[0].refused}
     flown = run.rows("projectiles")[0]

@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 import copy
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from nivvo.core.frame import sincos
 from nivvo.errors import CallError
+from nivvo.plan.case import case_of
+from nivvo.plan.scene import Scene
+from nivvo.plan.track import Change
 from nivvo.play.aims.aiming import Asked, Shot, shoot
-from nivvo.play.engine import in_hand_of, scene_of
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.scene import Scene
-from nivvo.play.stage.track import Change
+from nivvo.play.engine import ability_in
+from nivvo.play.session import Session
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
 
 AROUND = 24
 FAR = 20.0
@@ -55,26 +55,25 @@ def rose(drill: Drill, case: str | None = None, ability: str | None = None, coun
     Aims by stick, cursor and sight are turned themselves (without their turn rate); for others the shooter's
     facing is. In side view a facing is left or right. Raises CallError for unknown names and a count below 2.
     """
-    name = drill.case_name(case)
     if not 2 <= count <= 3600:
         raise CallError(f"a rose has from 2 to 3600 shots, not {count}")
-    scene = copy.copy(scene_of(drill, name))
-    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
+    case = case_of(drill, case)
+    scene, ability = copy.copy(case.scene), ability_in(case, ability)
     keys = scene.abilities[ability]
-    still = keys.aim.model_copy(update={"turn_rate": None, "curve": None, "camera": None})
-    scene.abilities = {**scene.abilities, ability: keys.model_copy(update={"aim": still})}
+    still = replace(keys.aim, turn_rate=None, curve=None, camera=None)
+    scene.abilities = {**scene.abilities, ability: replace(keys, aim=still)}
     turned = {"stick": "stick", "cursor": "cursor", "sight": "look"}.get(keys.aim.by, "facing")
     angles = np.arange(count) * (360.0 / count)
     if turned == "facing" and scene.frame.view == "side":
         angles = np.array([0.0, 180.0])
-    shooter = keys.shooter or sorted(scene.shooters)[0]
+    shooter = scene.shooter_of(ability)
     shots = [_at(scene, ability, shooter, turned, float(angle), k) for k, angle in enumerate(angles)]
     return Rose(scene, ability, turned, angles, shots)
 
 
 def _at(scene: Scene, ability: str, shooter: str, turned: str, angle: float, number: int) -> Shot:
-    actors, frame = Actors(scene), scene.frame
-    player = actors.players[shooter]
+    stage, frame = Session(scene, []).stage, scene.frame
+    player = stage.players[shooter]
     heading = frame.direction(angle)
     if turned == "stick":
         s, c = sincos(angle)
@@ -86,4 +85,4 @@ def _at(scene: Scene, ability: str, shooter: str, turned: str, angle: float, num
         player.do(Change(0, 0, shooter, "look", [angle] if frame.size == 2 else [angle, 0.0]))
     else:
         player.turn_to(heading)
-    return shoot(actors, Asked(0, ability, shooter, 0, 0), alone=True)
+    return shoot(stage, Asked(0, ability, shooter, 0, 0), alone=True)

@@ -10,17 +10,17 @@ from nivvo.core import clock, launch
 from nivvo.core.frame import dot, unit
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
+from nivvo.plan.case import Case, case_of
+from nivvo.plan.numbers import AT_FIRST, resolve
 from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, task_of
 from nivvo.play.aims.stance import stance_of
-from nivvo.play.engine import in_hand_of, scene_of, session_of
+from nivvo.play.engine import ability_in, scratch
 from nivvo.play.run import Run
-from nivvo.play.stage.actors import Actors
-from nivvo.play.stage.numbers import AT_FIRST, resolve
+from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
 
 
 @dataclass(frozen=True)
@@ -82,9 +82,8 @@ def solutions(
 
     Raises CallError for unknown names and values that make no sense.
     """
-    name = drill.case_name(case)
-    scene = scene_of(drill, name)
-    ability = known(in_hand_of(drill, name)[0] if ability is None else ability, scene.abilities, "ability")
+    case = case_of(drill, case)
+    scene, ability = case.scene, ability_in(case, ability)
     for word, value in (("speed", speed), ("time", time), ("at", at + 1.0)):
         if value is not None and not 0.0 < value <= 1e12:
             raise CallError(f"{word} must be above 0, not {value}")
@@ -102,16 +101,13 @@ def solutions(
         "by apex": apex if apex is not None else keys.apex,
     }
     now = clock.from_seconds(at)
-    session = session_of(drill, name)
-    session.take_in(now)
-    actors, keys_of = session.actors, scene.abilities[ability]
-    shooter = keys_of.shooter or sorted(scene.shooters)[0]
-    point = _point(drill, name, actors, shooter, to, now)
-    task = task_of(actors, keys_of, AT_FIRST, now, stance_of(actors, keys_of, shooter, now), speed)
+    stage, keys_of, shooter = scratch(case, now).stage, scene.abilities[ability], scene.shooter_of(ability)
+    point = _point(stage, shooter, to, now)
+    task = task_of(stage, keys_of, AT_FIRST, now, stance_of(stage, keys_of, shooter, now), speed)
     base = _aimed(task, ability, point)
     found = []
     for how, value in _ways(wanted):
-        solution = _solved(drill, name, task, base, point, how, value)
+        solution = _solved(case, task, base, point, how, value)
         if solution is not None:
             found.append(solution)
     return found
@@ -130,19 +126,18 @@ def _ways(wanted: dict) -> list[tuple[str, float | None]]:
     return ways
 
 
-def _point(drill: Drill, case: str, actors: Actors, shooter: str, to, now: int) -> np.ndarray:
-    frame = actors.scene.frame
+def _point(stage: Stage, shooter: str, to, now: int) -> np.ndarray:
+    frame = stage.scene.frame
     if to is not None:
         to = np.asarray(to, dtype=float)
         if to.shape != (frame.size,) or not np.isfinite(to).all():
             raise CallError(f"the point must be {frame.size} finite numbers, not {to.tolist()}")
         return frame.lift(to)
-    if (cursor := actors.players[shooter].cursor(now)) is not None:
+    if (cursor := stage.players[shooter].cursor(now)) is not None:
         return cursor
-    targets = list(drill.of_case(case).target)
-    if not targets:
+    if stage.scene.first_target is None:
         raise CallError("there is nothing to solve for: give a point, as --to 20,1.5")
-    return actors.middle(actors.scene.number[targets[0]], now)
+    return stage.middle(stage.number[stage.scene.first_target], now)
 
 
 def _aimed(task: Task, name: str, point: np.ndarray) -> Shot:
@@ -158,18 +153,18 @@ def _aimed(task: Task, name: str, point: np.ndarray) -> Shot:
     )  # fmt: skip
 
 
-def _solved(drill: Drill, case: str, task: Task, base: Shot, point, how: str, value) -> Solution | None:
+def _solved(case: Case, task: Task, base: Shot, point, how: str, value) -> Solution | None:
     if not task.air.a.any() and how not in (launch.LOW, "by time"):
         return None
     if how == "least speed":
         value = _best_elevation(task, base, point)
     found, shot = _settled(task, base, point, how, value)
-    return _flown(drill, case, shot, point, how, float(found.time)) if np.isfinite(found.time) else None
+    return _flown(case, shot, point, how, float(found.time)) if np.isfinite(found.time) else None
 
 
 def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Launch, Shot]:
     """A launch and its shot, the muzzle where it is when it heads that way; time nan if there is none."""
-    scene, shot = task.actors.scene, base
+    scene, shot = task.stage.scene, base
     way = "by elevation" if how == "least speed" else how
     for _ in range(60):
         found = launched(way, value, point - shot.at, task.air, task.own, scene.frame.up)
@@ -185,7 +180,7 @@ def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Lau
 
 def _best_elevation(task: Task, base: Shot, point) -> float:
     """The elevation (degrees) at which the least speed is needed, by golden section above the line of sight."""
-    frame, to = task.actors.scene.frame, point - base.at
+    frame, to = task.stage.scene.frame, point - base.at
     flat = frame.level(to)
     low = float(np.degrees(np.arctan2(dot(to, frame.up), np.sqrt(dot(flat, flat))))) + 1e-6
     high, golden = 90.0 - 1e-6, 0.5 * (5.0**0.5 - 1.0)
@@ -217,20 +212,19 @@ def _along(base: Shot, velocity, own) -> Shot:
     return replace(base, at=at, heading=heading, velocity=velocity, speed=speed, sent=(Sent(at, velocity),))
 
 
-def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) -> Solution:
-    scene = scene_of(drill, case)
-    frame = scene.frame
-    run = _fired(drill, case, shot, "end")
-    flight = _fired(drill, case, shot, "ignore")
+def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
+    scene, frame = case.scene, case.scene.frame
+    run = _fired(case, shot, "end")
+    flight = _fired(case, shot, "ignore")
     path = flight.flight(flight.id_of(shot))
     arrives = path.moves_at + time
     p, v = path.at(arrives)
     stopped = next((row["body"] for row in run.rows("contacts") if row["time"] < arrives - 1e-9), "")
-    if stopped and _holds(run.actors, stopped, point, arrives):
+    if stopped and _holds(run.stage, stopped, point, arrives):
         stopped = ""
     if not stopped and arrives > path.t[-1] + 1e-9:
         stopped = flight.rows("projectiles")[0]["reason"]
-    gap, near = _least_gap(run.actors, path, arrives, scene.radius(scene.abilities[shot.ability]))
+    gap, near = _least_gap(run.stage, path, arrives, scene.radius(scene.abilities[shot.ability]))
     speed = float(np.sqrt(dot(v, v)))
     return Solution(
         how=how,
@@ -250,29 +244,27 @@ def _flown(drill: Drill, case: str, shot: Shot, point, how: str, time: float) ->
     )
 
 
-def _fired(drill: Drill, case: str, shot: Shot, touches: str) -> Run:
+def _fired(case: Case, shot: Shot, touches: str) -> Run:
     """The flight of a shot alone, until its first touch or until its limits."""
-    session = session_of(drill, case, touches=touches)
-    session.take_in(shot.time)
-    session.triggers = {}
+    session = scratch(case, shot.time, touches=touches)
     session.put(shot)
     session.finish()
-    return session.run(drill.name, case)
+    return session.run(case.drill, case.name)
 
 
-def _holds(actors: Actors, name: str, point, time: float) -> bool:
+def _holds(stage: Stage, name: str, point, time: float) -> bool:
     """Whether the point lies in a target at that time: to touch that on the way is to arrive."""
-    number = actors.scene.number[name]
-    return actors.scene.kinds[number] == "target" and actors.gap(number, point, time * clock.UNITS) <= 0.0
+    number = stage.number[name]
+    return stage.kinds[number] == "target" and stage.gap(number, point, time * clock.UNITS) <= 0.0
 
 
-def _least_gap(actors: Actors, path: Path, until: float, radius: float) -> tuple[float, str]:
+def _least_gap(stage: Stage, path: Path, until: float, radius: float) -> tuple[float, str]:
     """The least gap between the flight and any obstacle with an end on the way, and which."""
     best = (np.nan, "")
-    for number in actors.of_kind("obstacle"):
-        if actors.scene.bodies[number]["kind"] == HALF_SPACE:
+    for number in stage.of_kind("obstacle"):
+        if stage.rows[number]["kind"] == HALF_SPACE:
             continue
-        gap, _ = actors.least_gap(number, path, radius, float(path.t[0]), until)
+        gap, _ = stage.least_gap(number, path, radius, float(path.t[0]), until)
         if not best[1] or gap < best[0]:
-            best = (gap, actors.scene.names[number])
+            best = (gap, stage.names[number])
     return best

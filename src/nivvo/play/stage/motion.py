@@ -10,7 +10,7 @@ import numpy as np
 
 from nivvo.core.clock import UNITS, from_seconds
 from nivvo.core.frame import Frame, dot
-from nivvo.spec.scene import Move, Walk
+from nivvo.plan.bodies import Body, Walk
 
 NOWHERE = np.zeros(3)
 
@@ -217,11 +217,11 @@ class Walker(Motion):
             self.turn(when, place, velocity, acceleration)
 
 
-def motion_of(move: Move | None, place: np.ndarray, frame: Frame, shift=NOWHERE) -> Motion:
-    """The motion of a body whose middle is at ``place`` (3,) at 0 s, ``shift`` away from where it is written to be."""
+def motion_of(body: Body) -> Motion:
+    """The motion of a body that goes its own way."""
+    place, move = body.row["c0"].copy(), body.move
     if move is None:
         return Motion(place)
     if move.through is not None:
-        return Route([place, *(frame.lift(point) + shift for point in move.through)], move.speed, move.at_end)
-    zero = [0.0] * frame.size
-    return Motion(place, frame.lift(move.velocity or zero), frame.lift(move.acceleration or zero))
+        return Route([place, *move.through], move.speed, move.at_end)
+    return Motion(place, move.velocity, move.acceleration)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -10,10 +11,12 @@ from nivvo.core import clock
 from nivvo.core.frame import dot, unit
 from nivvo.core.muzzle import offset_to
 from nivvo.core.stick import angle_of, turned
+from nivvo.plan.ability import Aim
+from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.stage.motion import Motion, Walker
-from nivvo.play.stage.scene import Scene
-from nivvo.play.stage.track import PRESS, RELEASE, Change
-from nivvo.spec.ability import Aim
+
+if TYPE_CHECKING:
+    from nivvo.play.stage.stage import Stage
 
 KEPT = 256
 FOREVER = 1 << 62
@@ -22,17 +25,22 @@ FOREVER = 1 << 62
 class Player:
     """One shooter on its way through a session."""
 
-    def __init__(self, scene: Scene, name: str, motion: Motion):
-        self.scene, self.name, self.motion = scene, name, motion
-        self.shooter = scene.shooters[name]
+    def __init__(self, stage: Stage, name: str):
+        self.stage, self.scene, self.name = stage, stage.scene, name
+        self.shooter, self.body = stage.scene.shooters[name], stage.number[name]
         self.held: dict[str, bool] = {}
         self.locked = False
         self.rows: dict[str, tuple[list[int], list]] = {}
-        self._facings: tuple[list[int], list[np.ndarray]] = ([0], [scene.facing(name)])
+        self._facings: tuple[list[int], list[np.ndarray]] = ([0], [self.shooter.facing])
         self.first: dict[str, object] = {}
         self.turned: dict[str, float] = {}
         self._carriers: dict[str, tuple[int, np.ndarray]] = {}
         self.last_aim: dict[str, np.ndarray] = {}
+
+    @property
+    def motion(self) -> Motion:
+        """How it moves."""
+        return self.stage.motions[self.body]
 
     def expect(self, change: Change) -> None:
         """What points at the screen is there before it is first moved: where that first row puts it."""

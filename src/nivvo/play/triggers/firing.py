@@ -13,10 +13,9 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nivvo.core import clock
+from nivvo.plan.ability import Firing
 from nivvo.play.triggers.timers import NEVER, Deadline, Latest, Timers
-from nivvo.spec.ability import Firing
 
-LONGEST = 1e6
 IDLE, READY, CHARGING, WINDING_UP, FIRING = "idle", "ready", "charging", "winding up", "firing"
 RECOVERING, COOLING, RELOADING, OVERHEATED = "recovering", "cooling", "reloading", "overheated"
 WAITING = (RECOVERING, COOLING, RELOADING, OVERHEATED)
@@ -48,12 +47,11 @@ class Trigger:
     ----------
     rules : Firing
     timers : Timers
-    rate : ticks a second, for durations in ticks
     shared : dict in which abilities of one word keep when their cooldown is over
     """
 
-    def __init__(self, rules: Firing, timers: Timers, rate: float, shared: dict[str, Latest]):
-        self.rules, self.timers, self.shared, self.rate = rules, timers, shared, rate
+    def __init__(self, rules: Firing, timers: Timers, shared: dict[str, Latest]):
+        self.rules, self.timers, self.shared = rules, timers, shared
         self.out: list[Fire | Change] = []
         self.state = IDLE
         self.down: int | None = None
@@ -73,10 +71,6 @@ class Trigger:
     def left(self):
         """What the timer of the shot before had over when it was due."""
         return None if self.chain is None else self.chain.left
-
-    def count(self, duration) -> int:
-        """A duration of the rules in counts of the clock; 0 where none is written."""
-        return 0 if duration is None else counted(duration, self.rate)
 
     # What it hears.
 
@@ -166,7 +160,7 @@ class Trigger:
 
     def further(self, time: int) -> None:
         """A press while it is not free: too early, or kept for a while."""
-        keeps = self.count(self.rules.remembers)
+        keeps = self.rules.remembers
         if keeps:
             self.remembered = time
         self.tell(time, "too early, remembered" if keeps else "too early")
@@ -178,7 +172,7 @@ class Trigger:
         self.holds = held
         if self.rules.wind_up is not None:
             self.to(time, WINDING_UP)
-            self.later(self.timers.after(time, self.count(self.rules.wind_up)), "wound")
+            self.later(self.timers.after(time, self.rules.wind_up), "wound")
         else:
             self.wound(time)
 
@@ -213,7 +207,7 @@ class Trigger:
 
     def rest_from_last(self) -> None:
         """Let the cooldown run from the last shot."""
-        wait = self.count(self.rules.cooldown)
+        wait = self.rules.cooldown
         if wait:
             over = self.timers.after(self.last, wait)
             self.wait_for(over)
@@ -226,7 +220,7 @@ class Trigger:
         self.rest_from_last()
         if self.rules.recovery is not None:
             self.to(time, RECOVERING)
-            self.later(self.timers.after(time, self.count(self.rules.recovery)), "cool")
+            self.later(self.timers.after(time, self.rules.recovery), "cool")
         else:
             self.cool(time)
 
@@ -239,7 +233,7 @@ class Trigger:
             spare = clock.from_seconds((self.warmth(time) - heat.until) / heat.cools)
             state, over = OVERHEATED, [*over, self.timers.after(time, spare)]
         if self.ammo == 0 and self.rules.reload is not None:
-            state, over = RELOADING, [*over, self.timers.after(time, self.count(self.rules.reload))]
+            state, over = RELOADING, [*over, self.timers.after(time, self.rules.reload)]
         self.wait_for(*over)
         if self.ready.time > time:
             self.to(time, state, why)
@@ -259,7 +253,7 @@ class Trigger:
         kept = self.remembered
         if self.state == IDLE and kept is not None and time >= self.free_at():
             self.remembered = None
-            if time - kept <= self.count(self.rules.remembers):
+            if time - kept <= (self.rules.remembers or 0):
                 self.start(time)
 
     def broken(self, time: int) -> None:
@@ -268,13 +262,6 @@ class Trigger:
 
 class Auto(Trigger):
     """The first shot at the press, then one every interval for as long as the button is held."""
-
-    @property
-    def interval(self) -> int:
-        """From shot to shot, in counts of the clock."""
-        if self.rules.rate is not None:
-            return clock.from_seconds(1.0 / self.rules.rate)
-        return self.count(self.rules.interval)
 
     def further(self, time: int) -> None:
         """A press while it is not free: it starts when it is, if the button is still held."""
@@ -304,7 +291,7 @@ class Auto(Trigger):
 
     def on(self, time: int) -> None:
         """What follows a shot: the next one an interval later, or the end of the use."""
-        self.chain = following = self.timers.next(time, self.interval, self.left)
+        self.chain = following = self.timers.next(time, self.rules.interval, self.left)
         self.ready = Latest([following])
         if self.ammo == 0 or self.hot(time) or self.down is None:
             self.finish(time)
@@ -336,7 +323,7 @@ class Burst(Trigger):
         if not self.shoot(time) or self.more == 0:
             self.finish(time)
             return
-        self.chain = following = self.timers.next(time, self.count(self.rules.gap), self.left)
+        self.chain = following = self.timers.next(time, self.rules.gap, self.left)
         self.later(following, "next_shot")
 
     def release(self, time: int) -> None:
@@ -355,7 +342,7 @@ class Charge(Trigger):
         self.since = time
         self.to(time, CHARGING)
         if self.rules.full_after is not None:
-            self.later(time + self.count(self.rules.full_after), "full")
+            self.later(time + self.rules.full_after, "full")
         if self.down is None:
             self.release(time)
 
@@ -364,7 +351,7 @@ class Charge(Trigger):
         does = self.rules.at_full
         self.tell(time, "full")
         if does == "let go":
-            self.launch(time, self.count(self.rules.full_after))
+            self.launch(time, self.rules.full_after)
         elif does == "fizzle":
             self.cool(time, "fizzled")
 
@@ -375,10 +362,10 @@ class Charge(Trigger):
             return
         self.queue.clear()
         held = time - self.since
-        if held < self.count(self.rules.least_hold) and self.rules.tap == "nothing":
+        if held < (self.rules.least_hold or 0) and self.rules.tap == "nothing":
             self.cool(time, "too short a hold")
         else:
-            self.launch(time, charged(self.rules, self.rate, held))
+            self.launch(time, charged(self.rules, held))
 
 
 class Ready(Trigger):
@@ -388,7 +375,7 @@ class Ready(Trigger):
         """Show the aim."""
         self.to(time, READY)
         if self.rules.gives_up_after is not None:
-            self.later(self.timers.after(time, self.count(self.rules.gives_up_after)), "give_up")
+            self.later(self.timers.after(time, self.rules.gives_up_after), "give_up")
 
     def further(self, time: int) -> None:
         """Its own button again confirms, unless another does."""
@@ -409,20 +396,13 @@ class Ready(Trigger):
         self.cool(time, "gave up")
 
 
-def counted(duration, rate: float) -> int:
-    """A duration of the rules in counts of the clock; beyond eleven days it is eleven days."""
-    return clock.from_seconds(min(duration.seconds(rate), LONGEST))
-
-
-def charged(rules: Firing, rate: float, held: int) -> int:
+def charged(rules: Firing, held: int) -> int:
     """What a hold (clock) counts as when it is let go: the base for a tap, never more than full."""
-
-    if rules.least_hold is not None and held < counted(rules.least_hold, rate):
+    if held < (rules.least_hold or 0):
         return 0
     if rules.full_after is None:
         return held
-    full = counted(rules.full_after, rate)
-    return 0 if rules.at_full == "fall back" and held > full else min(held, full)
+    return 0 if rules.at_full == "fall back" and held > rules.full_after else min(held, rules.full_after)
 
 
 def _order(entry: tuple) -> tuple[int, int]:

@@ -16,7 +16,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from nivvo.core import clock
-from nivvo.play.stage.clockwork import Ticks
+from nivvo.plan.clockwork import Ticks
 
 EXACT, RE_ARMED, ACCUMULATING, COUNTING_DOWN = "exact", "re-armed", "accumulating", "counting down"
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from nivvo.core import clock
-from nivvo.play.stage.scene import Scene
+from nivvo.plan.scene import Scene
 from nivvo.spec.case import CONTROLS, Input
 
 PRESS, RELEASE = "press", "release"
@@ -32,7 +32,7 @@ def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[
     if rows is None:
         buttons = sorted({scene.abilities[name].firing.button for name in in_hand})
         rows = [Input(t=0.0, tap=button) for button in buttons]
-    at_ticks = scene.model.tick.input == "at ticks"
+    at_ticks = scene.rules.seen_at_ticks
     out: list[Change] = []
 
     def count(duration) -> int:

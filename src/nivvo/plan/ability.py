@@ -1,0 +1,351 @@
+"""An ability as it runs: what turns its button into shots, where it aims, how it leaves, flies and ends."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nivvo.core import clock, pool
+from nivvo.core.curves import Curve
+from nivvo.core.frame import AXES, Frame
+from nivvo.plan.numbers import counted, curve_of
+from nivvo.spec import ability as written
+from nivvo.spec.links import ANYTHING
+from nivvo.spec.values import Depends, Duration, depends_of
+
+SHOT_SIZE = 0.1
+"""Metres: radius of a projectile that none is written for."""
+
+FAR = 1000.0
+"""Metres that a sight sees, and how far away a far point is."""
+
+SEEKS = written.SEEKS
+STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
+CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
+
+Number = float | Curve
+
+
+@dataclass(frozen=True, slots=True)
+class Heat:
+    """What a shot warms, what goes each second, down to what one waits."""
+
+    a_shot: float
+    cools: float
+    until: float
+
+
+@dataclass(frozen=True, slots=True)
+class Firing:
+    """What turns a button into shots; durations in counts of the clock, None where there is none.
+
+    interval : of a stream. full_seconds : full_after in seconds. ammo : None without end.
+    """
+
+    kind: str
+    button: str
+    interval: int | None
+    rate: float | None
+    shots: int | None
+    gap: int | None
+    on_release: str
+    full_after: int | None
+    full_seconds: float | None
+    at_full: str
+    least_hold: int | None
+    tap: str
+    confirm: str | None
+    cancel: str | None
+    gives_up_after: int | None
+    cancels: tuple[str, ...]
+    cancelled_by_damage: bool
+    locks_movement: bool
+    wind_up: int | None
+    recovery: int | None
+    cooldown: int | None
+    cooldown_with: str | None
+    remembers: int | None
+    ammo: int | None
+    reload: int | None
+    heat: Heat | None
+
+    @property
+    def buttons(self) -> tuple[str, ...]:
+        """The buttons that it hears."""
+        return tuple(word for word in (self.button, self.confirm, self.cancel) if word)
+
+
+@dataclass(frozen=True, slots=True)
+class Camera:
+    """Place (3,), [direction, elevation] (degrees), vertical field of view (degrees), screen (pixels)."""
+
+    at: np.ndarray
+    look: tuple[float, float]
+    fov: float
+    screen: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Assist:
+    """A little help: full angle of a cone, at most so many degrees, within a distance (units), of a group."""
+
+    cone: float
+    bend: float
+    within: float | None
+    group: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """What turns input into a direction. group : its number, None for every target. far : units.
+
+    limited : whether bearing or elevation are held within limits.
+    """
+
+    by: str
+    direction: float | None
+    elevation: float | None
+    dead_zone: float
+    snap: int | None
+    turn_rate: float | None
+    curve: float | None
+    camera: Camera | None
+    far: float
+    blocked: str
+    group: int | None
+    within: float | None
+    cone: float
+    prefers: str
+    in_sight: bool
+    otherwise: str
+    assist: Assist | None
+    bearing_within: tuple[float, float] | None
+    elevation_within: tuple[float, float] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Launch:
+    """How fast, and how steep; or an arc that is solved. clears : numbers of bodies."""
+
+    speed: Number | None
+    elevation: Number | None
+    velocity: tuple[float, ...] | None
+    impulse: Number | None
+    force: float | None
+    arc: str | None
+    time: float | None
+    apex: float | None
+    out_of_reach: str | None
+    clears: tuple[int, ...] | None
+    margin: float
+    count: Number
+    fan: Number | None
+    cone: Number | None
+    scatter: Number | None
+
+
+@dataclass(frozen=True, slots=True)
+class Flight:
+    """What acts in the air: a (3,) constant acceleration; drag, linear (1/s) and square (1/unit); a factor a tick."""
+
+    a: np.ndarray
+    linear: float
+    square: float
+    factor: float
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What ends a projectile by itself. life : counts, pool.FOREVER, or a curve (s). reach : units; inf without end.
+
+    strays : code of what reach is measured along. alive : None for any number.
+    """
+
+    life: int | Curve
+    reach: Number
+    strays: int
+    alive: int | None
+    alive_with: str | None
+    when_full: str
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later)."""
+
+    then: int
+    damage: Number
+    written: bool
+
+    @property
+    def solid(self) -> bool:
+        """Whether a touch is answered by more than letting it pass."""
+        return self.then not in (pool.PASS, pool.IGNORE)
+
+
+@dataclass(frozen=True, slots=True)
+class Heading:
+    """Which way a projectile points. front : unit vector (3,) of its model's pointed end."""
+
+    follows: str
+    spin: float | None
+    front: np.ndarray
+
+
+@dataclass(frozen=True, slots=True)
+class Again:
+    """What a further press means while something is in the air."""
+
+    then: str
+    of: str
+    gone: str
+
+
+@dataclass(frozen=True, slots=True)
+class Ability:
+    """What one button does. answers : one a group, in the order of the scene's groups.
+
+    radius : of its projectile (units). length : from the ball at its tip to that at its tail (units), 0 for a ball.
+    curves : every number that depends, by its dotted key.
+    """
+
+    name: str
+    shooter: str | None
+    muzzles: tuple[str, ...]
+    muzzle_order: str | None
+    obstructed: str
+    firing: Firing
+    aim: Aim
+    launch: Launch
+    mass: float | None
+    heading: Heading
+    owner: str
+    inherit: float
+    flight: Flight
+    limits: Limits
+    radius: Number
+    length: float
+    capsule: bool
+    answers: tuple[Answer, ...]
+    again: Again | None
+    curves: dict[str, Curve]
+
+    @property
+    def largest(self) -> float:
+        """Radius of the largest projectile that it sends (units)."""
+        return max(self.radius.values) if isinstance(self.radius, Curve) else self.radius
+
+
+class Ground:
+    """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name."""
+
+    frame: Frame
+    metre: float
+    rate: float
+    exact: bool
+    gravity: np.ndarray
+    groups: list[str]
+    number: dict[str, int]
+
+
+def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
+    """The plan of an ability."""
+    frame, rate = on.frame, on.rate
+    full = None if model.firing.full_after is None else model.firing.full_after.seconds(rate)
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, Depends):
+            return curve_of(value, full)
+        if isinstance(value, Duration):
+            return counted(value, rate)
+        return tuple(value) if isinstance(value, list) else value
+
+    def filled(kind: type, table: Any, **given: Any) -> Any:
+        return kind(**given, **{key: plain(getattr(table, key)) for key in kind.__slots__ if key not in given})
+
+    def group(word: str | None) -> int | None:
+        return None if word is None else on.groups.index(word)
+
+    firing, aim, launch = model.firing, model.aim, model.launch
+    interval = None if firing.interval is None else counted(firing.interval, rate)
+    heat = None if firing.heat is None else filled(Heat, firing.heat)
+    camera = None if aim.camera is None else filled(Camera, aim.camera, at=frame.lift(aim.camera.at))
+    assist = None if aim.assist is None else filled(Assist, aim.assist, group=group(aim.assist.group))
+    clears = [launch.clears] if isinstance(launch.clears, str) else launch.clears
+    heading = model.heading
+    return Ability(
+        name=name,
+        shooter=model.shooter,
+        muzzles=tuple(model.muzzles),
+        muzzle_order=model.muzzle_order,
+        obstructed=model.obstructed,
+        firing=filled(
+            Firing,
+            firing,
+            interval=clock.from_seconds(1.0 / firing.rate) if firing.rate is not None else interval,
+            full_seconds=full,
+            heat=heat,
+        ),
+        aim=filled(
+            Aim,
+            aim,
+            camera=camera,
+            assist=assist,
+            group=group(aim.group),
+            far=aim.far or FAR * on.metre,
+            otherwise=aim.otherwise or ("far" if aim.by == "sight" else "facing"),
+        ),
+        launch=filled(Launch, launch, clears=None if clears is None else tuple(on.number[body] for body in clears)),
+        mass=model.mass,
+        heading=Heading(heading.follows, heading.spin, np.array(AXES[heading.front], dtype=float)),
+        owner=model.owner,
+        inherit=model.inherit,
+        flight=_flight(model.flight, on),
+        limits=_limits(model.limits, plain),
+        radius=_radius(model, on, plain),
+        length=_length(model.shape),
+        capsule=model.shape is not None and model.shape.capsule is not None,
+        answers=tuple(_answer(model, word, plain) for word in on.groups),
+        again=None if model.when.again is None else filled(Again, model.when.again),
+        curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
+    )
+
+
+def _flight(model: written.Flight, on: Ground) -> Flight:
+    """In exact step a factor a tick is the linear drag that does as much."""
+    drag, a = model.drag, on.gravity * model.gravity
+    if on.exact and drag.per_tick < 1.0:
+        return Flight(a, drag.linear - math.log(drag.per_tick) * on.rate, drag.square, 1.0)
+    return Flight(a, drag.linear, drag.square, drag.per_tick)
+
+
+def _limits(model: written.Limits, plain) -> Limits:
+    return Limits(
+        life=pool.FOREVER if model.life == "forever" else plain(model.life),
+        reach=np.inf if model.reach == "endless" else plain(model.reach),
+        strays=STRAYS[model.reach_from],
+        alive=None if model.alive == "any" else model.alive,
+        alive_with=model.alive_with,
+        when_full=model.when_full,
+    )
+
+
+def _radius(model: written.Ability, on: Ground, plain) -> Number:
+    if model.radius is not None:
+        return plain(model.radius)
+    return SHOT_SIZE * on.metre if model.shape is None else model.shape.ball or model.shape.radius
+
+
+def _length(shape) -> float:
+    return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
+
+
+def _answer(model: written.Ability, group: str, plain) -> Answer:
+    """The one answer to a group: its own, else that to anything, else the end."""
+    answer = model.on.get(group, model.on.get(ANYTHING))
+    if answer is None:
+        return Answer(pool.END, 0.0, False)
+    return Answer(pool.THEN[answer.then], plain(answer.damage), True)

@@ -1,0 +1,203 @@
+"""Bodies as they run: shapes written into rows of the core, ways to move, and what a shooter has beside."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nivvo.core import frame as frames
+from nivvo.core import pool
+from nivvo.core.frame import dot
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE
+from nivvo.spec.scene import Shape, Shooter
+
+BODY_SIZE = 0.5
+"""Metres: radius of a body that no shape is written for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s)."""
+
+    velocity: np.ndarray
+    acceleration: np.ndarray
+    through: tuple[np.ndarray, ...] | None
+    speed: float | None
+    at_end: str
+
+    @property
+    def moves(self) -> bool:
+        """Whether it moves at all."""
+        return self.through is not None or bool(self.velocity.any() or self.acceleration.any())
+
+
+@dataclass(frozen=True, slots=True)
+class Body:
+    """One body: its name and kind, its row as it stands at 0 s, and how it moves.
+
+    shift : (3,) from the place that is written for it to its middle.
+    """
+
+    name: str
+    kind: str
+    row: np.void
+    shift: np.ndarray
+    move: Move | None
+
+
+@dataclass(frozen=True, slots=True)
+class Walk:
+    """How a shooter moves by input: speeds in units/s, acceleration in units/s² or None for at once."""
+
+    speed: float
+    acceleration: float | None
+    jump: float | None
+    button: str
+
+
+@dataclass(frozen=True, slots=True)
+class Muzzle:
+    """A spawn point: forward (None: just clear of the body), right, up; the forward and up of what it turns about."""
+
+    forward: float | None
+    right: float
+    up: float
+    follows: str
+    top_speed: float | None
+    pivot_forward: float
+    pivot_up: float
+
+
+@dataclass(frozen=True, slots=True)
+class Gunner:
+    """What a shooter has beside its body: facing (3,), eye (forward, right, up), muzzles by name, walk."""
+
+    facing: np.ndarray
+    faces: str
+    ways: int | None
+    eye: tuple[float, float, float]
+    walk: Walk | None
+    muzzle: dict[str, Muzzle]
+
+
+def body_of(kind: str, name: str, model: Any, groups: list[str], frame: frames.Frame, metre: float) -> Body:
+    """The plan of a body; its key is left open."""
+    row = pool.zeros(1, pool.BODY)[0]
+    at = place_of(model, frame)
+    fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
+    row["group"] = groups.index(model.group)
+    row["health"] = getattr(model, "health", None) or np.inf
+    shift = row["c0"] - at
+    return Body(name, kind, row, shift, _move(model.move, frame, shift))
+
+
+def place_of(model: Any, frame: frames.Frame) -> np.ndarray:
+    """Where a body is written to be at 0 s (3,): its place, else where its way begins, else the origin."""
+    through = model.move.through if model.move is not None else None
+    return frame.lift(model.at if model.at is not None else through[0] if through else [0.0] * frame.size)
+
+
+def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
+    if model is None:
+        return None
+    zero = [0.0] * frame.size
+    velocity, acceleration = frame.lift(model.velocity or zero), frame.lift(model.acceleration or zero)
+    through = None if model.through is None else tuple(frame.lift(point) + shift for point in model.through)
+    return Move(velocity, acceleration, through, model.speed, model.at_end)
+
+
+def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool) -> Gunner:
+    """The plan of a shooter beside its body."""
+    walk = None if model.walk is None else Walk(*(getattr(model.walk, key) for key in Walk.__slots__))
+    muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle.__slots__)) for name, one in model.muzzle.items()}
+    eye = (model.eye.forward, model.eye.right, model.eye.up)
+    return Gunner(_facing(model.facing, frame, y_up), model.faces, model.ways, eye, walk, muzzles)
+
+
+def _facing(facing: Any, frame: frames.Frame, y_up: bool) -> np.ndarray:
+    if facing is None:
+        return frame.forward
+    if isinstance(facing, str):
+        up = 1.0 if y_up else -1.0
+        words = {"right": (1, 0, 0), "left": (-1, 0, 0), "up": (0, up, 0), "down": (0, -up, 0)}
+        return np.array(words[facing], dtype=float)
+    return frame.direction(facing)
+
+
+def fill_shape(row: np.void, shape: Shape, at: np.ndarray, frame: frames.Frame) -> None:
+    """Write a shape that stands at ``at`` (3,) into a body record."""
+    lift = frame.lift
+    row["axis0"], row["axis1"], row["axis2"] = np.eye(3)
+    endless = ENDLESS if frame.size == 2 else 0.0
+    if shape.ball is not None:
+        row["kind"], row["radius"] = BALL, shape.ball
+    elif shape.capsule is not None:
+        ends = lift(shape.capsule)
+        row["kind"], row["radius"] = CAPSULE, shape.radius
+        at = at + (ends[0] + ends[1]) / 2.0
+        span = ends[1] - ends[0]
+        row["half"] = [np.sqrt(dot(span, span)) / 2.0, 0.0, 0.0]
+        if span.any():
+            row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
+    elif shape.wall is not None:
+        ends = lift(shape.wall)
+        span = ends[1] - ends[0]
+        at = at + (ends[0] + ends[1]) / 2.0
+        row["kind"] = BOX
+        row["axis0"], row["axis1"], row["axis2"] = _axes_along(span, frame)
+        row["half"] = [np.sqrt(dot(span, span)) / 2.0, (shape.thick or 0.0) / 2.0, endless]
+        if frame.size == 3:
+            row["half"][2] = shape.tall / 2.0
+            at = at + frame.up * (shape.tall / 2.0)
+    elif shape.box is not None:
+        row["kind"] = BOX
+        row["half"] = [*(size / 2.0 for size in shape.box), endless][:3]
+        row["axis0"], row["axis1"], row["axis2"] = _axes_turned(shape.turned, frame)
+    else:
+        row["kind"] = HALF_SPACE
+        row["axis0"] = frames.unit(_normal(shape.half_space, frame))
+    row["c0"] = row["c"] = at
+
+
+def _normal(word, frame: frames.Frame) -> np.ndarray:
+    if not isinstance(word, str):
+        return frame.lift(word)
+    right = frame.forward if frame.size == 2 else frame.hand * np.cross(frame.forward, frame.up)
+    up = frame.up
+    table = {"up": up, "down": -up, "right": right, "left": -right, "forward": frame.forward, "back": -frame.forward}
+    return table[word] + 0.0
+
+
+def _axes_along(span: np.ndarray, frame: frames.Frame) -> np.ndarray:
+    """Three axes, the first along ``span``, the last as near to up (3D) as can be; in 2D out of the plane, exactly."""
+    first = frames.unit(span)
+    if frame.size == 2:
+        return np.array([first, [-first[1], first[0], 0.0], [0.0, 0.0, 1.0]])
+    last = frame.up
+    if abs(dot(first, last)) > 0.999999:
+        last = frame.forward
+    second = frames.unit(np.cross(last, first))
+    return np.array([first, second, np.cross(first, second)])
+
+
+def _axes_turned(turned, frame: frames.Frame) -> np.ndarray:
+    """Axes of a box turned by a direction, or by [direction, elevation, roll] in degrees."""
+    if frame.size == 2:
+        first = frame.direction(turned)
+        return np.array([first, [-first[1], first[0], 0.0], [0.0, 0.0, 1.0]])
+    bearing, elevation, roll = turned if isinstance(turned, list) else (turned, 0.0, 0.0)
+    if not (bearing or elevation or roll):
+        return np.eye(3)
+    flat = frame.direction(bearing)
+    first = frame.raised(flat, elevation)
+    side = np.cross(frame.up, flat)
+    top = np.cross(first, side)
+    s, c = (float(x) for x in frames.sincos(roll))
+    turned_axes = np.array([first, c * side + s * top, c * top - s * side])
+    base = np.array([frame.first, np.cross(frame.up, frame.first), frame.up])
+    order = [int(np.flatnonzero(axis)[0]) for axis in base]
+    axes = np.empty((3, 3))
+    axes[order] = turned_axes
+    return axes

@@ -1,0 +1,67 @@
+"""The plan of a case: its scene, which abilities are in hand, what its players do and for how long.
+
+Drills that were made of one another by settings share the plans of all that is the same in them.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from nivvo.core import clock
+from nivvo.plan.bodies import Body, body_of
+from nivvo.plan.scene import Scene
+from nivvo.plan.track import Change, changes
+from nivvo.spec.drill import Drill
+from nivvo.spec.links import body_of as checked_body
+from nivvo.spec.nearest import known
+from nivvo.spec.scene import LEAST_FRAME
+
+MOST_KEPT = 1000
+"""Plans of scenes and abilities that are kept for drills still to come."""
+
+__all__ = ["LEAST_FRAME", "Case", "case_of", "one_more", "scene_of"]
+
+
+class Case(NamedTuple):
+    """A case as it runs. lasts : when it is over (clock), or None: when nothing flies any more."""
+
+    drill: str
+    name: str
+    scene: Scene
+    in_hand: list[str]
+    changes: list[Change]
+    lasts: int | None
+
+
+def case_of(drill: Drill, name: str | None = None) -> Case:
+    """The plan of a case, made once a drill. Raises CallError for an unknown case."""
+    name = drill.case_name(name)
+    if name not in drill._cache:
+        written, scene = drill.case(name), scene_of(drill, name)
+        chosen = written.ability
+        in_hand = sorted([chosen] if isinstance(chosen, str) else chosen or scene.abilities)
+        lasts = None if written.lasts is None else clock.from_seconds(written.lasts.seconds(scene.rate))
+        done = changes(drill.inputs(name), scene, in_hand)
+        drill._cache[name] = Case(drill.name, name, scene, in_hand, done, lasts)
+    return drill._cache[name]
+
+
+def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any]) -> Body:
+    """The plan of one more body of a case, from the keys of its table. Raises CallError for whatever is wrong."""
+    scene = case.scene
+    body = checked_body(kind, name, keys, drill.of_case(case.name))
+    known(body.group, scene.groups, "group")
+    return body_of(kind, name, body, scene.groups, scene.frame, scene.metre)
+
+
+def scene_of(drill: Drill, name: str) -> Scene:
+    """A scene of a case, of its own but for what never changes."""
+    model, kept = drill.of_case(name), drill._tables.planned
+    if len(kept) > MOST_KEPT:
+        kept.clear()
+    parts = (model.world, model.tick, model.shooter, model.obstacle, model.target)
+    key = tuple(map(id, parts))
+    if key not in kept:
+        # The parts are held on to, so that their identities stay theirs.
+        kept[key] = (parts, Scene(model, drill.document.folder))
+    return kept[key][1].with_abilities(model, kept)

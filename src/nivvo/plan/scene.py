@@ -1,0 +1,205 @@
+"""The scene of a case: frame, ticks, bodies, abilities and how they answer to each other."""
+
+from __future__ import annotations
+
+import copy
+from pathlib import Path
+from typing import NamedTuple
+
+import numpy as np
+
+from nivvo.core import frame as frames
+from nivvo.core import pool
+from nivvo.core.arena import Arena
+from nivvo.core.contact import UNDECIDED
+from nivvo.core.muzzle import just_clear
+from nivvo.core.shapes import extent, with_an_end
+from nivvo.plan.ability import Ability, ability_of
+from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, gunner_of
+from nivvo.plan.clockwork import Ticks
+from nivvo.plan.numbers import AT_FIRST, Moment, resolve
+from nivvo.spec.drill import Model
+from nivvo.spec.links import groups
+from nivvo.spec.scene import Shooter, World, default_forward
+from nivvo.spec.settings import KEEPER
+
+MARGIN = 0.01
+"""Metres: gap of the muzzle that nobody wrote."""
+
+FAR_OUT = 1e30
+"""Where the bounds of a 2D world lie across its plane, in which nothing moves."""
+
+UNWRITTEN = Muzzle(None, 0.0, 0.0, "aim", None, 0.0, 0.0)
+
+
+class Rules(NamedTuple):
+    """How the game ticks: step and touch are codes of the core, the rest as words; seen_at_ticks: its input."""
+
+    step: int
+    touch: int
+    seen_at_ticks: bool
+    next_tick: bool
+    timer: str
+    bits: int
+    step_word: str
+
+
+class Scene:
+    """Frame, ticks, bodies and abilities of one case.
+
+    Bodies are ordered by name, and so are groups and abilities: nothing depends on their order in a file.
+    Lengths in ``unit``; ``metre`` of them are a metre. ``down``: whether y grows downward on the screen.
+    """
+
+    def __init__(self, model: Model, folder: Path):
+        world = model.world
+        self.frame, self.metre, self.unit, self.seed = frame_of(world), world.metres, world.unit, world.seed
+        self.down = world.y == "down" or (world.view == "top" and world.y is None)
+        self.ticks = Ticks(model.tick, folder)
+        self.rules = _rules(model.tick)
+        self.gravity = -world.pull * self.frame.up if self.frame.vertical else np.zeros(3)
+        self.groups = groups(model)
+        shooters: dict[str, Shooter] = dict(model.shooter) or {KEEPER: Shooter()}
+        kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": model.target}
+        named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
+        self.planned: list[Body] = [
+            body_of(kind, name, kinds[kind][name], self.groups, self.frame, self.metre) for name, kind in named
+        ]
+        self.names = [name for name, _ in named]
+        self.kinds = [kind for _, kind in named]
+        self.first_target = next(iter(model.target), None)
+        self.number = {name: k for k, name in enumerate(self.names)}
+        self.shooters: dict[str, Gunner] = {
+            name: gunner_of(shooter, self.frame, world.y == "up") for name, shooter in shooters.items()
+        }
+        self.bodies = pool.zeros(len(named), pool.BODY)
+        for k, body in enumerate(self.planned):
+            self.bodies[k] = body.row
+        self.bodies["key"] = np.arange(len(named))
+        self.size = self._size()
+        self.abilities: dict[str, Ability] = {}
+        self._offsets: dict[tuple, tuple] = {}
+        self._arena = self._laid(world.bounds)
+
+    def with_abilities(self, model: Model, known: dict) -> Scene:
+        """This scene with the abilities of a drill; ``known`` are plans of models that others had too."""
+        scene = copy.copy(self)
+        scene._offsets = {}
+        scene.abilities = {}
+        for name in sorted(model.ability):
+            one = model.ability[name]
+            kept = known.get((id(one), name, id(self._arena)))
+            if kept is None:
+                kept = known[id(one), name, id(self._arena)] = (one, self._arena, ability_of(name, one, self))
+            scene.abilities[name] = kept[2]
+        return scene
+
+    def with_own_time(self) -> Scene:
+        """This scene with ticks that a game may make as long as it likes."""
+        scene = copy.copy(self)
+        scene.ticks = copy.copy(self.ticks)
+        return scene
+
+    @property
+    def rate(self) -> float:
+        """Ticks a second."""
+        return self.ticks.rate
+
+    @property
+    def exact(self) -> bool:
+        """Whether motion is stepped exactly."""
+        return self.rules.step == pool.EXACT
+
+    @property
+    def first_shooter(self) -> str:
+        """The shooter by whom an ability is fired that nobody has to himself, unless another is named."""
+        return min(self.shooters)
+
+    def shooter_of(self, ability: str) -> str:
+        """Who fires an ability, unless somebody else is named."""
+        return self.abilities[ability].shooter or self.first_shooter
+
+    def shooters_of(self, ability: str) -> list[str]:
+        """All who can fire an ability, by name."""
+        owner = self.abilities[ability].shooter
+        return [owner] if owner else sorted(self.shooters)
+
+    def settled(self, gap):
+        """Gaps (units) as they are told: within UNDECIDED of the scene's size it touches, neither clear nor inside."""
+        return np.where(np.abs(gap) <= UNDECIDED * self.size, 0.0, gap)
+
+    def _size(self) -> float:
+        """Size of the scene (units): the farthest coordinate of a body or its edge, at least a metre."""
+        sizes = np.array([extent(row) for row in self.bodies])
+        sizes = np.where(np.isfinite(sizes), sizes, 0.0)
+        return max(float(np.max(np.abs(self.bodies["c0"]) + sizes)), self.metre)
+
+    def _laid(self, bounds: list | None) -> Arena:
+        """The engine with these bodies as they stand at 0 s, to be copied for each session."""
+        if bounds is not None:
+            bounds = self.frame.lift(bounds)
+            if self.frame.size == 2:
+                bounds = np.array([[*bounds[0, :2], -FAR_OUT], [*bounds[1, :2], FAR_OUT]])
+        bodies = self.bodies.copy()
+        walks = {name for name, one in self.shooters.items() if one.walk is not None}
+        bodies["moves"] = [body.name in walks or (body.move is not None and body.move.moves) for body in self.planned]
+        return Arena(
+            bodies,
+            len(self.groups),
+            step=self.rules.step,
+            touch=self.rules.touch,
+            scene=self.size,
+            bounds=bounds,
+            flat=self.frame.size == 2,
+        )
+
+    def arena(self, sampled: bool = True) -> Arena:
+        """A fresh engine with these bodies."""
+        return self._arena.fresh(sampled)
+
+    def radius(self, ability: Ability, moment: Moment = AT_FIRST) -> float:
+        """Radius of an ability's projectile (units), as it is at a moment."""
+        return resolve(ability.radius, moment, "radius")
+
+    def muzzle(
+        self, ability: Ability, shooter: str, name: str | None = None
+    ) -> tuple[str, Muzzle, tuple[float, float, float]]:
+        """Name, plan and offset (forward, right, up) of a muzzle; by default the first that an ability may use."""
+        known = self._offsets.get((ability.name, shooter, name))
+        if known is None:
+            muzzles = self.shooters[shooter].muzzle
+            first = name or next(iter([*ability.muzzles, *muzzles]), "")
+            muzzle = muzzles.get(first, UNWRITTEN)
+            forward = self.clear_forward(ability, shooter) if muzzle.forward is None else muzzle.forward
+            known = first or "default", muzzle, (forward, muzzle.right, muzzle.up)
+            self._offsets[ability.name, shooter, name] = known
+        return known
+
+    def clear_forward(self, ability: Ability, shooter: str) -> float:
+        """Forward offset at which the projectile is just clear of the shooter at every aim (units)."""
+        row = self.bodies[self.number[shooter]]
+        half = with_an_end(row["half"])
+        reach = float(np.sqrt((half * half).sum()) + row["radius"])
+        return just_clear(reach, self.radius(ability), MARGIN * self.metre)
+
+
+def _rules(model) -> Rules:
+    return Rules(
+        step=pool.STEPS[model.step],
+        touch=pool.TOUCHES[model.touch],
+        seen_at_ticks=model.input == "at ticks",
+        next_tick=model.first_move == "next tick",
+        timer=model.timer,
+        bits=model.bits,
+        step_word=model.step,
+    )
+
+
+def frame_of(world: World) -> frames.Frame:
+    """The core's frame for a drill's world."""
+    if world.view == "side":
+        return frames.side(world.y or "up")
+    if world.view == "top":
+        return frames.top(world.y or "down", world.height)
+    up = world.up or "+z"
+    return frames.space(up, world.forward or default_forward(up), world.hand or "right")

@@ -1,0 +1,210 @@
+"""All bodies of a session: where they are at any time, and the only place where they are written.
+
+What the engine reads of them (``rows``) and how they move (``motions``) change together here, or in the tick itself.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nivvo.core.approach import Span, least
+from nivvo.core.arena import Arena
+from nivvo.core.clock import UNITS
+from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
+from nivvo.core.shapes import distance
+from nivvo.core.vec import along, arc, dot, sub
+from nivvo.plan.bodies import Body
+from nivvo.plan.scene import Scene
+from nivvo.play.stage.motion import Motion, Walker, motion_of
+from nivvo.play.stage.player import Player
+from nivvo.record.path import Path
+
+STILL = (0.0, 0.0, 0.0)
+
+
+def three(vector) -> tuple[float, float, float]:
+    """A vector as plain numbers."""
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _near(row, state, body, radius: float):
+    """Gap between a ball and a body, and how fast it changes, at a time (s)."""
+    c, v, a, since = body
+
+    def near(time: float) -> tuple[float, float]:
+        p, u = state(time)
+        t = time - since
+        gap, n = distance(row, sub(p, arc(c, v, a, t)))
+        return gap - radius, dot(n, sub(u, along(v, a, t)))
+
+    return near
+
+
+class Stage:
+    """Everything in a scene that has a place, at any time.
+
+    names, kinds : of the bodies, by number. number : of each by name; of those that were taken away there is none.
+    motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
+    """
+
+    def __init__(self, scene: Scene, arena: Arena):
+        self.scene, self.arena = scene, arena
+        self.names, self.kinds, self.number = list(scene.names), list(scene.kinds), dict(scene.number)
+        self.motions: list[Motion] = []
+        for body in scene.planned:
+            gunner = scene.shooters[body.name] if body.kind == "shooter" else None
+            if gunner is not None and gunner.walk is not None:
+                self.motions.append(Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity))
+            else:
+                self.motions.append(motion_of(body))
+        self.movers = [k for k, motion in enumerate(self.motions) if motion.moves]
+        self.players = {name: Player(self, name) for name in scene.shooters}
+        self._free: list[tuple[int, int]] = []
+
+    @property
+    def rows(self) -> np.ndarray:
+        """What the engine knows of each body."""
+        return self.arena.bodies
+
+    def out(self, number: int) -> bool:
+        """Whether a body is out."""
+        return bool(self.arena.bodies["gone"][number])
+
+    # Writing.
+
+    def add(self, body: Body, tick: int) -> None:
+        """Put one more body on, before tick number ``tick``."""
+        # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
+        if self._free and self._free[0][0] < tick:
+            number = self._free.pop(0)[1]
+        else:
+            number = self.arena.grow_bodies()
+            for listed in (self.names, self.kinds, self.motions):
+                listed.append(None)
+        row, motion = body.row.copy(), motion_of(body)
+        row["key"], row["moves"] = number, motion.moves
+        self.rows[number] = row
+        self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
+        self.number[body.name] = number
+        if motion.moves:
+            self.movers.append(number)
+        self.arena.plan()
+
+    def remove(self, name: str, tick: int) -> None:
+        """Take a body away, before tick number ``tick``."""
+        number = self.number.pop(name)
+        self.rows[number]["gone"] = 1
+        self.movers = [k for k in self.movers if k != number]
+        self._free.append((tick, number))
+        self.arena.plan()
+
+    def move(self, number: int, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
+        """Let a body go straight to ``goal`` (3,) from ``now`` to ``then`` (clock), or be there at once; it stays."""
+        # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
+        self.motions[number] = self.motions[number].placed(now, then, goal, jump)
+        if number not in self.movers:
+            self.movers.append(number)
+            self.rows[number]["moves"] = 1
+            self.arena.plan()
+
+    def place_all(self, time: int) -> None:
+        """Set each moving body on the piece of its way that holds at ``time``.
+
+        From where that piece begins, so that no rounding hangs on when the session looked.
+        """
+        for k in self.movers:
+            piece, start = self.motions[k].piece(time)
+            self.arena.set_motion(k, *piece, start)
+
+    def place_straight(self, start: int, end: int) -> None:
+        """Let each moving body go straight over a tick."""
+        seconds = (end - start) / UNITS
+        for k in self.movers:
+            here, there = self.motions[k].at(start)[0], self.motions[k].at(end)[0]
+            self.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
+
+    def stop_all(self, time: int) -> None:
+        """Let each moving body stand where it is at ``time``."""
+        for k in self.movers:
+            self.arena.set_motion(k, self.middle(k, time), np.zeros(3), np.zeros(3), time)
+
+    def next_turn(self, time: int) -> int | None:
+        """When after ``time`` a way turns next, as far as is known."""
+        return min((turn for k in self.movers if (turn := self.motions[k].next_break(time)) is not None), default=None)
+
+    def forget(self, time: int) -> None:
+        """Drop what can no longer matter at ``time``, for sessions without end."""
+        for player in self.players.values():
+            player.forget(time)
+        for motion in self.motions:
+            motion.forget(time)
+
+    # Asking.
+
+    def middle(self, number: int, time: int) -> np.ndarray:
+        """Where the middle of a body is at ``time`` (on the clock)."""
+        return self.motions[number].at(time)[0]
+
+    def gap(self, number: int, point, time: int) -> float:
+        """Signed distance (units) of a point (3,) from a body at ``time``."""
+        d = point - self.middle(number, time)
+        return float(distance(self.rows[number], (float(d[0]), float(d[1]), float(d[2])))[0])
+
+    def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
+        """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
+        ``stop`` (s), to 1e-12 of the scene; and when. Who asks how near something comes asks this."""
+        row, spans = self.rows[number], []
+        for piece in path.pieces(start, stop):
+            now = piece.start
+            while True:
+                (c, v, a), since = self.motions[number].piece(now * UNITS)
+                turn = self.motions[number].next_break(now * UNITS)
+                end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
+                body = (three(c), three(v), three(a), since / UNITS)
+                bend = piece.bend + math.sqrt(float(dot(a, a)))
+                spans.append(Span(now, end, _near(row, piece.state, body, radius), bend))
+                now = end
+                if now >= piece.stop:
+                    break
+        return least(spans, UNDECIDED * self.scene.size)
+
+    def normal(self, number: int, point, time: int) -> np.ndarray:
+        """Outward normal (3,) of a body at a point."""
+        d = point - self.middle(number, time)
+        return np.array(distance(self.rows[number], (float(d[0]), float(d[1]), float(d[2])))[1])
+
+    def first_on_line(self, start, to, radius: float, time: int, among) -> tuple[int, float] | None:
+        """The first body (of the numbers ``among``) that a ball meets on the straight way ``to`` from ``start``.
+
+        Tells its number and the share of the way; as things stand at ``time``. Those it starts in are passed over.
+        """
+        best = None
+        line = tuple(float(x) for x in to)
+        for number in among:
+            if self.out(number):
+                continue
+            rel = tuple(float(x) for x in start - self.middle(number, time))
+            row = self.rows[number]
+            what, share = first_contact(row, rel, line, STILL, radius, 1.0, 1e-13 * self.scene.size)
+            if what == TOUCH and (best is None or share < best[1]):
+                best = (number, share)
+        return best
+
+    def hidden(self, start, to, time: int) -> bool:
+        """Whether an obstacle stands on the straight line from ``start`` along ``to``, as things stand at ``time``."""
+        line = tuple(float(x) for x in to)
+        for number in self.of_kind("obstacle"):
+            rel = tuple(float(x) for x in start - self.middle(number, time))
+            row = self.rows[number]
+            if (
+                not self.out(number)
+                and first_contact(row, rel, line, STILL, 0.0, 1.0, 1e-13 * self.scene.size)[0] != NONE
+            ):
+                return True
+        return False
+
+    def of_kind(self, *kinds: str) -> list[int]:
+        """Numbers of the bodies of some kinds."""
+        return [number for number, kind in enumerate(self.kinds) if kind in kinds]
