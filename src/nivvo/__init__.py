@@ -50,7 +50,7 @@ _HOMES = {
     "Cheaper": "nivvo.play.preview",
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
-    "measure": "nivvo.judge.checks",
+    "measure": "nivvo.judge.measures",
     "holds": "nivvo.play.questions.holding",
     "draw_timeline": "nivvo.show.timeline",
     "draw_holds": "nivvo.show.timeline",

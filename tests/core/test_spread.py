@@ -76,7 +76,7 @@ class Shapes(unittest.TestCase):
 class Fired(unittest.TestCase):
     def velocities(self, run, ability="flare"):
         keys = [key for key, shot in run.by_key.items() if shot.ability == ability]
-        return np.array([run.launches["v"][run._places[key]] for key in keys])
+        return np.array([run.record.births["v"][run.record.places[key]] for key in keys])
 
     def test_each_projectile_has_its_own_id_path_and_end_at_one_speed(self):
         run = nivvo.fire(drill(ability="launch.count = 4\nlaunch.cone = 10"))

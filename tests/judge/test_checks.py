@@ -5,8 +5,9 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.judge.checks import MEASURE, VERB
+from nivvo.judge.checks import VERB
 from nivvo.judge.closeness import closest
+from nivvo.judge.measures import MEASURE
 from nivvo.judge.remedy import remedies
 from nivvo.spec.case import MEASURES, VERBS
 from tests.play.drills import drill

@@ -206,7 +206,7 @@ class Runs(unittest.TestCase):
 
     def test_nothing_is_kept_of_paths_when_only_contacts_are_asked_for(self):
         whole, light = nivvo.fire(drill()), nivvo.fire(drill(), keep="contacts")
-        self.assertEqual(len(light.samples), 0)
+        self.assertEqual(len(light.record.samples), 0)
         self.assertEqual(light.rows("contacts"), whole.rows("contacts"))
         with self.assertRaises(nivvo.CallError):
             nivvo.fire(drill(), keep="path")

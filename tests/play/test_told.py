@@ -69,7 +69,9 @@ class Decided(unittest.TestCase):
                 # In a game's own step it goes straight from the tick's start to its end.
                 u = (motion.at(end)[0] - motion.at(start)[0]) / ((end - start) / UNITS)
                 self.assertGreater(np.linalg.norm(u), 0.5)
-                event = next(e for e in run.raw if e["kind"] in (pool.CONTACT, pool.OVERLAP) and e["body"] == number)
+                event = next(
+                    e for e in run.record.events if e["kind"] in (pool.CONTACT, pool.OVERLAP) and e["body"] == number
+                )
                 self.assertAlmostEqual(hit["speed"], float(np.linalg.norm(event["v"] - u)), delta=1e-9)
 
     def test_how_it_ended_is_a_word_of_the_vocabulary(self):

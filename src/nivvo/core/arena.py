@@ -15,6 +15,8 @@ from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.events import NOWHERE, tell
 
+NOBODY = (-1,) * pool.INSIDE_MOST
+
 
 class Arena:
     """One world with its bodies and projectiles.
@@ -225,19 +227,25 @@ class Arena:
     def fire(self, launch, p, v, key, born, *, moves_at=None, inside=()) -> None:
         """Put one projectile, or n at once, into the air.
 
-        p, v : (3,) or (n, 3). key, born, moves_at : int or (n,); on the clock.
+        p, v : (3,), or (n, 3) where key is (n,). born, moves_at : int or (n,); on the clock.
         inside : indices of bodies that it is not to touch until clear of them.
         """
-        p = np.atleast_2d(np.asarray(p, dtype=float))
-        first, count = self.live, len(p)
+        first = self.live
+        life = int(self.params["life"][launch])
+        t0 = born if moves_at is None else moves_at
+        if isinstance(key, int):
+            self._hold(first + 1)
+            until, left = pool.FOREVER if life < 0 else born + life, (*inside, *NOBODY[len(inside) :])
+            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, launch, 0, pool.BY_LIFE, 0, left)
+            self.counters[pool.LIVE] = first + 1
+            return
+        count = len(p)
         self._hold(first + count)
         q = self.flight[first : first + count]
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
-        q["key"], q["born"], q["param"] = key, born, launch
-        q["t0"] = born if moves_at is None else moves_at
+        q["key"], q["born"], q["param"], q["t0"] = key, born, launch, t0
         q["flown"], q["end"], q["inside"], q["cause"] = 0.0, 0, -1, pool.BY_LIFE
-        life = int(self.params[launch]["life"])
         q["until"] = pool.FOREVER if life < 0 else q["born"] + life
         for k, body in enumerate(inside):
             q["inside"][:, k] = body

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property, lru_cache
 
 import numpy as np
 
@@ -55,6 +56,7 @@ def sincos(degrees):
     )
 
 
+@lru_cache(maxsize=4096)
 def _sincos_of_one(degrees: float) -> tuple[np.float64, np.float64]:
     """The same steps for one angle, which is what a shot has."""
     turned = math.fmod(degrees, 360.0)
@@ -72,7 +74,16 @@ def _sincos_of_one(degrees: float) -> tuple[np.float64, np.float64]:
 def dot(u, v):
     """Scalar product of vectors (..., 3): the same sums in the same order on every machine, which no library gives."""
     u, v = np.asarray(u, dtype=float), np.asarray(v, dtype=float)
+    if u.ndim == 1 and v.ndim == 1:
+        (a, b, c), (x, y, z) = u.tolist(), v.tolist()
+        return np.float64(a * x + b * y + c * z)
     return u[..., 0] * v[..., 0] + u[..., 1] * v[..., 1] + u[..., 2] * v[..., 2]
+
+
+def length_of(vector) -> float:
+    """Length of one vector (3,)."""
+    x, y, z = vector.tolist()
+    return math.sqrt(x * x + y * y + z * z)
 
 
 def unit(vectors) -> np.ndarray:
@@ -96,6 +107,11 @@ def _unit_of_one(x: float, y: float, z: float) -> tuple[float, float, float]:
     length = math.sqrt(x * x + y * y + z * z)
     length = length if length > 0.0 else 1.0
     return x / length, y / length, z / length
+
+
+def _cross(u, v) -> tuple[float, float, float]:
+    """The vector product of two vectors of plain numbers."""
+    return u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
 
 
 @dataclass(frozen=True)
@@ -122,6 +138,11 @@ class Frame:
     hand: int
     size: int
 
+    @cached_property
+    def _plain(self) -> tuple[tuple[float, ...], ...]:
+        """Up, forward, first and second as plain numbers, for one vector at a time."""
+        return tuple(tuple(axis.tolist()) for axis in (self.up, self.forward, self.first, self.second))
+
     @property
     def vertical(self) -> bool:
         """Whether there is an up to rise to: not in a flat top view."""
@@ -141,6 +162,9 @@ class Frame:
     def direction(self, degrees) -> np.ndarray:
         """Unit vectors (..., 3) that point in a direction, in degrees: (...)."""
         s, c = sincos(degrees)
+        if np.ndim(s) == 0:
+            s, c, (_, _, u, v) = float(s), float(c), self._plain
+            return np.array([c * u[0] + s * v[0] + 0.0, c * u[1] + s * v[1] + 0.0, c * u[2] + s * v[2] + 0.0])
         return c[..., None] * self.first + s[..., None] * self.second + 0.0
 
     def raised(self, heading, elevation) -> np.ndarray:
@@ -149,6 +173,11 @@ class Frame:
         A heading straight up or down has no horizontal; the frame's forward stands in.
         """
         s, c = sincos(elevation)
+        if np.ndim(s) == 0 and np.ndim(heading) == 1:
+            s, c, (up, forward, _, _) = float(s), float(c), self._plain
+            x, y, z = _unit_of_one(*self._level_of_one(heading))
+            x, y, z = (x, y, z) if x != 0.0 or y != 0.0 or z != 0.0 else forward
+            return np.array([c * x + s * up[0], c * y + s * up[1], c * z + s * up[2]])
         flat = unit(self.level(heading))
         flat = np.where(np.any(flat != 0.0, axis=-1, keepdims=True), flat, self.forward)
         return c[..., None] * flat + s[..., None] * self.up
@@ -158,7 +187,17 @@ class Frame:
         vectors = np.asarray(vectors, dtype=float)
         if not self.vertical:
             return vectors
+        if vectors.ndim == 1:
+            return np.array(self._level_of_one(vectors))
         return np.where(self.up != 0.0, 0.0, vectors) + 0.0
+
+    def _level_of_one(self, vector) -> tuple[float, float, float]:
+        """The same for one vector, as plain numbers."""
+        x, y, z = vector.tolist() if isinstance(vector, np.ndarray) else map(float, vector)
+        if not self.vertical:
+            return x, y, z
+        up = self._plain[0]
+        return (0.0 if up[0] else x) + 0.0, (0.0 if up[1] else y) + 0.0, (0.0 if up[2] else z) + 0.0
 
     def height(self, points) -> np.ndarray:
         """How far up points (..., 3) lie."""
@@ -194,12 +233,25 @@ class Frame:
             across = np.where(f[..., :1] != 0.0, f[..., :1], np.asarray(facing)[..., :1])
             quarter = np.stack([-f[..., 1], f[..., 0], np.zeros_like(f[..., 0])], axis=-1)
             return f, np.zeros_like(f), np.sign(across) * quarter * self.up[1] + 0.0
+        if f.ndim == 1:
+            return self._triad_of_one(f, facing)
         flat = unit(self.level(f))
         flat = np.where(np.any(flat != 0.0, axis=-1, keepdims=True), flat, unit(self.level(facing)))
         right = self.hand * np.cross(flat, self.up)
         if not self.vertical:
             return f, right + 0.0, np.zeros_like(f)
         return f, right + 0.0, self.hand * np.cross(right, f) + 0.0
+
+    def _triad_of_one(self, f: np.ndarray, facing) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """The same for one heading, in a view that is not from the side."""
+        flat = _unit_of_one(*self._level_of_one(f))
+        flat = flat if any(flat) else _unit_of_one(*self._level_of_one(facing))
+        x, y, z = _cross(flat, self._plain[0])
+        right = (self.hand * x + 0.0, self.hand * y + 0.0, self.hand * z + 0.0)
+        if not self.vertical:
+            return f, np.array(right), np.zeros(3)
+        x, y, z = _cross(right, f.tolist())
+        return f, np.array(right), np.array([self.hand * x + 0.0, self.hand * y + 0.0, self.hand * z + 0.0])
 
 
 def side(y: str = "up") -> Frame:

@@ -29,6 +29,11 @@ class Leaving(NamedTuple):
 def offset_to(triad, offset) -> np.ndarray:
     """An offset (forward, right, up) along a triad of axes, as a vector (3,)."""
     forward, right, up = triad
+    if forward.ndim == 1:
+        (a, b, c), f, r, u = offset, forward.tolist(), right.tolist(), up.tolist()
+        return np.array(
+            (a * f[0] + b * r[0] + c * u[0], a * f[1] + b * r[1] + c * u[1], a * f[2] + b * r[2] + c * u[2])
+        )
     return offset[0] * forward + offset[1] * right + offset[2] * up
 
 

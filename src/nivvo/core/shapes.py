@@ -93,6 +93,9 @@ def with_an_end(half) -> np.ndarray:
 def gap(row: np.void, points) -> np.ndarray:
     """Signed distance of a body record (as it stands at ``c``) at ``points`` (..., 3), shape (...)."""
     points = np.asarray(points, dtype=float)
+    if points.ndim == 1:
+        (x, y, z), (a, b, c) = points.tolist(), row["c"].tolist()
+        return np.float64(distance(row, (x - a, y - b, z - c))[0])
     flat = points.reshape(-1, 3) - row["c"]
     found = [distance(row, (float(d[0]), float(d[1]), float(d[2])))[0] for d in flat]
     return np.array(found, dtype=float).reshape(points.shape[:-1])

@@ -9,13 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from nivvo.core.frame import dot
-from nivvo.errors import CallError
 from nivvo.judge.closeness import Closest, closest, each_closest
+from nivvo.judge.measures import measure
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import BY_WORD
-from nivvo.spec.arguments import checked
-from nivvo.spec.case import OF_BODIES, OF_ONE, Check
-from nivvo.spec.nearest import known, listed
+from nivvo.spec.case import Check
 
 LANDS_WITHIN = 0.5
 """Metres: radius of ``lands`` where none is written."""
@@ -197,69 +195,6 @@ def _nothing(run: Run, name: str) -> str:
     return "nothing was touched" if name.startswith("impact") else "it does not happen here"
 
 
-@checked
-def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
-    """A number of a run and its unit; of the first shot where it belongs to one shot. nan if there is none.
-
-    ``of`` is a body (damage, health, nearest, contacts) or an ability. Raises CallError for unknown names.
-    """
-    known(name, MEASURE, "measure")
-    if name in OF_BODIES:
-        if of is None and name in OF_ONE:
-            raise CallError(f"{name} of what? of= one of {listed(run.scene.number)}")
-        if of is not None:
-            known(of, run.scene.number, "body")
-    elif of is not None:
-        known(of, run.scene.abilities, "ability")
-    return MEASURE[name](run, of), _unit(run, name)
-
-
-def _unit(run: Run, name: str) -> str:
-    unit = run.scene.unit
-    if name.endswith("speed"):
-        return f"{unit}/s"
-    if name.endswith("time"):
-        return "s"
-    if name in ("range", "apex", "path_length", "nearest"):
-        return unit
-    return "deg" if name.endswith(("angle", "elevation", "direction")) else ""
-
-
-def _counted(table: str) -> Callable[[Run, str | None], float]:
-    return lambda run, of: float(sum(of is None or row["ability"] == of for row in run.rows(table)))
-
-
-def _first(table: str, column: str) -> Callable[[Run, str | None], float]:
-    def value(run: Run, of: str | None) -> float:
-        rows = [row for row in run.rows(table) if of is None or row["ability"] == of]
-        return float(rows[0][column]) if rows else math.nan
-
-    return value
-
-
-def _impact(column: str) -> Callable[[Run, str | None], float]:
-    def value(run: Run, of: str | None) -> float:
-        keys = {row["projectile"] for row in run.rows("projectiles") if of is None or row["ability"] == of}
-        rows = [row for row in run.rows("contacts") if row["projectile"] in keys]
-        return float(rows[0][column]) if rows else math.nan
-
-    return value
-
-
-def _damage(run: Run, of: str | None) -> float:
-    return float(sum(row["amount"] for row in run.rows("effects") if of in (None, row["body"])))
-
-
-def _health(run: Run, of: str | None) -> float:
-    started = float(run.scene.bodies[run.scene.number[of]]["health"])
-    return max(started - _damage(run, of), 0.0) if math.isfinite(started) else math.nan
-
-
-def _nearest(run: Run, of: str | None) -> float:
-    near = closest(run, of)
-    return math.nan if near is None else near.gap
-
-
 VERB: dict[str, Callable[[Run, Check], Outcome]] = {
     "hits": _hits,
     "misses": _misses,
@@ -268,24 +203,3 @@ VERB: dict[str, Callable[[Run, Check], Outcome]] = {
     "measure": _measure,
 }
 """Each verb and the function that judges it."""
-
-MEASURE: dict[str, Callable[[Run, str | None], float]] = {
-    "shots": _counted("shots"),
-    "projectiles": _counted("projectiles"),
-    "contacts": lambda run, of: float(sum(of in (None, row["body"]) for row in run.rows("contacts"))),
-    "damage": _damage,
-    "health": _health,
-    "launch_speed": _first("shots", "speed"),
-    "launch_elevation": _first("shots", "elevation"),
-    "launch_direction": _first("shots", "direction"),
-    "flight_time": _first("projectiles", "flight_time"),
-    "end_time": _first("projectiles", "ended"),
-    "range": _first("projectiles", "range"),
-    "apex": _first("projectiles", "apex"),
-    "path_length": _first("projectiles", "path_length"),
-    "impact_time": _impact("time"),
-    "impact_speed": _impact("speed"),
-    "impact_angle": _impact("angle"),
-    "nearest": _nearest,
-}
-"""Each measure and the function that takes it."""

@@ -126,6 +126,8 @@ class Scene:
 
     def settled(self, gap):
         """Gaps (units) as they are told: within UNDECIDED of the scene's size it touches, neither clear nor inside."""
+        if isinstance(gap, float):
+            return 0.0 if abs(gap) <= UNDECIDED * self.size else gap
         return np.where(np.abs(gap) <= UNDECIDED * self.size, 0.0, gap)
 
     def _size(self) -> float:

@@ -182,7 +182,7 @@ class Live:
             events += self._flown(session.arena.take_events())
             session._struck = 0
         events.sort(key=lambda event: event.time)
-        for kept in (session.shots, session.refused, session.states, session.launches, session.edges):
+        for kept in (session.shots, session.refused, session.states, session.births, session.edges):
             kept.clear()
         if session.tick % FORGET_EVERY == 0:
             self._forget()
@@ -211,22 +211,19 @@ class Live:
         return (rank << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 
     def _flown(self, raw: np.ndarray) -> list[Event]:
-        out, drop, names = [], self.scene.frame.drop, self._session.stage.names
-        for row in raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]:
-            key, kind, body = int(row["key"]), int(row["kind"]), int(row["body"])
+        out, size, names = [], self.scene.frame.size, self._session.stage.names
+        if len(raw) > 1:
+            raw = raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]
+        for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in raw.tolist():
             name = names[body] if body >= 0 else ""
-            detail = ENDINGS[int(row["code"])].sentence.format(body=name) if kind == pool.ENDED else ""
+            detail = ENDINGS[code].sentence.format(body=name) if kind == pool.ENDED else ""
             if kind == pool.ENDED:
-                self._ended[key] = (int(row["tick"]), detail)
+                self._ended[key] = (tick, detail)
                 if len(self._ended) > ENDED_KEPT:
                     self._ended.popitem(last=False)
-            time = float(row["start"] / clock.UNITS + row["after"])
             ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0]
-            out.append(
-                Event(
-                    time, HAPPENINGS[kind].word, key, name, ability, drop(row["p"].copy()), float(row["amount"]), detail
-                )
-            )
+            word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
+            out.append(Event(time, word, key, name, ability, np.array(p[:size]), amount, detail))
         return out
 
     def _forget(self) -> None:

@@ -27,10 +27,8 @@ from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
-
-LAUNCHES = np.dtype(
-    [("key", "i8"), ("shot", "i8"), ("moves_at", "i8"), ("p", "f8", 3), ("v", "f8", 3), ("param", "i8")]
-)
+from nivvo.record.record import BIRTH, NOBODY, Record
+from nivvo.record.vocabulary import OF_A_SHOT
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
@@ -75,7 +73,7 @@ class Session:
         self.tick = 0
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
-        self.launches: list[tuple] = []
+        self.births: list[tuple] = []
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
@@ -121,7 +119,7 @@ class Session:
         self.triggers, self.touches, self.in_hand = {}, "end", []
         self.breakable, self.meter = False, Meter(True, True)
         self._coming.clear()
-        for kept in (self.shots, self.refused, self.launches, self.states, self.edges):
+        for kept in (self.shots, self.refused, self.births, self.states, self.edges):
             kept.clear()
         self.known.clear()
         self.arena = self.stage.arena = self.arena.fresh(True)
@@ -354,7 +352,8 @@ class Session:
         own = [scene.number[shot.shooter]] if ability.owner == "once clear" else []
         for k, one in enumerate(shot.sent):
             self.arena.fire(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=own)
-            self.launches.append((key + k, len(self.shots), moves, one.at, one.velocity, launch))
+            here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, OF_A_SHOT, 0)
+            self.births.append((key + k, NOBODY, *here))
         self.shots.append(shot)
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
@@ -420,17 +419,12 @@ class Session:
 
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
-        launches = np.array(self.launches, dtype=LAUNCHES)
-        return Run(
-            drill,
-            case,
-            self.stage,
-            self.shots,
-            self.refused,
+        record = Record(
+            np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
             self.arena.take_samples(),
-            launches,
             self.arena.params[: self.arena.launches].copy(),
-            self.states,
-            self.edges,
+            self.scene.exact,
         )
+        told = {"shots": self.shots, "refused": self.refused, "states": self.states, "edges": self.edges}
+        return Run(drill, case, self.stage, record, **told)

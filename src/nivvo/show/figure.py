@@ -306,7 +306,7 @@ def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Lab
 
 def _slips(ax: Axes, view: View, run: Run) -> None:
     """Where a projectile passed through a body between two ticks."""
-    for event in run.raw[run.raw["kind"] == SLIPPED][:MOST_PATHS]:
+    for event in run.record.events[run.record.events["kind"] == SLIPPED][:MOST_PATHS]:
         ax.plot(
             *flat(event["p"], view.across, view.upward), marker="^", ms=10, mfc="white", mec=INK, mew=1.6, zorder=10
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field, model_validator
 
@@ -56,33 +56,35 @@ class Input(Table):
         return self
 
 
+class Measured(NamedTuple):
+    """A number that a case can measure: what it means, its unit, whose it is, whether it must be said whose."""
+
+    means: str
+    unit: str = ""
+    of: str = "ability"
+    needs_of: bool = False
+
+
 MEASURES = {
-    "shots": "how many shots were fired",
-    "projectiles": "how many projectiles flew",
-    "contacts": "how many touches there were",
-    "damage": "how much damage was dealt",
-    "health": "what health is left",
-    "launch_speed": "speed at launch, units/s",
-    "launch_elevation": "elevation at launch, degrees",
-    "launch_direction": "direction at launch, degrees",
-    "flight_time": "from launch to end, s",
-    "end_time": "when it ended, s",
-    "range": "horizontal distance from launch to end, units",
-    "apex": "greatest height above launch, units",
-    "path_length": "length of the path, units",
-    "impact_time": "when the first touch was, s",
-    "impact_speed": "speed at the first touch, units/s",
-    "impact_angle": "angle between path and surface at the first touch, degrees (90 is head on)",
-    "nearest": "least gap between the surfaces of projectile and body, units",
+    "shots": Measured("how many shots were fired"),
+    "projectiles": Measured("how many projectiles flew"),
+    "contacts": Measured("how many touches there were", of="body"),
+    "damage": Measured("how much damage was dealt", of="body"),
+    "health": Measured("what health is left", of="body", needs_of=True),
+    "launch_speed": Measured("speed at launch", "unit/s"),
+    "launch_elevation": Measured("elevation at launch", "deg"),
+    "launch_direction": Measured("direction at launch", "deg"),
+    "flight_time": Measured("from launch to end", "s"),
+    "end_time": Measured("when it ended", "s"),
+    "range": Measured("horizontal distance from launch to end", "unit"),
+    "apex": Measured("greatest height above launch", "unit"),
+    "path_length": Measured("length of the path", "unit"),
+    "impact_time": Measured("when the first touch was", "s"),
+    "impact_speed": Measured("speed at the first touch", "unit/s"),
+    "impact_angle": Measured("angle between path and surface at the first touch (90 is head on)", "deg"),
+    "nearest": Measured("least gap between the surfaces of projectile and body", "unit", of="body", needs_of=True),
 }
-"""What a case can measure, with its meaning and unit."""
-
-
-OF_BODIES = ("damage", "health", "nearest", "contacts")
-"""Measures that are of a body, where others are of an ability."""
-
-OF_ONE = ("health", "nearest")
-"""Measures that must be told of which body."""
+"""What a case can measure."""
 
 
 class Check(Table):

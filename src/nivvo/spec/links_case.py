@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from nivvo.spec.case import CONTROLS, OF_BODIES, OF_ONE, Input
+from nivvo.spec.case import CONTROLS, MEASURES, Input
 from nivvo.spec.links import ANYTHING, MOST_TICKS, Links
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.track import Track
@@ -179,8 +179,8 @@ def _measured(links: Links, at: tuple, check, everything: list[str], abilities: 
         if check.of is not None:
             links.name((*at, "of"), check.of, "ability", abilities)
         return
-    if check.measure in OF_ONE and check.of is None:
+    meant = MEASURES[check.measure]
+    if meant.needs_of and check.of is None:
         links.say((*at, "of"), "is missing", allowed=f"whose {check.measure}: {listed(everything)}")
     elif check.of is not None:
-        known = everything if check.measure in OF_BODIES else abilities
-        links.name((*at, "of"), check.of, "body" if check.measure in OF_BODIES else "ability", known)
+        links.name((*at, "of"), check.of, meant.of, everything if meant.of == "body" else abilities)

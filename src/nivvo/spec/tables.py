@@ -20,6 +20,9 @@ from nivvo.spec.track import Track, read_track
 
 ENTRIES = 10_000
 KEPT = 50_000
+NOTHING: dict[str, Any] = {}
+"""The tables of a kind that a drill has none of."""
+
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,63}")
 
 
@@ -70,12 +73,13 @@ class Tables:
         self.linked: dict[Any, Any] = {}
         self.planned: dict[Any, Any] = {}
         self._tracks: dict[Path, Track] = {}
+        self._rest: tuple[dict, tuple] | None = None
         self._entries: OrderedDict[tuple, Entry] = OrderedDict()
         self._kinds: OrderedDict[tuple, Entries] = OrderedDict()
 
     def entries(self, kind: str, document: Document, only: Iterable[str] | None = None) -> Entries:
         """All tables of a kind, or only some."""
-        raw = document.tables.get(kind, {})
+        raw = document.tables.get(kind, NOTHING)
         known = self._kinds.get((kind, id(raw))) if only is None else None
         if known is not None and known.raw is raw:
             return known
@@ -129,7 +133,10 @@ class Tables:
 
     def rest(self, document: Document) -> tuple[BaseModel | None, list[dict]]:
         """The model of all that is no named table, and what is wrong with it."""
-        return _model(self.model, {key: value for key, value in document.tables.items() if key not in self.kinds})
+        rest = {key: value for key, value in document.tables.items() if key not in self.kinds}
+        if self._rest is None or not _same(self._rest[0], rest):
+            self._rest = rest, _model(self.model, rest)
+        return self._rest[1]
 
     def problems_of(self, kind: str, entries: Entries, document: Document) -> list[Problem]:
         """What is wrong with the tables of a kind."""
@@ -144,6 +151,11 @@ class Tables:
                 key = (kind, name, *path)
                 out.append(Problem(str(document.origin(key)), dotted(key), says))
         return out
+
+
+def _same(a: dict, b: dict) -> bool:
+    """Whether two dicts hold the very same objects."""
+    return len(a) == len(b) and all(key in b and b[key] is value for key, value in a.items())
 
 
 def _model(model: type[BaseModel], table: Any) -> tuple[BaseModel | None, list[dict]]:

@@ -180,8 +180,10 @@ def depends_of(table, path: tuple = ()):
     if isinstance(table, Depends):
         yield path, table
     elif isinstance(table, BaseModel):
+        # What nobody wrote depends on nothing.
         for name in type(table).model_fields:
-            yield from depends_of(getattr(table, name), (*path, name))
+            if name in table.model_fields_set:
+                yield from depends_of(getattr(table, name), (*path, name))
     elif isinstance(table, dict):
         for name, value in table.items():
             yield from depends_of(value, (*path, name))

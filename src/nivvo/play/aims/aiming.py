@@ -7,9 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot, unit
+from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
-from nivvo.core.shapes import gap
 from nivvo.core.spread import cone, draw, fan, scatter
 from nivvo.plan.ability import SEEKS, Ability
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
@@ -21,6 +20,7 @@ from nivvo.play.aims.spawning import obstructed
 from nivvo.play.aims.stance import Stance, stance_of
 from nivvo.play.stage.stage import Stage
 
+NOWHERE = np.zeros(3)
 ODD = {
     AT_POINT: "the aim point is at the muzzle: fired along the facing",
     BEHIND: "the aim point is nearer than the muzzle: fired outward",
@@ -113,6 +113,10 @@ def shoot(stage: Stage, asked: Asked, cursor=None, alone: bool = False) -> Shot:
     """Work out a shot. ``cursor`` (3,) in place of the player's; ``alone``: without spread."""
     ability, moment = stage.scene.abilities[asked.ability], moment_of(stage.scene, asked)
     shots = [_by_muzzle(stage, asked, moment, name, cursor, alone) for name in _muzzles(stage.scene, ability, asked)]
+    if len(shots) == 1:
+        if not shots[0].refused:
+            stage.players[asked.shooter].last_aim[asked.ability] = shots[0].heading
+        return shots[0]
     fired = [shot for shot in shots if not shot.refused] or shots[:1]
     notes = "; ".join(dict.fromkeys(note for shot in fired for note in [shot.note] if note))
     names = " and ".join(shot.muzzle for shot in fired)
@@ -143,14 +147,18 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     _limit(ability, stance, aimed)
     _unblock(stage, ability, stance, aimed, time)
     _free(stage, ability, stance, aimed, radius, time)
-    body = scene.bodies[scene.number[shooter]].copy()
-    body["c"] = stance.place
     leaving = aimed.leaving
-    tail = np.linspace(0.0, ability.length, 9) if ability.capsule else np.zeros(1)
-    gaps = gap(body, leaving.at - tail[:, None] * leaving.heading)
+    if ability.capsule:
+        tail = np.linspace(0.0, ability.length, 9)
+        clear = min(
+            stage.gap_at(stage.number[shooter], one, stance.place)
+            for one in leaving.at - tail[:, None] * leaving.heading
+        )
+    else:
+        clear = stage.gap_at(stage.number[shooter], leaving.at, stance.place)
     if stance.lag > 0.0:
         aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.unit}")
-    own = ability.inherit * stance.velocity
+    own = ability.inherit * stance.velocity if ability.inherit else NOWHERE
     velocities = () if alone else _spread(scene, ability, moment, stance, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     return Shot(
@@ -164,8 +172,8 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
         at=leaving.at,
         heading=leaving.heading,
         velocity=aimed.velocity + own,
-        speed=float(np.sqrt(dot(aimed.velocity, aimed.velocity))),
-        clearance=float(scene.settled(gaps.min() - radius)),
+        speed=length_of(aimed.velocity),
+        clearance=scene.settled(clear - radius),
         cursor=aimed.point,
         note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
         refused=aimed.refused,
@@ -210,13 +218,12 @@ def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance:
         nothing = "" if seen.body is not None else "the sight meets nothing"
         notes += [f"the sight begins inside {seen.inside}, and looks through it"] if seen.inside else []
         notes += [] if seen.body is None else [f"the sight is on {stage.names[seen.body]}"]
-    task = task_of(stage, ability, moment, time, stance, speed)
     arc = None
     if not nothing and aim.by == "lead":
-        arc = lead(task, sought)
+        arc = lead(task_of(stage, ability, moment, time, stance, speed), sought)
         nothing, arc = (arc.refused, None) if arc.refused else ("", arc)
     elif point is not None and not nothing and ability.launch.arc is not None:
-        arc = solve(task, point)
+        arc = solve(task_of(stage, ability, moment, time, stance, speed), point)
     if arc is not None:
         aimed = Aimed(Leaving(arc.at, unit(arc.velocity), arc.note), arc.velocity, point, notes, arc.refused)
     elif nothing:
@@ -301,7 +308,7 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
     aimed.remains = angle_between(limited, heading)
     if aimed.remains > 0.0:
         aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
-        speed = float(np.sqrt(dot(aimed.velocity, aimed.velocity)))
+        speed = length_of(aimed.velocity)
         aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
 
 
@@ -316,7 +323,7 @@ def _unblock(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time:
     # What the point lies on is met there and hides nothing.
     if found is None or found[1] >= 1.0 - 1e-9 or abs(stage.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:
         return
-    far = float(np.sqrt(dot(way, way))) * found[1]
+    far = length_of(way) * found[1]
     words = f"blocked: {stage.names[found[0]]} hides the aim point, {far:.4g} {scene.unit} from the muzzle"
     if ability.aim.blocked == "refuse":
         aimed.refused = words
@@ -339,7 +346,7 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
         )
     else:
         away = free - aimed.leaving.at
-        far = f"{float(np.sqrt(dot(away, away))):.4g} {stage.scene.unit}"
+        far = f"{length_of(away):.4g} {stage.scene.unit}"
         aimed.notes.append(f"obstructed: {words}; pushed out by {far}")
         aimed.leaving = aimed.leaving._replace(at=free)
 
@@ -347,9 +354,9 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
 def _spread(scene: Scene, ability: Ability, moment: Moment, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
     keys, frame = ability.launch, scene.frame
-    heading, speed = unit(velocity), float(np.sqrt(dot(velocity, velocity)))
     if keys.fan is None and keys.cone is None and keys.scatter is None:
         return ()
+    heading, speed = unit(velocity), length_of(velocity)
     count = max(round(resolve(keys.count, moment, "count")), 1)
     draws = [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
     if keys.fan is not None:

@@ -9,6 +9,7 @@ from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
 
 PUSHES = 32
+KINDS = ("obstacle", "target", "shooter")
 
 
 def obstructed(
@@ -19,14 +20,13 @@ def obstructed(
     A body counts if a touch of it would be answered. In the way are bodies that the projectile would start
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
-    among = [
-        k
-        for k in stage.of_kind("obstacle", "target", "shooter")
-        if stage.names[k] != stance.shooter and _solid(stage, ability, k)
-    ]
     slack, way = 1e-9 * stage.scene.size, at - stance.pivot
-    inside = [k for k in among if stage.gap(k, at, time) < radius - slack]
-    wall = stage.first_on_line(stance.pivot, way, 0.0, time, [k for k in among if stage.kinds[k] == "obstacle"])
+
+    near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, *KINDS))
+    if not near:
+        return "", None
+    inside = [k for k in near if stage.gap(k, at, time) < radius - slack]
+    wall = stage.first_on_line(stance.pivot, way, 0.0, time, [k for k in near if stage.kinds[k] == "obstacle"])
     if not inside and wall is None:
         return "", None
     if inside:
@@ -40,12 +40,14 @@ def obstructed(
         # Out on the shooter's side, not through.
         clear = stage.first_on_line(stance.pivot, way, radius, time, [wall[0]])
         start = stance.pivot + way * max((clear or wall)[1] - 1e-9, 0.0)
+    among = _solid(stage, ability, stance, stage.of_kind(*KINDS))
     return words, _pushed(stage, among, start, radius, time, slack)
 
 
-def _solid(stage: Stage, ability: Ability, number: int) -> bool:
-    """Whether a touch of a body would be answered by more than letting it pass."""
-    return not stage.out(number) and ability.answers[int(stage.rows["group"][number])].solid
+def _solid(stage: Stage, ability: Ability, stance: Stance, among: list[int]) -> list[int]:
+    """Those of some bodies whose touch would be answered by more than letting it pass."""
+    groups, own = stage.rows["group"], stage.number[stance.shooter]
+    return [k for k in among if k != own and ability.answers[groups[k]].solid and not stage.out(k)]
 
 
 def _pushed(stage: Stage, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:

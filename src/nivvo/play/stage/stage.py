@@ -149,8 +149,27 @@ class Stage:
 
     def gap(self, number: int, point, time: int) -> float:
         """Signed distance (units) of a point (3,) from a body at ``time``."""
-        d = point - self.middle(number, time)
-        return float(distance(self.rows[number], (float(d[0]), float(d[1]), float(d[2])))[0])
+        return self.gap_at(number, point, self.middle(number, time))
+
+    def gap_at(self, number: int, point, middle) -> float:
+        """Signed distance (units) of a point (3,) from a body, were its middle at ``middle`` (3,)."""
+        (x, y, z), (a, b, c) = point.tolist(), middle.tolist()
+        return float(distance(self.rows[number], (x - a, y - b, z - c))[0])
+
+    def around(self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str) -> list[int]:
+        """Numbers of the bodies of some kinds that a ball on its way ``to`` (3,) from ``start`` may meet.
+
+        Those that are out are left away, those that move are never.
+        """
+        far = radius + 1e-9 * self.scene.size
+        (a, b, c), (x, y, z) = start.tolist(), (start + to).tolist()
+        low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
+        high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
+        boxes = self.arena.boxes
+        near = np.flatnonzero(((boxes[:, :3] <= high) & (boxes[:, 3:] >= low)).all(axis=1)).tolist()
+        if self.movers:
+            near = sorted({*near, *self.movers})
+        return [k for k in near if self.kinds[k] in kinds and not self.out(k)]
 
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to

@@ -1,0 +1,241 @@
+"""The tables of a run, as data: of what each is a table, and its columns."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from operator import attrgetter, itemgetter
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.clock import UNITS, to_seconds
+from nivvo.core.frame import dot, length_of
+from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS
+
+if TYPE_CHECKING:
+    from nivvo.play.run import Run
+
+
+class Column(NamedTuple):
+    """A column, or with ``vector`` one an axis, whose names begin with ``name``; ``take``: its value of (run, row)."""
+
+    name: str
+    take: Callable[[Run, Any], Any]
+    vector: bool = False
+
+
+class Sheet(NamedTuple):
+    """A table: what it has rows of, and its columns."""
+
+    source: Callable[[Run], Iterable[Any]]
+    columns: tuple[Column, ...]
+
+
+class Contact(NamedTuple):
+    """A touch, with what follows from its event: the point on the surface, closing speed, angle in degrees."""
+
+    event: np.void
+    point: np.ndarray
+    speed: float
+    angle: float
+
+
+def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
+    """The rows of a table."""
+    sheet, axes, out = SHEETS[name], axes_of(run.scene.frame.size), []
+    for one in sheet.source(run):
+        row: dict[str, Any] = {}
+        for column in sheet.columns:
+            value = column.take(run, one)
+            if column.vector:
+                row |= {f"{column.name}{axis}": float(value[k]) for k, axis in enumerate(axes)}
+            else:
+                row[column.name] = value
+        out.append(row)
+    return out
+
+
+def axes_of(size: int) -> tuple[str, ...]:
+    """Names of the axes of positions."""
+    return ("x", "y") if size == 2 else ("x", "y", "z")
+
+
+def columns_of(table: str, size: int) -> list[str]:
+    """Names of the columns of a table."""
+    axes = axes_of(size)
+    return [
+        name
+        for column in SHEETS[table].columns
+        for name in ([f"{column.name}{axis}" for axis in axes] if column.vector else [column.name])
+    ]
+
+
+def detail_of(event: np.void, body: str) -> str:
+    """What an event of the engine comes to, in words."""
+    kind = int(event["kind"])
+    if kind == pool.OVERLAP:
+        return f"{max(-event['left'], 0.0):.4g} deep"
+    if kind == pool.DAMAGE:
+        return f"{event['amount']:g}"
+    if kind == pool.DIED:
+        return f"{body} has no health left"
+    if kind == pool.ENDED:
+        return ENDINGS[int(event["code"])].sentence.format(body=body)
+    return "a swept test would have touched" if kind == pool.SLIPPED else ""
+
+
+def _contacts(run: Run) -> Iterable[Contact]:
+    for event in run.record.events:
+        if event["kind"] in (pool.CONTACT, pool.OVERLAP):
+            point = event["p"] - event["normal"] * (run.radius_of(int(event["key"])) + event["left"])
+            relative = event["v"] - event["u"]
+            speed = length_of(relative)
+            into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
+            yield Contact(event, point, speed, math.degrees(math.asin(max(-1.0, min(1.0, into)))))
+
+
+def _targets(run: Run) -> Iterable[dict[str, Any]]:
+    contacts, effects = run.rows("contacts"), run.rows("effects")
+    out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.DIED}
+    for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
+        if kind == "target":
+            damage = sum(row["amount"] for row in effects if row["body"] == name)
+            yield {
+                "target": name,
+                "group": run.scene.groups[body["group"]],
+                "touched": sum(row["body"] == name for row in contacts),
+                "damage": float(damage),
+                "health": float(body["health"]),
+                "health_left": max(float(body["health"]) - damage, 0.0),
+                "out_at": out.get(name, math.nan),
+            }
+
+
+def _events(run: Run) -> Iterable[dict[str, Any]]:
+    rows: list[tuple[tuple, dict[str, Any]]] = []
+
+    def say(order: tuple, time: float, projectile: str, what: str, body: str, detail: str) -> None:
+        row = {"time": time, "projectile": projectile, "what": what, "body": body, "detail": detail}
+        rows.append((order, row))
+
+    for word, shots in (("fired", run.fired), ("refused", run.refused)):
+        for shot in shots:
+            time, name = to_seconds(shot.time), run.id_of(shot)
+            say((time, 0, 0), time, name, word, shot.shooter, shot.note if word == "fired" else shot.refused)
+    for k, event in enumerate(run.record.events):
+        time, name, body = time_of(event), run.ids[int(event["key"])], body_of(run, event)
+        say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body))
+    return [row for _, row in sorted(rows, key=itemgetter(0))]
+
+
+def time_of(event: np.void) -> float:
+    """When an event was (s)."""
+    return float(event["start"] / UNITS + event["after"])
+
+
+def body_of(run: Run, event: np.void) -> str:
+    """The name of the body of an event, or ""."""
+    return run.stage.names[event["body"]] if event["body"] >= 0 else ""
+
+
+def _ending(run: Run, flown) -> str:
+    body = run.stage.names[flown.body] if flown.body >= 0 else ""
+    return ENDINGS[flown.code].sentence.format(body=body)
+
+
+def _named(*names: str) -> tuple[Column, ...]:
+    """Columns of what has them as items."""
+    return tuple(Column(name, lambda _, row, name=name: row[name]) for name in names)
+
+
+def _plain(**of: str) -> tuple[Column, ...]:
+    """Columns that are attributes of what has them: name and attribute."""
+    return tuple(Column(name, lambda _, one, take=attrgetter(word): take(one)) for name, word in of.items())
+
+
+SHEETS: dict[str, Sheet] = {
+    "shots": Sheet(
+        lambda run: run.fired,
+        (
+            Column("shot", lambda run, shot: run.id_of(shot)),
+            *_plain(ability="ability", shooter="shooter", muzzle="muzzle"),
+            Column("time", lambda _, shot: to_seconds(shot.time)),
+            Column("pressed", lambda _, shot: to_seconds(shot.pressed)),
+            Column("held", lambda _, shot: to_seconds(shot.moment.held)),
+            *_plain(use="use"),
+            Column("", lambda _, shot: shot.at, vector=True),
+            Column("direction", lambda run, shot: float(run.scene.frame.bearing(shot.velocity))),
+            Column("elevation", lambda run, shot: float(run.scene.frame.elevation(shot.velocity))),
+            Column("speed", lambda _, shot: length_of(shot.velocity)),
+            Column("v", lambda _, shot: shot.velocity, vector=True),
+            Column("projectiles", lambda _, shot: len(shot.sent)),
+            *_plain(clearance="clearance", lag="stance.lag", aim_remains="remains", note="note"),
+        ),
+    ),
+    "projectiles": Sheet(
+        lambda run: [run.record.flown(key) for key in run.by_key],
+        (
+            Column("projectile", lambda run, flown: run.ids[flown.key]),
+            Column("ability", lambda run, flown: run.by_key[flown.key].ability),
+            *_plain(launched="start", ended="stop", flight_time="flight_time"),
+            Column("end_", lambda _, flown: flown.last_p, vector=True),
+            Column("range", lambda run, flown: flown.range(run.scene.frame)),
+            Column("apex", lambda run, flown: flown.apex(run.scene.frame)),
+            *_plain(path_length="path_length", end_speed="end_speed"),
+            Column("ended_by", lambda _, flown: ENDINGS[flown.code].word),
+            Column("reason", _ending),
+        ),
+    ),
+    "births": Sheet(
+        lambda run: run.record.births,
+        (
+            Column("projectile", lambda run, birth: run.ids[int(birth["key"])]),
+            Column("parent", lambda run, birth: run.ids.get(int(birth["parent"]), "")),
+            Column("time", lambda _, birth: to_seconds(int(birth["time"]))),
+            Column("", lambda _, birth: birth["p"], vector=True),
+            Column("v", lambda _, birth: birth["v"], vector=True),
+            Column("why", lambda _, birth: BIRTHS[int(birth["why"])]),
+        ),
+    ),
+    "contacts": Sheet(
+        _contacts,
+        (
+            Column("time", lambda _, one: time_of(one.event)),
+            Column("tick", lambda _, one: int(one.event["tick"])),
+            Column("projectile", lambda run, one: run.ids[int(one.event["key"])]),
+            Column("body", lambda run, one: body_of(run, one.event)),
+            Column("group", lambda run, one: run.scene.groups[run.stage.rows["group"][one.event["body"]]]),
+            Column("then", lambda _, one: ANSWERS[int(one.event["code"])]),
+            Column("", lambda _, one: one.point, vector=True),
+            Column("normal_", lambda _, one: one.event["normal"], vector=True),
+            *_plain(speed="speed", angle="angle"),
+            Column(
+                "overlap",
+                lambda _, one: max(-float(one.event["left"]), 0.0) if one.event["kind"] == pool.OVERLAP else 0.0,
+            ),
+        ),
+    ),
+    "effects": Sheet(
+        lambda run: [event for event in run.record.events if event["kind"] == pool.DAMAGE],
+        (
+            Column("time", lambda _, event: time_of(event)),
+            Column("projectile", lambda run, event: run.ids[int(event["key"])]),
+            Column("effect", lambda _, event: "damage"),
+            Column("body", body_of),
+            Column("amount", lambda _, event: float(event["amount"])),
+            Column("health_left", lambda _, event: max(float(event["left"]), 0.0)),
+        ),
+    ),
+    "targets": Sheet(_targets, _named("target", "group", "touched", "damage", "health", "health_left", "out_at")),
+    "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),
+    "states": Sheet(
+        lambda run: run.state_changes,
+        (
+            Column("time", lambda _, one: to_seconds(one.time)),
+            *_plain(ability="ability", shooter="shooter", state="state", why="why"),
+        ),
+    ),
+}
+"""Each table of a run."""

@@ -1,0 +1,195 @@
+"""What one session left behind, as plain arrays: births, events, samples, and what each launch was.
+
+It can be kept as JSON text, read again, or sent to another process: all that is told of a run can be worked out anew.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.air import Air
+from nivvo.core.clock import UNITS, to_seconds
+from nivvo.core.frame import Frame, length_of
+from nivvo.record.path import Path
+from nivvo.record.vocabulary import TURNS
+
+BIRTH = np.dtype(
+    [
+        ("key", "i8"),
+        ("parent", "i8"),
+        ("time", "i8"),
+        ("moves_at", "i8"),
+        ("p", "f8", 3),
+        ("v", "f8", 3),
+        ("shot", "i4"),
+        ("param", "i4"),
+        ("why", "i4"),
+        ("pad", "i4"),
+    ]
+)
+"""A projectile is born: key; parent, the key of that which it came of, or -1; time and moves_at (clock), place and
+velocity; shot: its shot's number within the record; param: its row of params; why: a code of ``vocabulary.BIRTHS``."""
+
+NOBODY = -1
+KINDS = {"births": BIRTH, "events": pool.EVENT, "samples": pool.SAMPLE, "params": pool.PARAMS}
+
+
+class Flown:
+    """The numbers of one projectile's flight. Times in s, lengths in units."""
+
+    def __init__(self, record: Record, birth: np.void, end: np.void | None):
+        self.record, self.birth, self.end = record, birth, end
+        self.key = int(birth["key"])
+        self.start = to_seconds(int(birth["time"]))
+        own = record.samples_of(self.key)
+        last = to_seconds(int(own["t"][-1])) if len(own) else self.start
+        over = last if end is None else float(end["start"] / UNITS + end["after"])
+        at = end if end is not None and (over > last or not len(own)) else own[-1] if len(own) else birth
+        self.stop, self.last_p, self.last_v = max(over, last), at["p"], at["v"]
+
+    @property
+    def code(self) -> int:
+        """Why it ended: a code of ``vocabulary.ENDINGS``."""
+        return pool.FLYING if self.end is None else int(self.end["code"])
+
+    @property
+    def body(self) -> int:
+        """The number of the body that ended it, or -1."""
+        return NOBODY if self.end is None else int(self.end["body"])
+
+    @property
+    def flight_time(self) -> float:
+        """From launch to end."""
+        return self.stop - self.start
+
+    @cached_property
+    def path(self) -> Path:
+        """The way that it took."""
+        return self.record.path(self.key)
+
+    @property
+    def path_length(self) -> float:
+        """Length of its way."""
+        return self.path.length()
+
+    @property
+    def end_speed(self) -> float:
+        """Its speed at the end."""
+        return length_of(self.last_v)
+
+    def range(self, frame: Frame) -> float:
+        """From where it was launched to its end, on the level."""
+        return length_of(frame.level(self.last_p - self.birth["p"]))
+
+    def apex(self, frame: Frame) -> float:
+        """Greatest height above launch: of the curve itself in exact step, else of what was recorded."""
+        return self.path.apex(frame) if frame.vertical else 0.0
+
+
+class Record:
+    """Births, events (in order of time, then key), samples (by key, then time) and launches of one session.
+
+    exact : whether motion was stepped exactly, so that a path is known between its points.
+    """
+
+    def __init__(self, births, events, samples, params, exact: bool):
+        self.births, self.params, self.exact = births, params, exact
+        self.events = events[np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))]
+        self.samples = samples if len(births) == 1 else samples[np.lexsort((samples["t"], samples["key"]))]
+        self._paths: dict[int, Path] = {}
+        self._flown: dict[int, Flown] = {}
+
+    @cached_property
+    def places(self) -> dict[int, int]:
+        """Where each projectile stands among the births."""
+        return {key: k for k, key in enumerate(self.births["key"].tolist())}
+
+    @cached_property
+    def _turns(self) -> dict[int, list[int]]:
+        """Each projectile's events that are points of its path."""
+        found: dict[int, list[int]] = {}
+        for k, (kind, key) in enumerate(zip(self.events["kind"].tolist(), self.events["key"].tolist(), strict=True)):
+            if kind in TURNS:
+                found.setdefault(key, []).append(k)
+        return found
+
+    @cached_property
+    def _ends(self) -> dict[int, int]:
+        """Where each projectile's end stands among the events."""
+        ends = np.flatnonzero(self.events["kind"] == pool.ENDED).tolist()
+        return dict(zip(self.events["key"][ends].tolist(), ends, strict=True))
+
+    def samples_of(self, key: int) -> np.ndarray:
+        """The samples of a projectile, in order of time."""
+        if len(self.births) == 1:
+            return self.samples
+        first, last = np.searchsorted(self.samples["key"], [key, key + 1])
+        return self.samples[first:last]
+
+    def param(self, key: int) -> np.void:
+        """What a projectile's launch was."""
+        return self.params[self.births["param"][self.places[key]]]
+
+    def flown(self, key: int) -> Flown:
+        """The numbers of a projectile's flight."""
+        if key not in self._flown:
+            end = self._ends.get(key)
+            at = None if end is None else self.events[end]
+            self._flown[key] = Flown(self, self.births[self.places[key]], at)
+        return self._flown[key]
+
+    def path(self, key: int) -> Path:
+        """The path of a projectile."""
+        if key not in self._paths:
+            self._paths[key] = self._make_path(key)
+        return self._paths[key]
+
+    def _make_path(self, key: int) -> Path:
+        birth, own = self.births[self.places[key]], self.samples_of(key)
+        touches = self.events[self._turns.get(key, [])]
+        born, moves_at = int(birth["time"]), int(birth["moves_at"])
+        t = [np.array([to_seconds(born)]), to_seconds(own["t"]), touches["start"] / UNITS + touches["after"]]
+        p, v = [birth["p"][None], own["p"], touches["p"]], [birth["v"][None], own["v"], touches["v"]]
+        if moves_at > born:
+            t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
+        times = np.concatenate(t)
+        _, first = np.unique(times, return_index=True)
+        row = self.param(key)
+        air = Air(row["a"].copy(), float(row["linear"]), float(row["square"])) if self.exact else None
+        return Path(times[first], np.concatenate(p)[first], np.concatenate(v)[first], air, to_seconds(moves_at))
+
+    def to_json(self) -> str:
+        """All of it as JSON text: an object of arrays, a list a field; numbers that have no end are words."""
+        arrays = {
+            name: {field: _plain(getattr(self, name)[field]) for field in kind.names if field != "pad"}
+            for name, kind in KINDS.items()
+        }
+        return json.dumps({"exact": bool(self.exact), **arrays}, allow_nan=False)
+
+    @classmethod
+    def of_json(cls, text: str) -> Record:
+        """The record that ``to_json`` wrote, to the bit. Raises ValueError for what is none."""
+        read = json.loads(text)
+        try:
+            arrays = []
+            for name, kind in KINDS.items():
+                rows = pool.zeros(len(read[name][kind.names[0]]), kind)
+                for field in kind.names:
+                    if field != "pad":
+                        rows[field] = np.array(read[name][field], dtype=kind[field].base).reshape(rows[field].shape)
+                arrays.append(rows)
+            return cls(*arrays, exact=read["exact"])
+        except (KeyError, TypeError) as error:
+            raise ValueError(f"no record: {error}") from None
+
+
+def _plain(values: np.ndarray) -> Any:
+    if values.dtype.kind != "f" or np.isfinite(values).all():
+        return values.tolist()
+    return [x if math.isfinite(x) else str(x) for x in values.ravel().tolist()]
