@@ -51,7 +51,8 @@ def report() -> None:
             typical, late = float(np.median(spent)), float(np.percentile(spent, 99))
             worst = max(spent)
             print(
-                f"  {words}, {live.count:6,} in the air: typical {typical:.4f} (bar {bar}), 99 % below {late:.4f}, "
+                f"  {words}, {live.in_the_air:6,} in the air: typical {typical:.4f} (bar {bar}), "
+                f"99 % below {late:.4f}, "
                 f"worst {worst:.4f} = {worst / typical:.2f} x typical, the very first {first:.4f}"
             )
     rng = np.random.default_rng(1)

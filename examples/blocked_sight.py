@@ -18,13 +18,13 @@ shape.radius = 0.1
 at = [25, 0, 1.7]
 [ability.spike]
 aim.by = "sight"
-aim.blocked = "{blocked}"
+aim.line_blocked = "{blocked}"
 launch.speed = 60
-flight.gravity = 0
+flight.gravity_share = 0
 [case.look]
 input = [{{ t = 0.0, look = [0, 0], tap = "fire" }}]
 """
-for mast, blocked in ((-2.0, "fire"), (-0.39, "fire"), (-0.39, "refuse")):
+for mast, blocked in ((-2.0, "fire anyway"), (-0.39, "fire anyway"), (-0.39, "refuse")):
     run = nivvo.fire(nivvo.parse(DRILL.format(mast=mast, blocked=blocked)))
     shot = (run.fired or run.refused)[0]
     touched = ", ".join(row["body"] for row in run.rows("contacts")) or "nothing"

@@ -20,7 +20,7 @@ shape.half_space = "up"
 firing = { kind = "auto", rate = 8 }
 launch.speed = 30
 launch.elevation = 2
-flight.gravity = 0.2
+flight.gravity_share = 0.2
 limits.life = 2
 on.shooters.damage = 5
 [case.match]
@@ -33,14 +33,14 @@ for _ in range(180):
         server.press("fire", shooter="ada")
     if server.tick == 60:
         past = server.snapshot()
-        server.move(0.5, shooter="bo", at=server.time + 0.005)
+        server.set_walk(0.5, shooter="bo", at=server.time + 0.005)
     for event in server.step():
         if event.what in ("damage", "out"):
             print(f"{event.time:.4f} s: {server.name_of(event.id)}: {event.what} of {event.name} {event.amount:g}")
-print(f"bo has {server.health('bo'):g} health left, {server.count} rivets fly")
+print(f"bo has {server.health('bo'):g} health left, {server.in_the_air} rivets fly")
 ahead = server.digest()
 server.restore(past)
-server.move(0.5, shooter="bo", at=server.time + 0.005)
+server.set_walk(0.5, shooter="bo", at=server.time + 0.005)
 while server.tick < 180:
     server.step()
 print("played again from tick 60:", "the same bytes" if server.digest() == ahead else "other bytes")

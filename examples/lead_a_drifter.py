@@ -13,7 +13,7 @@ move.velocity = [{pace}, 0.5]
 move.acceleration = [0, -0.4]
 [ability.rivet]
 aim.by = "lead"
-aim.otherwise = "refuse"
+aim.without_target = "refuse"
 launch.speed = 22
 flight.drag.linear = 0.1
 shape.ball = 0.05

@@ -6,7 +6,7 @@ DRILL = """
 nivvo = 1
 [tick]
 rate = 50
-step = "semi-implicit"
+motion = "semi-implicit"
 [shooter.keeper]
 at = [0, 0.9]
 [obstacle.ground]
@@ -34,5 +34,5 @@ for tall in (1.5, 4.5, 30):
         continue
     print(f"wall of {tall} m: {run.fired[0].note}")
     print(f"   {nivvo.check(drill)[0].found}")
-cheap = nivvo.cheaper(nivvo.parse(DRILL.format(tall=1.5)))
+cheap = nivvo.plain_preview(nivvo.parse(DRILL.format(tall=1.5)))
 print(f"a preview without drag would be {cheap.gap_at_landing:.2f} m off at landing")

@@ -15,7 +15,7 @@ shape.thick = 0.4
 launch.speed = 12
 launch.elevation = 45
 [case.lob]
-check = [{ clears = "quay_wall", by = 0.5 }]
+check = [{ clears = "quay_wall", margin = 0.5 }]
 """)
 
 for speed in (10, 12, 14, 16):

@@ -151,8 +151,8 @@ class Registered(unittest.TestCase):
         return set(typing.get_args(model.model_fields[key].annotation))
 
     def test_every_choice_of_a_drill_has_its_code_in_the_core(self):
-        self.assertEqual(self.choices(scene.Tick, "step"), set(pool.STEPS))
-        self.assertEqual(self.choices(scene.Tick, "touch"), set(pool.TOUCHES))
+        self.assertEqual(self.choices(scene.Tick, "motion"), set(pool.STEPS))
+        self.assertEqual(self.choices(scene.Tick, "contacts"), set(pool.TOUCHES))
         self.assertEqual(self.choices(ability.Answer, "then"), set(pool.THEN))
         self.assertEqual(set(scene.KINDS), set(shapes.KINDS) | {"wall"})
 

@@ -1,14 +1,14 @@
 """Nivvo: a test bench for player-fired projectile abilities.
 
-load, parse, drill   a drill from a file, a TOML text, or plain tables
+load, parse          a drill from a file, or a TOML text; from_tables: from plain tables
 fire                 a case in time: a Run, with its tables, paths and digest
 Live                 the same engine a tick at a time, inside a game, server or test
 check                what a case demands, and what was found
 preview              dots along a coming flight, with its landing
-cheaper              what a plain parabola would show instead, and how far off it is
+plain_preview        what a plain parabola would show instead, and how far off it is
 solve                the launches that reach a point
 clearance            whether a shot starts clear of its own shooter, at every aim
-holds                what each time of holding a charge is worth; draw_holds and draw_timeline draw time
+hold_table           what each time of holding a charge is worth; draw_hold_table and draw_timeline draw time
 rose                 the shots of an ability at all aims around
 draw                 a run on Matplotlib axes; draw_rose and draw_clearance for those
 save                 a run as CSV, JSON or Parquet
@@ -46,14 +46,14 @@ _HOMES = {
     "Solution": "nivvo.play.questions.solving",
     "preview": "nivvo.play.preview",
     "Preview": "nivvo.play.preview",
-    "cheaper": "nivvo.play.preview",
-    "Cheaper": "nivvo.play.preview",
+    "plain_preview": "nivvo.play.preview",
+    "PlainPreview": "nivvo.play.preview",
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.measures",
-    "holds": "nivvo.play.questions.holding",
+    "hold_table": "nivvo.play.questions.holding",
     "draw_timeline": "nivvo.show.timeline",
-    "draw_holds": "nivvo.show.timeline",
+    "draw_hold_table": "nivvo.show.timeline",
     "rose": "nivvo.play.questions.rose",
     "Rose": "nivvo.play.questions.rose",
     "draw_rose": "nivvo.show.around",
@@ -70,22 +70,31 @@ _HOMES = {
 _OTHER_NAMES = {
     "clearance": ("nivvo.play.questions.clearance", "clearance"),
     "solve": ("nivvo.play.questions.solving", "solutions"),
-    "drill": ("nivvo.spec.drill", "of"),
+    "from_tables": ("nivvo.spec.drill", "of"),
     "explain": ("nivvo.spec.explain", "effective"),
 }
+
+_RENAMED = {
+    "cheaper": "plain_preview",
+    "holds": "hold_table",
+    "draw_holds": "draw_hold_table",
+    "drill": "from_tables",
+}
+"""Names that this library had before, and what they are now: until 1.0."""
 
 __all__ = ["__version__", *sorted({*_HOMES, *_OTHER_NAMES})]
 
 if TYPE_CHECKING:
     from nivvo.errors import CallError, DrillError, NivvoError, OutputError, Problem
     from nivvo.judge.case import check
-    from nivvo.judge.checks import Outcome, measure
+    from nivvo.judge.checks import Outcome
     from nivvo.judge.closeness import closest
+    from nivvo.judge.measures import measure
     from nivvo.play.engine import fire
     from nivvo.play.live import Live
-    from nivvo.play.preview import Cheaper, Preview, cheaper, preview
+    from nivvo.play.preview import PlainPreview, Preview, plain_preview, preview
     from nivvo.play.questions.clearance import clearance
-    from nivvo.play.questions.holding import holds
+    from nivvo.play.questions.holding import hold_table
     from nivvo.play.questions.rose import Rose, rose
     from nivvo.play.questions.solving import Solution
     from nivvo.play.questions.solving import solutions as solve
@@ -93,9 +102,9 @@ if TYPE_CHECKING:
     from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw
     from nivvo.show.files import save
-    from nivvo.show.timeline import draw_holds, draw_timeline
+    from nivvo.show.timeline import draw_hold_table, draw_timeline
     from nivvo.spec.drill import Drill, load, parse
-    from nivvo.spec.drill import of as drill
+    from nivvo.spec.drill import of as from_tables
     from nivvo.spec.explain import effective as explain
     from nivvo.spec.schema import schema
 
@@ -103,7 +112,8 @@ if TYPE_CHECKING:
 def __getattr__(name: str) -> Any:
     home, real = _OTHER_NAMES.get(name, (_HOMES.get(name), name))
     if home is None:
-        raise AttributeError(f"module 'nivvo' has no attribute {name!r}")
+        renamed = f"; it is now nivvo.{_RENAMED[name]}" if name in _RENAMED else ""
+        raise AttributeError(f"module 'nivvo' has no attribute {name!r}{renamed}")
     value = getattr(importlib.import_module(home), real)
     globals()[name] = value
     return value

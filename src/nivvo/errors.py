@@ -30,7 +30,7 @@ class Problem:
 
     where : file and line, as "quay.toml:12", or "" if it came from no file.
     key : dotted key, as "ability.flare.launch.speed".
-    says : what is wrong, one clause.
+    message : what is wrong, one clause.
     given : what was written, as text, or "".
     allowed : what may be written, or "".
     hint : the nearest known name or what to do, or "".
@@ -38,13 +38,13 @@ class Problem:
 
     where: str
     key: str
-    says: str
+    message: str
     given: str = ""
     allowed: str = ""
     hint: str = ""
 
     def __str__(self) -> str:
-        head = ": ".join(part for part in (self.where, self.key, self.says) if part)
+        head = ": ".join(part for part in (self.where, self.key, self.message) if part)
         lines = [head]
         if self.given:
             lines.append(f"given:   {self.given}")

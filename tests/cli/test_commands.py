@@ -204,7 +204,7 @@ class Readme(unittest.TestCase):
         self.assertEqual(lines, ["make demo", "make test"])
 
     def test_its_python_runs_and_hits(self):
-        blocks, says = self.blocks("python"), ("True flare-1 touched it", "s touched wisp")
+        blocks, says = self.blocks("python"), ("True flare-1 touched it", "s contact wisp")
         for block, words in zip(blocks, says, strict=True):
             done = subprocess.run([sys.executable, "-c", block], capture_output=True, text=True, cwd=self.folder)
             self.assertEqual(done.returncode, 0, done.stderr)

@@ -157,7 +157,7 @@ class Words(unittest.TestCase):
     def test_no_cell_begins_a_formula(self):
         tables = nivvo.parse(GOOD).document.tables
         tables["world"] = {"unit": "=1+1"}
-        run = nivvo.fire(nivvo.drill(tables))
+        run = nivvo.fire(nivvo.from_tables(tables))
         for path in nivvo.save(run, self.folder / "out"):
             for row in csv.reader(io.StringIO(path.read_text())):
                 for cell in row:
@@ -204,7 +204,7 @@ class Codes(unittest.TestCase):
     def test_one_document_comes_out(self):
         charge = GOOD.replace("launch.speed", 'firing.kind = "charge"\nfiring.full_after = 1\nlaunch.speed')
         self.path.write_text(charge)
-        code, out, _ = call("fire", self.path, "--holds", "--format", "json")
+        code, out, _ = call("fire", self.path, "--hold-table", "--format", "json")
         self.assertEqual((code, type(json.loads(out))), (0, list))
 
     def test_files_are_there_though_nobody_reads_the_text(self):
@@ -214,24 +214,24 @@ class Codes(unittest.TestCase):
         self.assertTrue(figure.exists() and any(shown.iterdir()))
 
     def test_a_picture_of_a_flight_that_ends_before_it_arrives(self):
-        code, _, err = call("solve", self.path, "--time", "100", "--figure", self.folder / "f.svg")
+        code, _, err = call("solve", self.path, "--flight-time", "100", "--figure", self.folder / "f.svg")
         self.assertEqual(code, 0, err)
 
     def test_a_case_that_is_too_much_is_refused_with_what_it_comes_to(self):
         stream = 'launch.speed = 18\nfiring = { kind = "auto", rate = 100000 }'
         self.path.write_text(
-            GOOD.replace("launch.speed = 18", stream) + 'input = [{ t = 0, hold = "fire", lasts = 1 }]\n'
+            GOOD.replace("launch.speed = 18", stream) + 'input = [{ t = 0, hold = "fire", held = 1 }]\n'
         )
         code, out, err = call("fire", self.path)
         self.assertEqual((code, out), (2, ""))
         self.assertIn("1·10^5 shots", err)
         self.assertIn("--patient", err)
-        away = 'limits.life = "forever"\nflight.gravity = 0\nlaunch.speed'
+        away = 'limits.life = "forever"\nflight.gravity_share = 0\nlaunch.speed'
         self.path.write_text(GOOD.replace("launch.speed", away) + "lasts = 80000\n")
         self.assertIn("projectile-ticks", call("fire", self.path)[2])
 
     def test_no_remedy_is_looked_for_where_to_fire_takes_long(self):
-        long = GOOD.replace("launch.speed", "limits.life = 4000\nflight.gravity = 0\nlaunch.speed")
+        long = GOOD.replace("launch.speed", "limits.life = 4000\nflight.gravity_share = 0\nlaunch.speed")
         self.path.write_text(long.replace("at = [32.5, 1.5]", "at = [32.5, 900]"))
         code, _, err = call("check", self.path)
         self.assertEqual(code, 1)

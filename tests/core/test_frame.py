@@ -61,14 +61,14 @@ class OneAndMany(unittest.TestCase):
 
 class Angles(unittest.TestCase):
     @given(st.floats(-179, 179), st.floats(-89, 89), st.sampled_from(sorted(FRAMES)))
-    def test_direction_and_elevation_come_back(self, bearing, elevation, name):
+    def test_direction_and_elevation_come_back(self, degrees, elevation, name):
         f = FRAMES[name]
         if f.view == "side" or not f.vertical:
-            heading = f.direction(bearing)
-            self.assertAlmostEqual(float(f.bearing(heading)), bearing, delta=1e-9)
+            heading = f.direction(degrees)
+            self.assertAlmostEqual(float(f.direction_of(heading)), degrees, delta=1e-9)
         else:
-            heading = f.raised(f.direction(bearing), elevation)
-            self.assertAlmostEqual(float(f.bearing(heading)), bearing, delta=1e-9)
+            heading = f.raised(f.direction(degrees), elevation)
+            self.assertAlmostEqual(float(f.direction_of(heading)), degrees, delta=1e-9)
             self.assertAlmostEqual(float(f.elevation(heading)), elevation, delta=1e-9)
         self.assertAlmostEqual(float(heading @ heading), 1.0, delta=1e-14)
 
@@ -89,9 +89,9 @@ class Angles(unittest.TestCase):
 
 class Triads(unittest.TestCase):
     @given(st.floats(-179, 179), st.floats(-80, 80), st.sampled_from(["space z", "space y", "space left", "space -y"]))
-    def test_is_orthonormal_and_has_the_stated_hand(self, bearing, elevation, name):
+    def test_is_orthonormal_and_has_the_stated_hand(self, degrees, elevation, name):
         f = FRAMES[name]
-        forward, right, up = f.triad(f.raised(f.direction(bearing), elevation), f.forward)
+        forward, right, up = f.triad(f.raised(f.direction(degrees), elevation), f.forward)
         axes = np.array([forward, right, up])
         np.testing.assert_allclose(axes @ axes.T, np.eye(3), atol=1e-14)
         self.assertGreater(up @ f.up, 0.0)

@@ -61,11 +61,11 @@ class Verbs(unittest.TestCase):
         self.assertAlmostEqual(good.margin, 2.4, delta=1e-9)
 
     def test_clears_needs_to_get_past(self):
-        past = outcome('{ clears = "post", by = 0.8 }', y=5)
+        past = outcome('{ clears = "post", margin = 0.8 }', y=5)
         self.assertTrue(past.passed)
         self.assertAlmostEqual(past.margin, 1.0 - 0.1 - 0.8, delta=1e-9)
         self.assertIn("below", past.found)
-        self.assertFalse(outcome('{ clears = "post", by = 0.95 }', y=5).passed)
+        self.assertFalse(outcome('{ clears = "post", margin = 0.95 }', y=5).passed)
         stopped = outcome('{ clears = "post" }', y=0)
         self.assertFalse(stopped.passed)
         self.assertIn("never got past", stopped.found)

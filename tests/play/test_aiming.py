@@ -119,7 +119,7 @@ class Views(unittest.TestCase):
             np.testing.assert_allclose(end, ends[0], rtol=1e-14)
 
     def test_inherited_velocity_is_a_share_of_the_shooters(self):
-        made = drill(shooter="at = [0, 1]\nmove.velocity = [3, 0]", ability="inherit = 0.5")
+        made = drill(shooter="at = [0, 1]\nmove.velocity = [3, 0]", ability="inherit_velocity = 0.5")
         shot = nivvo.fire(made).rows("shots")[0]
         self.assertAlmostEqual(shot["vx"], 18 * np.cos(np.radians(40)) + 1.5, delta=1e-12)
 

@@ -35,7 +35,7 @@ ARCS = {
     "low": 'launch.arc = "low"\nlaunch.speed = 22',
     "high": 'launch.arc = "high"\nlaunch.speed = 22',
     "by elevation": 'launch.arc = "by elevation"\nlaunch.elevation = 62',
-    "by time": 'launch.arc = "by time"\nlaunch.time = 1.7',
+    "by flight time": 'launch.arc = "by flight time"\nlaunch.flight_time = 1.7',
     "by apex": 'launch.arc = "by apex"\nlaunch.apex = 9',
 }
 
@@ -48,8 +48,8 @@ def lob(view="side up", launch=ARCS["low"], tick="", muzzle="", t=0.0, cursor=No
 
 class Fired(unittest.TestCase):
     def test_every_arc_passes_the_cursor_in_every_view_step_and_moment(self):
-        ticks = ["", *(f'step = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
-        ticks.append('step = "semi-implicit"\nfirst_move = "next tick"\nframes = [0.016, 0.034, 0.02]')
+        ticks = ["", *(f'motion = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
+        ticks.append('motion = "semi-implicit"\nfirst_move = "next tick"\nframes = [0.016, 0.034, 0.02]')
         moments = (0.0, 0.0123)
         for view, arc, tick, t in itertools.product(VIEWS, ARCS, ticks, moments):
             with self.subTest(view=view, arc=arc, tick=tick, t=t):
@@ -108,20 +108,21 @@ class Fired(unittest.TestCase):
 class Solve(unittest.TestCase):
     def test_each_solution_passes_the_point_and_is_what_it_says(self):
         for view in VIEWS:
-            for tick in ("", 'step = "explicit"'):
+            for tick in ("", 'motion = "explicit"'):
                 made, point = lob(view, tick=tick)
-                found = nivvo.solve(made, to=point, elevation=60.0, time=2.0, apex=8.0)
+                found = nivvo.solve(made, to=point, elevation=60.0, flight_time=2.0, apex=8.0)
                 self.assertEqual(
-                    [one.how for one in found], ["low", "high", "least speed", "by elevation", "by time", "by apex"]
+                    [one.how for one in found],
+                    ["low", "high", "least speed", "by elevation", "by flight time", "by apex"],
                 )
                 for one in found:
                     self.assertLess(one.miss, 1e-6 * np.linalg.norm(point), (view, one.how))
                 by = {one.how: one for one in found}
                 self.assertAlmostEqual(by["low"].speed, 22.0, delta=1e-9)
                 self.assertAlmostEqual(by["by elevation"].elevation, 60.0, delta=1e-9)
-                self.assertAlmostEqual(by["by time"].time, 2.0, delta=1e-12)
+                self.assertAlmostEqual(by["by flight time"].flight_time, 2.0, delta=1e-12)
                 self.assertAlmostEqual(by["by apex"].apex, 8.0, delta=0.12 if tick else 1e-9)
-                self.assertLess(by["low"].time, by["high"].time)
+                self.assertLess(by["low"].flight_time, by["high"].flight_time)
                 self.assertLess(by["least speed"].speed, min(one.speed for one in found if one.how != "least speed"))
                 for elevation in np.arange(-2.0, 2.1, 0.5) + by["least speed"].elevation:
                     near = next(o for o in nivvo.solve(made, to=point, elevation=elevation) if o.how == "by elevation")

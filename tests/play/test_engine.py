@@ -44,7 +44,7 @@ class Events(unittest.TestCase):
         run = nivvo.fire(drill(case=f"input = [{inputs}]"))
         self.assertEqual([row["health_left"] for row in run.rows("effects")], [18.0, 6.0, 0.0])
         target = run.rows("targets")[0]
-        self.assertEqual((target["damage"], target["health_left"], target["touched"]), (36.0, 0.0, 3))
+        self.assertEqual((target["damage"], target["health_left"], target["contacts"]), (36.0, 0.0, 3))
         self.assertAlmostEqual(target["out_at"], run.rows("contacts")[2]["time"])
         self.assertEqual(run.rows("projectiles")[3]["reason"], "touched ground")
 
@@ -53,7 +53,7 @@ class Events(unittest.TestCase):
         inputs = ", ".join(f"{{ t = {k / 10}, {row} }}" for k, row in enumerate(rows))
         run = nivvo.fire(drill(case=f"input = [{inputs}]"))
         self.assertEqual([row["time"] for row in run.rows("shots")], [0.0, 0.3])
-        held = nivvo.fire(drill(case='input = [{ t = 0.2, hold = "fire", lasts = 5 }]'))
+        held = nivvo.fire(drill(case='input = [{ t = 0.2, hold = "fire", held = 5 }]'))
         self.assertEqual(len(held.rows("shots")), 1)
 
     def test_inputs_at_ticks_are_seen_at_the_next_edge(self):
@@ -75,7 +75,7 @@ class Events(unittest.TestCase):
         frames = [0.016, 0.02, 0.033]
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         (folder / "frames.csv").write_text("seconds\n" + "\n".join(str(f) for f in frames) + "\n")
-        text = 'nivvo = 1\n[tick]\nstep = "explicit"\nframes = {}\n[ability.a]\nlaunch.speed = 9\nlimits.life = 0.2\n'
+        text = 'nivvo = 1\n[tick]\nmotion = "explicit"\nframes = {}\n[ability.a]\nlaunch.speed = 9\nlimits.life = 0.2\n'
         here = nivvo.fire(nivvo.parse(text.format(frames)))
         there = nivvo.fire(nivvo.parse(text.format('"frames.csv"'), folder=folder))
         self.assertEqual(here.digest, there.digest)
@@ -89,7 +89,7 @@ class Events(unittest.TestCase):
     def test_a_slip_through_a_thin_rail_is_told(self):
         run = nivvo.fire(demo("deck"), "through_the_rail")
         self.assertEqual([row["body"] for row in run.slipped()], ["rail"])
-        swept = demo("deck").with_settings({"tick.touch": "swept"})
+        swept = demo("deck").with_settings({"tick.contacts": "swept"})
         self.assertEqual(nivvo.fire(swept, "through_the_rail").rows("contacts")[0]["body"], "rail")
 
 
@@ -118,13 +118,13 @@ class SameBytes(unittest.TestCase):
                 else value
                 for key, value in reversed(tables.items())
             }
-            one, other = nivvo.drill(tables), nivvo.drill(turned)
+            one, other = nivvo.from_tables(tables), nivvo.from_tables(turned)
             for case in one.cases:
                 self.assertEqual(nivvo.fire(one, case).digest, nivvo.fire(other, case).digest, f"{name} {case}")
 
     def test_a_thousand_others_beside_it_change_nothing(self):
         tables = tomllib.loads((DEMO / "quay.toml").read_text())
-        alone = nivvo.fire(nivvo.drill(tables), "flare")
+        alone = nivvo.fire(nivvo.from_tables(tables), "flare")
         crowd = json.loads(json.dumps(tables))
         for k in range(1000):
             like = {
@@ -136,7 +136,7 @@ class SameBytes(unittest.TestCase):
             like["firing"] = {"button": "flare"}
             crowd["ability"][f"other{k}"] = {**like, "without": ["on.wisps"]}
         crowd["case"]["flare"]["ability"] = ["flare", *(name for name in crowd["ability"] if name.startswith("other"))]
-        beside = nivvo.fire(nivvo.drill(crowd), "flare")
+        beside = nivvo.fire(nivvo.from_tables(crowd), "flare")
         self.assertEqual(len(beside.rows("shots")), 1001)
         for table in ("shots", "projectiles"):
             mine = [row for row in beside.rows(table) if row["ability"] == "flare"]
@@ -158,7 +158,7 @@ class Runs(unittest.TestCase):
 
     def test_in_a_games_own_step_it_moves_straight_between_ticks(self):
         for step in ("semi-implicit", "explicit", "verlet"):
-            run = nivvo.fire(drill(tick=f'step = "{step}"'))
+            run = nivvo.fire(drill(tick=f'motion = "{step}"'))
             a, b = run.path("flare-1").iloc[3], run.path("flare-1").iloc[4]
             row = run.at((a["time"] + b["time"]) / 2).iloc[0]
             self.assertAlmostEqual(row["x"], (a["x"] + b["x"]) / 2, delta=1e-12)

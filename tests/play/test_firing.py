@@ -18,7 +18,7 @@ DRILL = """nivvo = 1
 [ability.rivet]
 launch.speed = 20
 limits.life = {life}
-flight.gravity = 0
+flight.gravity_share = 0
 {firing}
 [case.play]
 {lasts}
@@ -33,7 +33,7 @@ def played(firing, rows, world="", life=0.002, lasts="", shooter="at = [0, 1]"):
 
 
 def held(spans):
-    return [f'{{t={a / 1000}, hold="fire", lasts={(b - a) / 1000}}}' for a, b in spans]
+    return [f'{{t={a / 1000}, hold="fire", held={(b - a) / 1000}}}' for a, b in spans]
 
 
 def times(run):
@@ -95,9 +95,8 @@ class Exact(unittest.TestCase):
     @given(holds(), st.integers(1, 5), st.sampled_from([1, 40, 90]), st.booleans(), st.sampled_from([0, 200]))
     def test_burst_finishes_or_stops(self, spans, shots, gap, stops, cooldown):
         how = "stop" if stops else "finish"
-        keys = (
-            f'firing.kind = "burst"\nfiring.shots = {shots}\nfiring.gap = {gap / 1000}\nfiring.on_release = "{how}"\n'
-        )
+        keys = f'firing.kind = "burst"\nfiring.shots = {shots}\nfiring.interval = {gap / 1000}\n'
+        keys += f'firing.on_release = "{how}"\n'
         keys += f"firing.cooldown = {cooldown / 1000}"
         expected, free, following, more, end = [], 0, None, 0, None
         for now in range(9000):
@@ -122,7 +121,7 @@ class Exact(unittest.TestCase):
     @settings(deadline=None, max_examples=60)
     @given(holds(), st.sampled_from([0, 80]), st.sampled_from(["wait", "let go", "fizzle", "fall back"]))
     def test_charge_holds_caps_and_resets(self, spans, least, at_full):
-        keys = f'firing.kind = "charge"\nfiring.full_after = 0.3\nfiring.least_hold = {least / 1000}\n'
+        keys = f'firing.kind = "charge"\nfiring.full_after = 0.3\nfiring.min_hold = {least / 1000}\n'
         keys += f'firing.at_full = "{at_full}"'
         expected = []
         for a, b in spans:
@@ -185,7 +184,7 @@ class Exact(unittest.TestCase):
 
     def test_wind_up_recovery_and_a_feet_lock(self):
         keys = "firing.wind_up = 0.2\nfiring.recovery = 0.3\nfiring.locks_movement = true"
-        rows = ["{t=0, move=[1, 0]}", '{t=1, tap="fire"}', '{t=1.1, tap="fire"}', '{t=1.6, tap="fire"}']
+        rows = ["{t=0, walk=[1, 0]}", '{t=1, tap="fire"}', '{t=1.1, tap="fire"}', '{t=1.6, tap="fire"}']
         run = played(keys, rows, shooter="at = [0, 1]\nwalk.speed = 2", life=2)
         self.assertEqual(times(run), [1200, 1800])
         motion = run.stage.motions[run.scene.number["keeper"]]
@@ -196,7 +195,8 @@ class Exact(unittest.TestCase):
         self.assertEqual(names.count("recovering"), 2)
 
     def test_heat_stops_a_stream_until_it_has_cooled(self):
-        keys = 'firing.kind = "auto"\nfiring.interval = 0.1\nfiring.heat = { a_shot = 0.3, cools = 0.5, until = 0.2 }'
+        keys = 'firing = { kind = "auto", interval = 0.1, '
+        keys += "heat = { per_shot = 0.3, cooling = 0.5, resume_at = 0.2 } }"
         heat, free, expected, was = 0.0, 0.0, [], 0.0
         for now in np.round(np.arange(0, 4, 0.001), 3):
             if now >= free - 1e-9:
@@ -213,11 +213,11 @@ class Exact(unittest.TestCase):
     def test_shared_cooldowns_and_cancelling(self):
         text = """nivvo = 1
 [ability.a]
-firing = { button = "a", cooldown = 0.5, cooldown_with = "tools" }
+firing = { button = "a", cooldown = 0.5, shared_cooldown = "tools" }
 launch.speed = 10
 limits.life = 0.1
 [ability.b]
-firing = { button = "b", cooldown = 0.2, cooldown_with = "tools" }
+firing = { button = "b", cooldown = 0.2, shared_cooldown = "tools" }
 launch.speed = 10
 limits.life = 0.1
 [ability.c]
@@ -230,7 +230,7 @@ launch.speed = 10
 limits.life = 0.1
 [case.play]
 input = [{ t = 0, tap = "a" }, { t = 0.3, tap = "b" }, { t = 0.6, tap = "b" }, { t = 0.7, tap = "a" },
-         { t = 1.0, hold = "c", lasts = 1.0 }, { t = 1.5, tap = "d" }]
+         { t = 1.0, hold = "c", held = 1.0 }, { t = 1.5, tap = "d" }]
 """
         rows = nivvo.fire(nivvo.parse(text)).rows("shots")
         self.assertEqual([(row["ability"], row["time"]) for row in rows], [("a", 0.0), ("b", 0.6), ("d", 1.5)])
@@ -251,10 +251,10 @@ launch.speed = 10
 shooter = "rival"
 firing.button = "bolt"
 launch.speed = 20
-flight.gravity = 0
+flight.gravity_share = 0
 on.shooters.damage = 10
 [case.duel]
-input = [{{ t = 0, hold = "fire", lasts = 1, shooter = "keeper" }}, {{ t = 0.1, tap = "bolt", shooter = "rival" }},
+input = [{{ t = 0, hold = "fire", held = 1, shooter = "keeper" }}, {{ t = 0.1, tap = "bolt", shooter = "rival" }},
          {{ t = 1.5, tap = "fire", shooter = "keeper" }}]
 """
         for health, expected in ((50, ["bolt", "lob"]), (10, ["bolt"])):
@@ -263,7 +263,7 @@ input = [{{ t = 0, hold = "fire", lasts = 1, shooter = "keeper" }}, {{ t = 0.1, 
             self.assertIn("cancelled by damage", [row["why"] for row in run.rows("states")])
 
     def test_breaking_off_a_burst_does_not_beat_its_cooldown(self):
-        keys = 'firing = { kind = "burst", shots = 5, gap = 0.1, cooldown = 0.6, cancel = "no" }'
+        keys = 'firing = { kind = "burst", shots = 5, interval = 0.1, cooldown = 0.6, cancel = "no" }'
         rows = [(0, "fire"), (150, "no"), (300, "fire"), (699, "fire"), (700, "fire"), (720, "no")]
         run = played(keys, [f'{{t={t / 1000}, tap="{button}"}}' for t, button in rows])
         self.assertEqual(times(run), [0, 100, 700])
@@ -286,10 +286,10 @@ limits.life = 0.2
 shooter = "rival"
 firing.button = "bolt"
 launch.speed = 20
-flight.gravity = 0
+flight.gravity_share = 0
 on.shooters.damage = 10
 [case.duel]
-input = [{ t = 0, hold = "fire", lasts = 5, shooter = "keeper" }, { t = 0.5, tap = "bolt", shooter = "rival" }]
+input = [{ t = 0, hold = "fire", held = 5, shooter = "keeper" }, { t = 0.5, tap = "bolt", shooter = "rival" }]
 """
         run = nivvo.fire(nivvo.parse(text))
         out = run.rows("contacts")[0]["time"]
@@ -329,9 +329,9 @@ class AtTicks(unittest.TestCase):
                 for interval in (0.1, 0.05, 1 / 12, 0.007, 0.1667):
                     found = {}
                     for bits in (32, 64):
-                        world = f'tick = {{ rate = {rate}, input = "at ticks", timer = "{rule}", bits = {bits} }}'
+                        world = f'tick = {{ rate = {rate}, input = "at ticks", timer = "{rule}", timer_bits = {bits} }}'
                         keys = f'firing.kind = "auto"\nfiring.interval = {interval}'
-                        run = played(keys, ['{t=0, hold="fire", lasts=4}'], world=world, life=0.001)
+                        run = played(keys, ['{t=0, hold="fire", held=4}'], world=world, life=0.001)
                         found[bits] = [round(row["time"] * rate) for row in run.rows("shots")]
                         expected = textbook(rule, bits, interval, 1.0 / rate, 4 * rate)
                         self.assertEqual(found[bits], expected, (rule, rate, interval, bits))
@@ -342,7 +342,7 @@ class AtTicks(unittest.TestCase):
         counts = {}
         for rule in ("re-armed", "counting down", "accumulating"):
             world = f'tick = {{ rate = 60, input = "at ticks", timer = "{rule}" }}'
-            run = played('firing.kind = "auto"\nfiring.rate = 23', ['{t=0, hold="fire", lasts=10}'], world=world)
+            run = played('firing.kind = "auto"\nfiring.rate = 23', ['{t=0, hold="fire", held=10}'], world=world)
             counts[rule] = len(run.rows("shots"))
         self.assertEqual(counts["accumulating"], 230)
         self.assertEqual(counts["counting down"], 200)
@@ -356,7 +356,7 @@ class Numbers(unittest.TestCase):
             found = resolve(curve_of(damage, None), Moment(held=clock.from_seconds(ms / 1000)), "damage")
             self.assertEqual(found, expected, ms)
         keys = 'firing.kind = "charge"\non.targets.damage = { by = "held", start = 2, step = 7, every = 0.2, cap = 60 }'
-        rows = '{t=0, hold="fire", lasts=3.9}, {t=4.5, tap="fire"}'
+        rows = '{t=0, hold="fire", held=3.9}, {t=4.5, tap="fire"}'
         text = DRILL.format(firing=keys, rows=rows, world="", life=3, lasts="", shooter="at = [0, 1]")
         run = nivvo.fire(nivvo.parse(text + "[target.wisp]\nat = [9, 1]\nshape.ball = 1\n"))
         self.assertEqual([row["amount"] for row in run.rows("effects")], [60.0, 2.0])
@@ -395,15 +395,15 @@ class Numbers(unittest.TestCase):
 
 class Limits(unittest.TestCase):
     def counts(self, run):
-        return int(run.alive()[1].max())
+        return int(run.in_the_air()[1].max())
 
     def test_only_so_many_and_what_then(self):
         rows = [f'{{t={k / 10}, tap="fire"}}' for k in range(10)]
-        run = played('limits.alive = 3\nlimits.when_full = "refuse"', rows, life=0.55)
+        run = played('limits.in_the_air = 3\nlimits.when_full = "refuse"', rows, life=0.55)
         self.assertEqual(self.counts(run), 3)
         self.assertEqual(times(run), [0, 100, 200, 600, 700, 800])
         self.assertIn("only 3 may be in the air", run.refused[0].refused)
-        run = played('limits.alive = 1\nlimits.when_full = "end oldest"', rows, life=5)
+        run = played('limits.in_the_air = 1\nlimits.when_full = "end oldest"', rows, life=5)
         self.assertEqual((self.counts(run), len(run.rows("shots"))), (1, 10))
         ends = [row["ended"] for row in run.rows("projectiles")]
         np.testing.assert_allclose(ends[:-1], np.arange(1, 10) / 10, atol=1e-12)
@@ -411,17 +411,19 @@ class Limits(unittest.TestCase):
 
     def test_the_live_count_settles_where_rate_times_life_says(self):
         run = played('firing.kind = "auto"\nfiring.rate = 20', held([(0, 5000)]), life=1.5)
-        at, count = run.alive()
+        at, count = run.in_the_air()
         self.assertEqual(count[(at > 2.0) & (at < 4.9)].max(), 30)
 
     def test_reach_is_path_or_distance_from_the_launch_or_from_the_shooter_now(self):
         for view in ("side", "top"):
-            lob = "launch.elevation = 70\nflight.gravity = 1" if view == "side" else ""
+            lob = "launch.elevation = 70\nflight.gravity_share = 1" if view == "side" else ""
             for step in ("exact", "semi-implicit"):
-                world = f'world.view = "{view}"\ntick.step = "{step}"'
+                world = f'world.view = "{view}"\ntick.motion = "{step}"'
                 walk = "at = [0, 1]\nmove.velocity = [3, 0]"
                 for kind in ("launch", "shooter"):
-                    keys = f'limits.reach = 8\nlimits.reach_from = "{kind}"\n{lob}'.replace("flight.gravity = 1", "")
+                    keys = f'limits.reach = 8\nlimits.reach_from = "{kind}"\n{lob}'.replace(
+                        "flight.gravity_share = 1", ""
+                    )
                     run = played(keys, ['{t=0.1, tap="fire"}'], world=world, life=5, shooter=walk)
                     path = run.flight("rivet-1")
                     end, when = path.p[-1], path.t[-1]
@@ -437,5 +439,5 @@ class Limits(unittest.TestCase):
         self.assertAlmostEqual(rows_[0]["ended"], 0.4, delta=1e-12)
         self.assertIn("pressed again", rows_[0]["reason"])
         late = ['{t=0, tap="fire"}', '{t=1.5, tap="fire"}']
-        self.assertEqual(times(played('when.again = { gone = "nothing" }', late, life=1.0)), [0])
-        self.assertEqual(times(played('when.again = { gone = "fire" }', late, life=1.0)), [0, 1500])
+        self.assertEqual(times(played('when.again = { none_left = "nothing" }', late, life=1.0)), [0])
+        self.assertEqual(times(played('when.again = { none_left = "fire" }', late, life=1.0)), [0, 1500])

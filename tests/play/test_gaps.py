@@ -49,7 +49,7 @@ class OneAnswer(unittest.TestCase):
                 drag = float(rng.choice([0.0, 0.4]))
                 step = ("exact", "semi-implicit")[k % 3 == 2]
                 made = nivvo.parse(
-                    f'nivvo = 1\n[world]\nview = "{"side" if size == 2 else "space"}"\n[tick]\nstep = "{step}"\n'
+                    f'nivvo = 1\n[world]\nview = "{"side" if size == 2 else "space"}"\n[tick]\nmotion = "{step}"\n'
                     f"[ability.a]\nlaunch.speed = 13\nlaunch.elevation = 30\nlimits.life = 1.5\nshape.ball = 0.1\n"
                     f'flight.drag.linear = {drag}\non.anything.then = "ignore"\n' + scene.texts[0]
                 )
@@ -72,7 +72,7 @@ class OneAnswer(unittest.TestCase):
             drift = f"move.velocity = [{float(rng.normal()) * 0.5!r}, 0]\n" if k % 2 else ""
             step = ("exact", "explicit")[k % 4 == 3]
             made = nivvo.parse(
-                f'nivvo = 1\n[tick]\nstep = "{step}"\n[ability.a]\naim.by = "cursor"\nlaunch.speed = 15\n'
+                f'nivvo = 1\n[tick]\nmotion = "{step}"\n[ability.a]\naim.by = "cursor"\nlaunch.speed = 15\n'
                 f'launch.arc = "low"\nlaunch.clears = "bead"\nlaunch.margin = {margin}\nshape.ball = 0.05\n'
                 f'flight.drag.linear = {[0.0, 0.1][k % 3 == 0]}\non.anything.then = "pass"\nlimits.life = 5\n'
                 f"[obstacle.bead]\nat = [{x!r}, {y!r}]\nshape.ball = {radius}\n{drift}"
@@ -132,7 +132,7 @@ at = [0, 0.5]
 """
 
     def test_a_turning_point_is_one(self):
-        found = nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 80]]")))
+        found = nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 80]]")))
         turn = found.turns_back
         ranges = {row["held"]: row["range"] for row in found.rows}
         self.assertIn(turn, ranges)
@@ -140,7 +140,7 @@ at = [0, 0.5]
         text = self.TEXT.format(points="[[0, 10], [1.25, 80]]")
 
         def far(held):
-            rows = f'[case.c]\ninput = [{{ t = 0, hold = "fire", lasts = {held!r} }}]\n'
+            rows = f'[case.c]\ninput = [{{ t = 0, hold = "fire", held = {held!r} }}]\n'
             return nivvo.fire(nivvo.parse(text + rows)).rows("projectiles")[0]["range"]
 
         for more in (1e-4, 1e-3, 0.02, 0.2):
@@ -150,7 +150,7 @@ at = [0, 0.5]
     def test_a_reach_that_stays_does_not_reach_farthest(self):
         from nivvo.show.words import held
 
-        words = held(nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 30], [1.25, 30]]"))))
+        words = held(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 30], [1.25, 30]]"))))
         self.assertIn("reach is the same at every hold", words)
-        words = held(nivvo.holds(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 30]]"))))
+        words = held(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 30]]"))))
         self.assertIn("reach does not turn back: the longest hold reaches farthest", words)

@@ -22,17 +22,17 @@ flight.drag.linear = 0
 def charge(more="", speed='{ by = "held", start = 5, end = 15 }'):
     made = drill(ability=CHARGE + more).document.tables
     made["ability"]["flare"]["launch"]["speed"] = {"by": "held", "start": 5.0, "end": 15.0}
-    return nivvo.drill(made)
+    return nivvo.from_tables(made)
 
 
 class Holds(unittest.TestCase):
     def test_each_row_is_what_that_hold_fires(self):
         made = charge()
-        found = nivvo.holds(made, every=0.25, until=1.5)
+        found = nivvo.hold_table(made, every=0.25, until=1.5)
         self.assertEqual((found.keys, found.full, found.turns_back), (["launch.speed"], 1.0, None))
         for row in found.rows:
-            input_ = [{"t": 0.0, "hold": "fire", "lasts": row["held"]}]
-            fired = nivvo.fire(nivvo.drill({**made.document.tables, "case": {"tap": {"input": input_}}}))
+            input_ = [{"t": 0.0, "hold": "fire", "held": row["held"]}]
+            fired = nivvo.fire(nivvo.from_tables({**made.document.tables, "case": {"tap": {"input": input_}}}))
             shot, flown = fired.rows("shots")[0], fired.rows("projectiles")[0]
             self.assertAlmostEqual(shot["speed"], 5 + 10 * min(row["held"], 1.0), delta=1e-12)
             self.assertAlmostEqual(row["launch.speed"], shot["speed"], delta=1e-12)
@@ -44,30 +44,30 @@ class Holds(unittest.TestCase):
         keys = tables["ability"]["flare"]
         keys["launch"] = {"speed": 15.0, "elevation": {"by": "held", "points": [[0.0, 20.0], [1.0, 80.0]]}}
         keys["on"] = {"wisps": {"damage": {"by": "held", "start": 2.0, "step": 7.0, "every": 0.2, "cap": 30.0}}}
-        found = nivvo.holds(nivvo.drill(tables), every=0.01, until=1.2)
+        found = nivvo.hold_table(nivvo.from_tables(tables), every=0.01, until=1.2)
         # From 1 m up the farthest throw leaves at a little less than 45 degrees.
         self.assertAlmostEqual(found.turns_back, (43.6 - 20) / 60, delta=0.02)
         self.assertEqual(found.capped, [("on.wisps.damage", 0.8, True)])
         values = {round(row["held"], 2): row["on.wisps.damage"] for row in found.rows}
         self.assertEqual([values[t] for t in (0.19, 0.2, 0.39, 0.79, 0.8, 1.2)], [2, 9, 9, 23, 30, 30])
-        shown = nivvo.holds(nivvo.drill(tables)).rows
+        shown = nivvo.hold_table(nivvo.from_tables(tables)).rows
         jumps = [b["held"] for a, b in itertools.pairwise(shown) if a["on.wisps.damage"] != b["on.wisps.damage"]]
         np.testing.assert_allclose(jumps, [0.2, 0.4, 0.6, 0.8], atol=1e-12)
 
     def test_wrong_calls_are_told(self):
         with self.assertRaisesRegex(nivvo.CallError, "charges"):
-            nivvo.holds(drill())
+            nivvo.hold_table(drill())
         with self.assertRaisesRegex(nivvo.CallError, "steps"):
-            nivvo.holds(charge(), every=1e-9)
+            nivvo.hold_table(charge(), every=1e-9)
 
     def test_the_pictures(self):
-        found = nivvo.holds(charge(), every=0.1, until=1.2)
+        found = nivvo.hold_table(charge(), every=0.1, until=1.2)
         figure = new_figure(4)
-        axes = nivvo.draw_holds(found, figure.axes)
+        axes = nivvo.draw_hold_table(found, figure.axes)
         self.assertIn("speed (m/s)", [ax.get_ylabel() for ax in axes])
         made = drill(
             ability='firing = { kind = "auto", rate = 20 }\nlimits.life = 1',
-            case='input = [{ t = 0.2, hold = "fire", lasts = 1.5 }]',
+            case='input = [{ t = 0.2, hold = "fire", held = 1.5 }]',
         )
         run = nivvo.fire(made)
         figure = new_figure(2)
@@ -82,7 +82,7 @@ class Tracks(unittest.TestCase):
             Path(folder, "log.csv").write_text(text)
             made = drill(ability="limits.life = 0.1").document.tables
             made["case"]["tap"] = {"track": "log.csv"}
-            return nivvo.fire(nivvo.drill(made, folder=folder)).rows("shots")
+            return nivvo.fire(nivvo.from_tables(made, folder=folder)).rows("shots")
 
     def test_a_log_is_read_and_repaired_with_a_warning_that_says_what(self):
         text = "time,control,value\n0.5,tap,fire\n0.1,press,fire\n0.2,press,fire\n0.3,release,fire\n0.35,release,fire\n"
@@ -124,7 +124,7 @@ class Sheets(unittest.TestCase):
             Path(folder, name).write_text(text)
             made = drill().document.tables
             made["ability"]["flare"]["launch"]["speed"] = {"by": "read", "file": name, "row": row, "column": column}
-            return nivvo.fire(nivvo.drill(made, folder=folder)).rows("shots")[0]["speed"]
+            return nivvo.fire(nivvo.from_tables(made, folder=folder)).rows("shots")[0]["speed"]
 
     def test_numbers_of_a_balance_sheet(self):
         sheet = "name,speed,damage\nflare,17.5,3\nlob,12,4\n"

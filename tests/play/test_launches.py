@@ -39,7 +39,7 @@ class Sources(unittest.TestCase):
             made = drill(shooter=f'at = [0, 1]\nfacing = "{facing}"').with_settings({})
             text = made.document.tables
             text["ability"]["flare"]["launch"] = {"velocity": [9.0, 12.0]}
-            row = nivvo.fire(nivvo.drill(text)).rows("shots")[0]
+            row = nivvo.fire(nivvo.from_tables(text)).rows("shots")[0]
             self.assertEqual((row["vx"], row["vy"]), (9.0 * sign, 12.0))
             self.assertAlmostEqual(row["speed"], 15.0, delta=1e-12)
             self.assertAlmostEqual(row["elevation"], np.degrees(np.arctan2(12, 9)), delta=1e-9)
@@ -62,12 +62,12 @@ limits.life = 0.1
         made = drill(ability="mass = 0.4").document.tables
         del made["ability"]["flare"]["launch"]["speed"]
         made["ability"]["flare"]["launch"]["impulse"] = 6.0
-        self.assertAlmostEqual(nivvo.fire(nivvo.drill(made)).rows("shots")[0]["speed"], 15.0, delta=1e-12)
+        self.assertAlmostEqual(nivvo.fire(nivvo.from_tables(made)).rows("shots")[0]["speed"], 15.0, delta=1e-12)
         del made["ability"]["flare"]["launch"]["impulse"]
-        made["ability"]["flare"]["launch"]["force"] = 360.0
+        made["ability"]["flare"]["launch"]["one_tick_force"] = 360.0
         for rate in (30.0, 60.0, 144.0):
             made["tick"] = {"rate": rate}
-            row = nivvo.fire(nivvo.drill(made)).rows("shots")[0]
+            row = nivvo.fire(nivvo.from_tables(made)).rows("shots")[0]
             self.assertAlmostEqual(row["speed"], 360.0 / rate / 0.4, delta=1e-9)
             self.assertIn("force over a tick", row["note"])
 
@@ -77,7 +77,7 @@ class Arcs(unittest.TestCase):
         drag = "flight.drag.linear = 0.15\nflight.drag.square = 0.01\nflight.drag.per_tick = 0.999"
         for view in VIEWS:
             for arc in ARCS:
-                for tick in ("", 'step = "semi-implicit"', 'step = "verlet"\nrate = 30\nfirst_move = "next tick"'):
+                for tick in ("", 'motion = "semi-implicit"', 'motion = "verlet"\nrate = 30\nfirst_move = "next tick"'):
                     with self.subTest(view=view, arc=arc, tick=tick):
                         made, point = lob(view, ARCS[arc].replace("22", "26"), tick, more=drag)
                         self.passes(nivvo.fire(made), point)
@@ -96,9 +96,9 @@ class Arcs(unittest.TestCase):
 
     def test_what_a_moving_shooter_gives_along_is_reckoned_in(self):
         for view, drift in (("side up", "[3, 1]"), ("space z", "[2, -3, 1]"), ("top with height", "[-2, 3, 0.5]")):
-            for arc in ("low", "high", "by time", "by elevation"):
+            for arc in ("low", "high", "by flight time", "by elevation"):
                 for drag in ("", "flight.drag.square = 0.01"):
-                    moves, more = f"move.velocity = {drift}", f"inherit = 0.7\n{drag}"
+                    moves, more = f"move.velocity = {drift}", f"inherit_velocity = 0.7\n{drag}"
                     made, point = lob(view, ARCS[arc].replace("22", "26"), shooter=moves, more=more)
                     run = nivvo.fire(made)
                     self.passes(run, point)
@@ -147,7 +147,7 @@ move.velocity = [-2, 0.5]
 move.acceleration = [0.3, -0.4]
 [ability.lob]
 aim.by = "lead"
-inherit = 0.5
+inherit_velocity = 0.5
 shape.ball = 0.001
 limits.life = 20
 {launch}
@@ -155,7 +155,7 @@ limits.life = 20
 """
         for arc in ARCS:
             for drag in ("", "flight.drag.square = 0.01"):
-                for tick in ("", 'tick.step = "semi-implicit"'):
+                for tick in ("", 'tick.motion = "semi-implicit"'):
                     made = nivvo.parse(base.format(tick=tick, launch=ARCS[arc].replace("22", "26"), drag=drag))
                     run = nivvo.fire(made)
                     self.assertEqual([shot.refused for shot in run.refused], [], (arc, drag, tick))
@@ -187,7 +187,7 @@ flight.drag.square = 0.01
 class Mirrors(unittest.TestCase):
     def test_mirrored_worlds_have_mirrored_flights_to_the_bit(self):
         text = """nivvo = 1
-tick.step = "{step}"
+tick.motion = "{step}"
 [shooter.keeper]
 at = [{x0}, 1]
 facing = "{facing}"
@@ -204,12 +204,12 @@ launch.speed = 17
 launch.elevation = 33
 launch.count = 5
 launch.scatter = 4
-inherit = 0.6
+inherit_velocity = 0.6
 flight.drag.linear = 0.1
 flight.drag.square = 0.01
 limits.life = 3
 [case.run]
-input = [{{ t = 0, move = [{way}, 0] }}, {{ t = 0.31, tap = "jump" }}, {{ t = 0.5, tap = "fire" }}]
+input = [{{ t = 0, walk = [{way}, 0] }}, {{ t = 0.31, tap = "jump" }}, {{ t = 0.5, tap = "fire" }}]
 """
         mirror = np.array([-1.0, 1.0, 1.0])
         for step in ("exact", "semi-implicit", "verlet"):
@@ -236,7 +236,7 @@ muzzle.hand.right = 0.3
 aim.by = "cursor"
 launch.speed = 20
 launch.arc = "low"
-inherit = 0.5
+inherit_velocity = 0.5
 flight.drag.square = 0.01
 [case.throw]
 input = [{{ t = 0, cursor = {point}, tap = "fire" }}]
@@ -288,13 +288,13 @@ class Headings(unittest.TestCase):
 
 class Cheaper(unittest.TestCase):
     def test_the_plain_parabola_is_the_flight_where_nothing_else_acts(self):
-        found = nivvo.cheaper(drill())
+        found = nivvo.plain_preview(drill())
         self.assertLess(found.largest_gap, 1e-9)
         self.assertAlmostEqual(found.covered, found.lasts, delta=1e-3)
 
     def test_with_drag_its_gap_is_that_to_the_closed_form(self):
         k = 0.3
-        found = nivvo.cheaper(drill(ability=f"flight.drag.linear = {k}"))
+        found = nivvo.plain_preview(drill(ability=f"flight.drag.linear = {k}"))
         t = np.linspace(0.0, found.covered, 3000)
         v = 18 * np.array([np.cos(np.radians(40)), np.sin(np.radians(40))])
         g = np.array([0.0, -9.81])
@@ -304,14 +304,14 @@ class Cheaper(unittest.TestCase):
         self.assertGreater(found.gap_at_landing, 1.0)
 
     def test_a_semi_implicit_game_falls_short_of_it_by_its_known_error(self):
-        found = nivvo.cheaper(drill(tick='step = "semi-implicit"\nrate = 30'))
+        found = nivvo.plain_preview(drill(tick='motion = "semi-implicit"\nrate = 30'))
         # Symplectic Euler is g h t / 2 below the parabola.
         self.assertAlmostEqual(found.largest_gap, 9.81 / 30 * found.at / 2, delta=1e-6 + 9.81 / 30 / 30)
 
     def test_it_ends_where_it_would_strike_first(self):
         wall = "[obstacle.beam]\nat = [15, 8.2]\nshape.box = [4, 0.5]\n"
         made = drill(text=wall, ability="flight.drag.linear = 0.5")
-        found = nivvo.cheaper(made)
+        found = nivvo.plain_preview(made)
         self.assertLess(found.covered, found.lasts)
         self.assertAlmostEqual(found.points[-1][1], 7.85, delta=0.05)
 

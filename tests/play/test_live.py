@@ -20,7 +20,7 @@ RANGE = """nivvo = 1
 at = [0, 1]
 walk.speed = 3
 walk.jump = 5
-faces = "movement"
+facing_follows = "movement"
 [shooter.rival]
 at = [30, 1]
 facing = "left"
@@ -60,7 +60,7 @@ def acts(seed, seconds=3.0):
     for t in np.sort(rng.uniform(0, seconds, 30)):
         shooter = str(rng.choice(["keeper", "rival"]))
         if rng.uniform() < 0.3:
-            out.append((float(t), "move", [float(rng.uniform(-1, 1)), 0.0], "keeper"))
+            out.append((float(t), "walk", [float(rng.uniform(-1, 1)), 0.0], "keeper"))
             continue
         button = str(rng.choice(["stream", "lob", "jump"]))
         what = "release" if down.get((shooter, button)) else "press"
@@ -82,25 +82,26 @@ def written(rows):
 
 def do(live, row):
     t, what, value, shooter = row
-    getattr(live, what)(*([value] if isinstance(value, str) else value), shooter=shooter, at=t)
+    name = what if what in ("press", "release") else f"set_{what}"
+    getattr(live, name)(*([value] if isinstance(value, str) else value), shooter=shooter, at=t)
 
 
 class SameEngine(unittest.TestCase):
     def test_a_case_fired_is_the_session_fed_by_its_track(self):
         for seed in range(6):
-            for world in ("", 'tick = { step = "semi-implicit", input = "at ticks", first_move = "next tick" }'):
+            for world in ("", 'tick = { motion = "semi-implicit", input = "at ticks", first_move = "next tick" }'):
                 rows = acts(seed)
                 made = nivvo.parse(RANGE.format(world=world, rows=written(rows)))
                 run = nivvo.fire(made, keep="contacts")
                 live, found, waiting = nivvo.Live(made, compiled=False), [], list(rows)
-                while waiting or live.count or live.time < 4.5:
+                while waiting or live.in_the_air or live.time < 4.5:
                     end = live.time + 1 / 60
                     while waiting and waiting[0][0] < end:
                         do(live, waiting.pop(0))
-                    found += [e for e in live.step() if e.what in ("fired", "touched", "damage", "ended")]
+                    found += [e for e in live.step() if e.what in ("fired", "contact", "damage", "ended")]
                 shots = [(e.time, e.ability, e.name) for e in found if e.what == "fired"]
                 self.assertEqual(shots, [(r["time"], r["ability"], r["shooter"]) for r in run.rows("shots")])
-                touches = sorted((e.time, e.name, live.name_of(e.id)) for e in found if e.what == "touched")
+                touches = sorted((e.time, e.name, live.name_of(e.id)) for e in found if e.what == "contact")
                 expected = sorted((r["time"], r["body"], r["projectile"]) for r in run.rows("contacts"))
                 self.assertEqual(touches, expected)
                 self.assertGreater(len(shots), 3)
@@ -157,7 +158,7 @@ class Back(unittest.TestCase):
         live.tap("fire")
         live.step()
         id_, there = int(live.ids[0]), live.snapshot()
-        while live.count:
+        while live.in_the_air:
             live.step()
         live.tap("fire")
         self.assertIn("touched", live.state_of(id_))
@@ -172,7 +173,7 @@ class Back(unittest.TestCase):
 class Bodies(unittest.TestCase):
     def gate(self):
         text = "[obstacle.gate]\nat = [9, 40]\nshape.box = [0.1, 8]\n"
-        made = drill(ability="flight.gravity = 0\nlimits.life = 3", text=text)
+        made = drill(ability="flight.gravity_share = 0\nlimits.life = 3", text=text)
         return nivvo.Live(made.with_settings({"ability.flare.launch.elevation": 0.0}), compiled=False)
 
     def test_a_moved_body_is_swept_and_a_jump_is_not(self):
@@ -187,22 +188,22 @@ class Bodies(unittest.TestCase):
             x = live.positions[0, 0]
             live.move_body("gate", [x - 2.0, 1], jump=jump)
             events = live.step()
-            self.assertEqual(any(e.what in ("touched", "overlap") and e.name == "gate" for e in events), expected)
+            self.assertEqual(any(e.what in ("contact", "overlap") and e.name == "gate" for e in events), expected)
             np.testing.assert_allclose(live.place("gate"), [x - 2.0, 1], atol=1e-9)
 
     def test_bodies_come_and_go(self):
         live = self.gate()
         live.add("target", "gull", at=[6, 1], shape={"ball": 0.4}, health=5, group="wisps")
         live.tap("fire")
-        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "contact"]
         self.assertEqual(names, ["gull"])
         live.remove("gull")
         live.tap("fire")
-        names = [e.name for _ in range(120) for e in live.step() if e.what == "touched"]
+        names = [e.name for _ in range(120) for e in live.step() if e.what == "contact"]
         self.assertEqual(names, ["wisp"] if names else [])
         live.add("obstacle", "crate", at=[4, 1], shape={"box": [1, 1]})
         live.tap("fire")
-        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "contact"]
         self.assertEqual(names, ["crate"])
         with self.assertRaisesRegex(nivvo.CallError, "crate already"):
             live.add("obstacle", "crate", at=[4, 1], shape={"ball": 1})
@@ -214,7 +215,7 @@ class Bodies(unittest.TestCase):
         live.remove("crate")
         live.add("obstacle", "crate", at=[5, 1], shape={"ball": 0.5})
         live.tap("fire")
-        names = [e.name for _ in range(60) for e in live.step() if e.what == "touched"]
+        names = [e.name for _ in range(60) for e in live.step() if e.what == "contact"]
         self.assertEqual(names, ["crate"])
         np.testing.assert_allclose(live.place("crate"), [5, 1])
 
@@ -228,7 +229,7 @@ class Ids(unittest.TestCase):
         self.assertFalse(live.positions.flags.owndata)
         id_ = int(live.ids[0])
         self.assertEqual((live.name_of(id_), live.state_of(id_)), ("flare-1", "in the air"))
-        while live.count:
+        while live.in_the_air:
             live.step()
         self.assertIn("touched", live.state_of(id_))
         with self.assertRaisesRegex(nivvo.CallError, "flare-1 is not in the air: touched"):
@@ -246,8 +247,8 @@ class Ids(unittest.TestCase):
         for call, words in (
             (lambda: live.press("fir"), "did you mean fire"),
             (lambda: live.press("fire", shooter="keepr"), "keeper"),
-            (lambda: live.cursor(1, float("nan")), "finite"),
-            (lambda: live.stick(2, 0), "from -1 to 1"),
+            (lambda: live.set_cursor(1, float("nan")), "finite"),
+            (lambda: live.set_stick(2, 0), "from -1 to 1"),
             (lambda: live.step(0.0), "from 1e-05 to 10 s"),
             (lambda: live.press("fire", at=-1.0), "not -1"),
             (lambda: live.press("fire", at=float("nan")), "not nan"),
@@ -267,7 +268,7 @@ class Ids(unittest.TestCase):
         for _ in range(30):
             live.step()
         before = live.digest()
-        live.move(1.0, shooter="keeper")
+        live.set_walk(1.0, shooter="keeper")
         dots = live.preview("lob", "rival", held=0.5)
         self.assertEqual(live.digest(), before)
         live.press("lob", "rival", at=live.time - 0.0)
@@ -288,7 +289,7 @@ class Long(unittest.TestCase):
             tracemalloc.start()
             for tick in range(ticks):
                 if tick % 20 == 0:
-                    live.move(float(rng.uniform(-1, 1)), shooter="keeper")
+                    live.set_walk(float(rng.uniform(-1, 1)), shooter="keeper")
                 if tick % 40 in (0, 25):
                     getattr(live, "press" if tick % 40 == 0 else "release")("lob", "rival")
                     getattr(live, "press" if tick % 40 == 0 else "release")("stream", "keeper")
@@ -332,7 +333,7 @@ class Uneven(unittest.TestCase):
                 dts = [round(float(x), 6) for x in rng.uniform(0.004, 0.06, 300)]
                 live = nivvo.Live(
                     nivvo.parse(
-                        f'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "{rule}"\nbits = {bits}\n[ability.a]\n'
+                        f'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "{rule}"\ntimer_bits = {bits}\n[ability.a]\n'
                         f'launch.speed = 9\nlimits.life = 0.1\nfiring = {{ kind = "auto", interval = {interval!r} }}\n'
                         "[case.c]\ninput = []\n"
                     ),
@@ -362,7 +363,8 @@ class Uneven(unittest.TestCase):
     def test_snapshots_take_running_timers_along(self):
         live = nivvo.Live(
             nivvo.parse(
-                'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "re-armed"\nbits = 32\n[ability.a]\nlaunch.speed = 9\n'
+                'nivvo = 1\n[tick]\ninput = "at ticks"\ntimer = "re-armed"\ntimer_bits = 32\n'
+                "[ability.a]\nlaunch.speed = 9\n"
                 'limits.life = 0.1\nfiring = { kind = "auto", rate = 9 }\n[case.c]\ninput = []\n'
             ),
             compiled=False,
@@ -387,10 +389,10 @@ class Placed(unittest.TestCase):
         for height in (1.0, 9.0, 5.0):
             live.move_body("keeper", [2.0, height], jump=True)
             live.step()
-            live.move(1.0)
+            live.set_walk(1.0)
             for _ in range(30):
                 live.step()
-            live.move(0.0)
+            live.set_walk(0.0)
             live.step()
             self.assertAlmostEqual(live.place("keeper")[1], height, delta=1e-12)
             self.assertAlmostEqual(live.place("keeper")[0], 3.5, delta=1e-9)

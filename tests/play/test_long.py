@@ -23,7 +23,7 @@ gravity = 0
 shape.ball = 1e-3
 muzzle.m.forward = 0
 [ability.s]
-owner = "never"
+hits_owner = "never"
 muzzle = "m"
 launch.speed = {speed}
 limits.life = {life}
@@ -64,7 +64,7 @@ class Steps(unittest.TestCase):
 firing.kind = "charge"
 launch.speed = {{ by = "held", start = 2, step = 1, every = {every}, cap = 60 }}
 [case.c]
-input = [{{ t = 0, hold = "fire", lasts = {held} }}]
+input = [{{ t = 0, hold = "fire", held = {held} }}]
 """
         for every, held, speed in ((1e-13, 0.5, 60), (0.1, 0.3, 5), (0.1, 0.3 - 1e-9, 4), (0.7, 0.69, 2), (1e9, 3, 2)):
             run = nivvo.fire(nivvo.parse(text.format(every=every, held=repr(held))))
@@ -128,7 +128,7 @@ input = [{{ t = 80000, tap = "fire" }}]
         for rule in ("counting down", "accumulating", "re-armed"):
             started = time.perf_counter()
             rules = {"rate": 10000.0, "input": "at ticks", "timer": rule}
-            ticks = Ticks(Tick(**rules, bits=32), Path())
+            ticks = Ticks(Tick(**rules, timer_bits=32), Path())
             stuck = Timers(ticks, rule, 32).after(0, hour).time
             # In 32 bits a ten-thousandth of a second is nothing beside an hour, nor beside half of one.
             self.assertEqual(stuck, NEVER, rule)
@@ -139,7 +139,7 @@ input = [{{ t = 80000, tap = "fire" }}]
 rate = 10000
 input = "at ticks"
 timer = "counting down"
-bits = 32
+timer_bits = 32
 [ability.a]
 launch.speed = 9
 firing = { kind = "ready", gives_up_after = 3600 }
@@ -163,7 +163,7 @@ class Reach(unittest.TestCase):
         for step in ("semi-implicit", "explicit", "verlet"):
             for what in ("refuse", "farthest", "best elevation"):
                 made = drill(
-                    tick=f'step = "{step}"',
+                    tick=f'motion = "{step}"',
                     ability='aim.by = "cursor"\nlaunch.arc = "high"\nwithout = ["launch.elevation"]\n'
                     f'flight.drag.linear = 0.3\nlaunch.out_of_reach = "{what}"',
                     case='input = [{ t = 0, cursor = [300, 1], tap = "fire" }]\ncheck = [{ hits = "wisp" }]',

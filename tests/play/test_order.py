@@ -24,7 +24,7 @@ shape.ball = 0.5
 [ability.rivet]
 launch.speed = {speed}
 shape.ball = 0.05
-owner = "never"
+hits_owner = "never"
 limits.life = 3
 on.shooters.damage = 10
 {more}
@@ -67,8 +67,8 @@ class Order(unittest.TestCase):
     def test_damage_breaks_a_charge_off_when_it_is_dealt(self):
         more = 'firing = { kind = "charge", full_after = 0.5, cancelled_by_damage = true }'
         rows = [
-            '{ t = 0, hold = "fire", lasts = 0.02, shooter = "a" }',
-            '{ t = 0.01, hold = "fire", lasts = 0.4, shooter = "b" }',
+            '{ t = 0, hold = "fire", held = 0.02, shooter = "a" }',
+            '{ t = 0.01, hold = "fire", held = 0.4, shooter = "b" }',
         ]
         times = set()
         for rate in (7, 10, 60, 480):
@@ -84,7 +84,7 @@ class Order(unittest.TestCase):
         rows = ['{ t = 0, tap = "fire", shooter = "a" }', '{ t = 0.08, tap = "fire", shooter = "a" }',
                 '{ t = 0.081, tap = "fire", shooter = "a" }']  # fmt: skip
         for rate, full in itertools.product((5, 10, 60, 1000), ("refuse", "end oldest")):
-            more = f'limits.alive = 1\nlimits.when_full = "{full}"'
+            more = f'limits.in_the_air = 1\nlimits.when_full = "{full}"'
             run = duel(rate, rows, health=1000, more=more)
             self.assertEqual(len(run.fired), 2 if full == "refuse" else 3, (rate, full))
             whys = [row["reason"] for row in run.rows("projectiles")]
@@ -92,7 +92,7 @@ class Order(unittest.TestCase):
 
     def test_a_further_press_ends_what_flies_where_it_is_and_not_what_has_touched(self):
         again = '[ability.flare]\nfiring.button = "flare"\nlaunch.speed = 20\nshooter = "a"\nlimits.life = 3\n'
-        again += 'owner = "never"\nwhen.again.then = "end"\n'
+        again += 'hits_owner = "never"\nwhen.again.then = "end"\n'
         for rate in (5, 10, 60, 1000):
             rows = [f'{{ t = {t}, tap = "flare", shooter = "a" }}' for t in (0, 0.05, 0.06, 0.19)]
             text = DUEL.format(rate=rate, rows=", ".join(rows), far=3.0, speed=9, health=1000, more="") + again

@@ -32,7 +32,7 @@ shape.wall = [[30, -2], [31, 9]]
 [obstacle.deck]
 shape.half_space = "up"
 [case.both]
-input = [{ t = 0.013, tap = "fire" }, { t = 0.2, hold = "stream", lasts = 0.5 }]
+input = [{ t = 0.013, tap = "fire" }, { t = 0.2, hold = "stream", held = 0.5 }]
 [case.lit]
 set."ability.flare.launch.elevation" = 55
 """

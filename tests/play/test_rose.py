@@ -47,7 +47,7 @@ class Roses(unittest.TestCase):
                     np.testing.assert_allclose(shot.heading[:2], [c, s], atol=1e-9)
 
     def test_limits_and_overlaps_show(self):
-        found = nivvo.rose(top(keys="aim.bearing_within = [-60, 60]"), count=24)
+        found = nivvo.rose(top(keys="aim.direction_within = [-60, 60]"), count=24)
         held = [shot.remains for shot in found.shots]
         for angle, left in zip(found.angles, held, strict=True):
             off = (angle + 180) % 360 - 180
@@ -64,7 +64,7 @@ class Roses(unittest.TestCase):
     def test_the_pictures_hold_what_they_should(self):
         figure = Figure(figsize=(8, 5))
         FigureCanvasAgg(figure)
-        ax = nivvo.draw_rose(nivvo.rose(top(keys="aim.bearing_within = [-60, 60]")), figure.subplots())
+        ax = nivvo.draw_rose(nivvo.rose(top(keys="aim.direction_within = [-60, 60]")), figure.subplots())
         words = [text.get_text() for text in ax.get_legend().get_texts()]
         self.assertIn("held by its limits", words)
         self.assertTrue(ax.yaxis_inverted())

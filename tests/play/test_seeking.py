@@ -53,12 +53,12 @@ class Nearest(unittest.TestCase):
 
     def test_it_takes_the_nearest_by_distance_or_by_angle_within_cone_and_reach(self):
         self.assertEqual(self.aimed(), "near_behind")
-        self.assertEqual(self.aimed('aim.prefers = "angle"'), "far_ahead")
+        self.assertEqual(self.aimed('aim.nearest_by = "angle"'), "far_ahead")
         self.assertEqual(self.aimed("aim.cone = 180"), "near_up")
         self.assertEqual(self.aimed("aim.cone = 20"), "far_ahead")
         self.assertEqual(self.aimed("aim.cone = 170", "aim.within = 8"), "near_up")
         self.assertIn("nothing to aim at: fired along the facing", self.aimed("aim.within = 2"))
-        self.assertEqual(self.aimed("aim.within = 2", 'aim.otherwise = "refuse"'), "nothing to aim at")
+        self.assertEqual(self.aimed("aim.within = 2", 'aim.without_target = "refuse"'), "nothing to aim at")
 
     def test_what_an_obstacle_hides_is_passed_over_when_sight_is_asked_for(self):
         wall = "[obstacle.wall]\nshape.wall = [[-2, -3], [-2, 3]]\n"
@@ -92,14 +92,14 @@ class Lead(unittest.TestCase):
     }
 
     def test_a_led_shot_meets_its_mark_in_every_view_and_step(self):
-        ticks = ["", *(f'step = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
-        ticks.append('step = "explicit"\nfirst_move = "next tick"')
+        ticks = ["", *(f'motion = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
+        ticks.append('motion = "explicit"\nfirst_move = "next tick"')
         for name, (world, at, place, velocity) in self.WORLDS.items():
             for tick in ticks:
                 with self.subTest(view=name, tick=tick):
                     bodies = target("wisp", place, f"move.velocity = {velocity}", "shape.ball = 0.5")
                     moving = f"move.velocity = {[0.5 * v for v in velocity]}"
-                    ability = 'aim.by = "lead"\ninherit = 0.5'
+                    ability = 'aim.by = "lead"\ninherit_velocity = 0.5'
                     run = nivvo.fire(seeker(ability, bodies, world, tick, at, moving))
                     shot = run.rows("shots")[0]
                     self.assertIn("meets wisp after", shot["note"])
@@ -113,7 +113,7 @@ class Lead(unittest.TestCase):
 
     def test_what_outruns_every_shot_is_told(self):
         bodies = target("wisp", [30, 0], "move.velocity = [60, 0]")
-        for keys, what in (("", "fired"), ('aim.otherwise = "refuse"', "refused")):
+        for keys, what in (("", "fired"), ('aim.without_target = "refuse"', "refused")):
             event = nivvo.fire(seeker(f'aim.by = "lead"\n{keys}', bodies)).rows("events")[0]
             self.assertEqual(event["what"], what)
             self.assertIn("no shot of 30 m/s meets wisp", event["detail"])

@@ -40,7 +40,7 @@ def place(made, seconds):
 
 class Walking(unittest.TestCase):
     def test_at_once_and_with_acceleration_against_small_steps(self):
-        rows = "{t=0.1, move=[1, 0]}, {t=0.9, move=[-0.5, 0]}, {t=1.6, move=[0, 0]}"
+        rows = "{t=0.1, walk=[1, 0]}, {t=0.9, walk=[-0.5, 0]}, {t=1.6, walk=[0, 0]}"
         wanted = [(0.1, 4.0), (0.9, -2.0), (1.6, 0.0)]
         for walk, most in (("walk.speed = 4", np.inf), ("walk.speed = 4\nwalk.acceleration = 6", 6.0)):
             made = walking(walk=walk, inputs=rows)
@@ -57,15 +57,15 @@ class Walking(unittest.TestCase):
                     self.assertEqual(at[1], 1.0)
 
     def test_diagonal_input_is_no_faster_and_the_view_gives_its_axes(self):
-        made = walking("top", inputs="{t=0, move=[1, 1]}")
+        made = walking("top", inputs="{t=0, walk=[1, 1]}")
         at, v = place(made, 1.0)
         np.testing.assert_allclose(v, [4 / np.sqrt(2), 4 / np.sqrt(2), 0], atol=1e-12)
         np.testing.assert_allclose(at, v, atol=1e-12)
-        at, v = place(walking("space", inputs="{t=0, move=[0, -0.5]}"), 2.0)
+        at, v = place(walking("space", inputs="{t=0, walk=[0, -0.5]}"), 2.0)
         np.testing.assert_allclose(at, [0, -4, 1], atol=1e-12)
 
     def test_a_jump_is_a_throw_that_lands_where_it_started_and_cannot_be_had_twice(self):
-        inputs = "{t=0, move=[1, 0]}, {t=0.2, tap='jump'}, {t=0.5, tap='jump'}, {t=0.7, move=[-1, 0]}"
+        inputs = "{t=0, walk=[1, 0]}, {t=0.2, tap='jump'}, {t=0.5, tap='jump'}, {t=0.7, walk=[-1, 0]}"
         for world, up in (("", 1.0), ('world.y = "down"', -1.0)):
             made = walking(walk="walk.speed = 4\nwalk.jump = 6", inputs=inputs, world=world)
             land = 0.2 + 2 * 6 / 9.81
@@ -78,9 +78,9 @@ class Walking(unittest.TestCase):
             self.assertEqual(place(made, land + 0.1)[1][1], 0.0)
 
     def test_the_muzzle_goes_along_and_the_shot_inherits_its_share(self):
-        inputs = "{t=0, move=[1, 0]}, {t=0.1, tap='jump'}, {t=0.35, tap='fire'}"
+        inputs = "{t=0, walk=[1, 0]}, {t=0.1, tap='jump'}, {t=0.35, tap='fire'}"
         walk = "walk.speed = 4\nwalk.jump = 6\nmuzzle.hand.forward = 0.8\nmuzzle.hand.up = 0.2"
-        made = walking(walk=walk, inputs=inputs, ability="inherit = 0.5\nlaunch.elevation = 30")
+        made = walking(walk=walk, inputs=inputs, ability="inherit_velocity = 0.5\nlaunch.elevation = 30")
         row = nivvo.fire(made).rows("shots")[0]
         at, v = place(made, 0.35)
         turned = np.radians(30)
@@ -102,14 +102,14 @@ facing = "left"
 [ability.bolt]
 shooter = "rival"
 launch.speed = 25
-flight.gravity = 0
+flight.gravity_share = 0
 shape.ball = 0.1
 [case.walk]
-input = [{ t = 0, move = [1, 0], shooter = "keeper" }, { t = 0.2, tap = "fire", shooter = "rival" },
-         { t = 0.31, move = [-1, 0], shooter = "keeper" }]
+input = [{ t = 0, walk = [1, 0], shooter = "keeper" }, { t = 0.2, tap = "fire", shooter = "rival" },
+         { t = 0.31, walk = [-1, 0], shooter = "keeper" }]
 """
         for step, tolerance in (("exact", 1e-9), ("semi-implicit", 2e-3)):
-            made = nivvo.parse(text.replace("[shooter.keeper]", f'tick.step = "{step}"\n[shooter.keeper]', 1))
+            made = nivvo.parse(text.replace("[shooter.keeper]", f'tick.motion = "{step}"\n[shooter.keeper]', 1))
             run = nivvo.fire(made)
             touch = run.rows("contacts")[0]
             self.assertEqual(touch["body"], "keeper")
@@ -150,7 +150,8 @@ shape.ball = 0.4
 """
         for step, tolerance in (("exact", 1e-9), ("verlet", 5e-3)):
             made = drill(
-                text=text, tick=f'step = "{step}"', ability="flight.gravity = 0\naim.by = 'fixed'\naim.direction = 0",
+                text=text, tick=f'motion = "{step}"',
+                ability="flight.gravity_share = 0\naim.by = 'fixed'\naim.direction = 0",
                 shooter="at = [0, 1]", case="",
             ).with_settings({"ability.flare.launch.elevation": 0.0, "ability.flare.launch.speed": 15.0})  # fmt: skip
             run = nivvo.fire(made)
@@ -183,8 +184,8 @@ class Facing(unittest.TestCase):
         return session.stage.players["keeper"].facing(round(seconds * 693e9))
 
     def test_by_movement_it_keeps_what_it_had_when_nobody_moves_it(self):
-        inputs = "{t=0.5, move=[-1, 0]}, {t=1, move=[0, 0]}, {t=1.5, move=[0, 1]}"
-        made = walking(inputs=inputs, more="faces = 'movement'\nfacing = 'right'")
+        inputs = "{t=0.5, walk=[-1, 0]}, {t=1, walk=[0, 0]}, {t=1.5, walk=[0, 1]}"
+        made = walking(inputs=inputs, more="facing_follows = 'movement'\nfacing = 'right'")
         for t, x in ((0.0, 1.0), (0.4, 1.0), (0.5, -1.0), (1.2, -1.0), (1.6, -1.0)):
             np.testing.assert_array_equal(self.facing(made, t), [x, 0, 0])
 
@@ -193,8 +194,10 @@ class Facing(unittest.TestCase):
             for angle in np.arange(0.0, 360.0, 7.5):
                 axes = [float(np.cos(np.radians(angle))), float(np.sin(np.radians(angle)))]
                 axes = [round(x, 6) for x in axes]
-                inputs = f"{{t=0, move={axes}}}"
-                made = walking("top", inputs=inputs, more=f"faces = 'movement'\nways = {ways}\nfacing = 0")
+                inputs = f"{{t=0, walk={axes}}}"
+                made = walking(
+                    "top", inputs=inputs, more=f"facing_follows = 'movement'\nfacing_count = {ways}\nfacing = 0"
+                )
                 found = self.facing(made, 0.1)
                 off = np.degrees(np.arccos(np.clip(found[:2] @ axes / np.hypot(*axes), -1, 1)))
                 if ways > 2:
@@ -203,8 +206,10 @@ class Facing(unittest.TestCase):
                 self.assertAlmostEqual(turned, round(turned), delta=1e-9)
 
     def test_by_the_side_of_the_cursor_as_it_walks_past_it(self):
-        inputs = "{t=0, cursor=[2, 5], move=[1, 0]}, {t=0.9, tap='fire'}"
-        made = walking(inputs=inputs, more="faces = 'cursor'\nmuzzle.hand.forward = 0.7\nmuzzle.hand.follows = 'body'")
+        inputs = "{t=0, cursor=[2, 5], walk=[1, 0]}, {t=0.9, tap='fire'}"
+        made = walking(
+            inputs=inputs, more="facing_follows = 'cursor'\nmuzzle.hand.forward = 0.7\nmuzzle.hand.follows = 'body'"
+        )
         np.testing.assert_array_equal(self.facing(made, 0.1), [1, 0, 0])
         self.assertAlmostEqual(nivvo.fire(made).rows("shots")[0]["x"], 4 * 0.9 - 0.7, delta=1e-9)
 
@@ -238,7 +243,7 @@ muzzle.starboard.up = -0.3
     def test_a_carrier_follows_at_its_top_speed_and_its_lag_is_told(self):
         walk = "walk.speed = 5\nmuzzle.buoy.forward = 1\nmuzzle.buoy.follows = 'carrier'\nmuzzle.buoy.top_speed = 3"
         for t in (0.3, 1.0, 1.7):
-            made = walking(walk=walk, inputs=f"{{t=0, move=[1, 0]}}, {{t=1, move=[0, 0]}}, {{t={t}, tap='fire'}}")
+            made = walking(walk=walk, inputs=f"{{t=0, walk=[1, 0]}}, {{t=1, walk=[0, 0]}}, {{t={t}, tap='fire'}}")
             row = nivvo.fire(made).rows("shots")[0]
             # The body pulls away by 2 a second, then the carrier makes it up by 3 a second.
             lag = 2 * min(t, 1.0) - 3 * max(t - 1.0, 0.0)
@@ -250,8 +255,11 @@ muzzle.starboard.up = -0.3
         wall = "[obstacle.pile]\nat = [1.05, 1]\nshape.box = [0.5, 4]\n"
         thin = "[obstacle.pane]\nat = [0.8, 1]\nshape.box = [0.01, 4]\n"
         for text, word in ((wall, "inside pile"), (thin, "pane stands between")):
-            for how in ("fire", "push out", "refuse"):
-                keys, shooter = f'obstructed = "{how}"\nflight.gravity = 0', "at = [0, 1]\nmuzzle.hand.forward = 1.0"
+            for how in ("fire anyway", "push out", "refuse"):
+                keys, shooter = (
+                    f'muzzle_blocked = "{how}"\nflight.gravity_share = 0',
+                    "at = [0, 1]\nmuzzle.hand.forward = 1.0",
+                )
                 made = drill(text=text, ability=keys, shooter=shooter)
                 made = made.with_settings({"ability.flare.launch.elevation": 0.0})
                 run = nivvo.fire(made)
@@ -270,5 +278,5 @@ muzzle.starboard.up = -0.3
                     self.assertAlmostEqual(row["x"], 1.0)
 
     def test_a_free_muzzle_is_left_alone(self):
-        made = drill(ability='obstructed = "refuse"', text="[obstacle.post]\nat = [3, 1]\nshape.ball = 0.4\n")
+        made = drill(ability='muzzle_blocked = "refuse"', text="[obstacle.post]\nat = [3, 1]\nshape.ball = 0.4\n")
         self.assertEqual(nivvo.fire(made).rows("shots")[0]["note"], "")

@@ -26,7 +26,7 @@ shape.box = [2, 2, 2]
 [ability.bolt]
 aim.by = "sight"
 launch.speed = 80
-flight.gravity = 0
+flight.gravity_share = 0
 {ability}
 [case.look]
 input = [{{ t = 0, {control}, tap = "fire" }}]
@@ -44,8 +44,8 @@ class Sights(unittest.TestCase):
         eye, turn, rise = np.array([0, 0, 1.7]), np.radians(8.5), np.radians(1.5)
         ray = np.array([np.cos(rise) * np.cos(turn), np.cos(rise) * np.sin(turn), np.sin(rise)])
         # The near face of the crate is the plane x = 19.
-        np.testing.assert_allclose(shot.cursor, eye + ray * 19 / ray[0], atol=1e-9)
-        to = shot.cursor - shot.at
+        np.testing.assert_allclose(shot.aim_point, eye + ray * 19 / ray[0], atol=1e-9)
+        to = shot.aim_point - shot.at
         np.testing.assert_allclose(shot.heading, to / np.linalg.norm(to), atol=1e-12)
         touch = run.rows("contacts")[0]
         self.assertEqual(touch["body"], "crate")
@@ -58,18 +58,18 @@ class Sights(unittest.TestCase):
         self.assertIn("the sight is on crate", run.fired[0].note)
         self.assertIn("blocked: post hides the aim point", run.fired[0].note)
         self.assertEqual(run.rows("contacts")[0]["body"], "post")
-        refused = look(more=post, ability='aim.blocked = "refuse"')
+        refused = look(more=post, ability='aim.line_blocked = "refuse"')
         self.assertEqual(len(refused.fired), 0)
         self.assertIn("blocked: post", refused.rows("events")[0]["detail"])
         self.assertNotIn("blocked", look().fired[0].note)
 
     def test_with_nothing_in_sight_it_does_as_it_is_told(self):
         away = "look = [180, 30]"
-        run = look(away, "aim.far = 300")
-        self.assertAlmostEqual(np.linalg.norm(run.fired[0].cursor - (0, 0, 1.7)), 300, delta=1e-9)
+        run = look(away, "aim.sight_range = 300")
+        self.assertAlmostEqual(np.linalg.norm(run.fired[0].aim_point - (0, 0, 1.7)), 300, delta=1e-9)
         self.assertIn("far point", run.fired[0].note)
-        self.assertIn("the sight meets nothing", look(away, 'aim.otherwise = "refuse"').refused[0].refused)
-        text = SPACE.format(control="look = [8.5, 1.5]", ability='aim.otherwise = "keep"', more="")
+        self.assertIn("the sight meets nothing", look(away, 'aim.without_target = "refuse"').refused[0].refused)
+        text = SPACE.format(control="look = [8.5, 1.5]", ability='aim.without_target = "keep"', more="")
         text = text.replace('tap = "fire" }]', 'tap = "fire" }, { t = 0.2, look = [180, 30], tap = "fire" }]')
         first, second = nivvo.fire(nivvo.parse(text)).fired
         np.testing.assert_allclose(first.heading, second.heading)
@@ -87,7 +87,7 @@ muzzle.hand.right = 0.5
 at = [9, 0]
 move.velocity = {moves}
 [ability.bolt]
-aim = {{ by = "{by}", otherwise = "{otherwise}", far = 50, within = 12 }}
+aim = {{ by = "{by}", without_target = "{otherwise}", sight_range = 50, within = 12 }}
 launch.speed = 20
 limits.life = 0.1
 [case.two]
@@ -131,7 +131,7 @@ check = [{ hits = "wisp" }]
     @given(st.floats(-170, 170), st.floats(-80, 80), st.floats(20, 120), st.floats(0, 1), st.floats(0, 1))
     def test_a_point_on_the_screen_is_where_the_camera_projects_it(self, turn, rise, fov, x, y):
         frame = frames.space()
-        camera = Camera(at=[1.0, 2.0, 3.0], look=[turn, rise], fov=fov, screen=[1600.0, 900.0])
+        camera = Camera(at=[1.0, 2.0, 3.0], look=[turn, rise], field_of_view=fov, screen=[1600.0, 900.0])
         ray = ray_of(frame, camera, [x * 1600, y * 900])
         forward, right, up = frame.triad(frame.raised(frame.direction(turn), rise), frame.forward)
         depth, focal = ray @ forward, 450 / np.tan(np.radians(fov / 2))
@@ -146,7 +146,7 @@ check = [{ hits = "wisp" }]
         away = goal - (-4, -1, 3)
         x, y = 500 - focal * away[1] / away[0], 250 - focal * away[2] / away[0]
         run = look(f"screen = [{x}, {y}]", camera)
-        np.testing.assert_allclose(run.fired[0].cursor, goal, atol=1e-9)
+        np.testing.assert_allclose(run.fired[0].aim_point, goal, atol=1e-9)
 
 
 class Limits(unittest.TestCase):
@@ -169,7 +169,7 @@ input = [{{ t = 0, stick = [{stick[0]}, {stick[1]}], tap = "fire" }}]
         for facing in (0, 30, 170, -135):
             for off in (-170, -60, -45, 0, 30, 90, 135):
                 turn = np.radians(facing + off)
-                row = self.top([np.cos(turn), np.sin(turn)], "aim.bearing_within = [-45, 90]", facing)
+                row = self.top([np.cos(turn), np.sin(turn)], "aim.direction_within = [-45, 90]", facing)
                 kept = min(max(off, -45), 90)
                 left = (row["direction"] - facing - kept + 180) % 360 - 180
                 self.assertAlmostEqual(left, 0.0, delta=1e-6)
@@ -206,7 +206,7 @@ input = [{{ t = 0, cursor = {cursor}, tap = "fire" }}]
         wisp = "[target.wisp]\nat = [{}, {}]\n"
         for off, cone, bend, expected in ((4, 20, 9, 4), (8, 20, 3, 3), (12, 20, 9, 0), (-6, 20, 2, -2)):
             turn = np.radians(off)
-            keys = f"aim.assist.cone = {cone}\naim.assist.bend = {bend}"
+            keys = f"aim.assist.cone = {cone}\naim.assist.max_turn = {bend}"
             text = keys + "\n" + wisp.format(1000 * np.cos(turn), 1000 * np.sin(turn))
             made = f'nivvo = 1\nworld.view = "top"\n[ability.bolt]\naim.by = "stick"\nlaunch.speed = 900\n{text}'
             made += '[case.aim]\ninput = [{ t = 0, stick = [1, 0], tap = "fire" }]\n'

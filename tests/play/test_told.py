@@ -17,8 +17,8 @@ GATE = """
 nivvo = 1
 [tick]
 rate = 60
-step = "{step}"
-touch = "{touch}"
+motion = "{step}"
+contacts = "{touch}"
 [shooter.keeper]
 at = [0, 1]
 [shooter.rival]
@@ -76,7 +76,7 @@ class Decided(unittest.TestCase):
 
     def test_how_it_ended_is_a_word_of_the_vocabulary(self):
         self.assertEqual(run_of().rows("projectiles")[0]["ended_by"], "contact")
-        far = nivvo.parse("nivvo = 1\n[ability.a]\nlaunch.speed = 5\nflight.gravity = 0\nlimits.life = 0.5\n")
+        far = nivvo.parse("nivvo = 1\n[ability.a]\nlaunch.speed = 5\nflight.gravity_share = 0\nlimits.life = 0.5\n")
         self.assertEqual(nivvo.fire(far).rows("projectiles")[0]["ended_by"], "life")
         words = [ending.word for ending in vocabulary.ENDINGS.values()]
         self.assertEqual(len(set(words)), len(words))

@@ -113,7 +113,7 @@ muzzle.m.forward = 0
 muzzle.m.follows = "body"
 {facing}
 [ability.a]
-owner = "never"
+hits_owner = "never"
 muzzle = "m"
 {aim}
 launch.speed = {float(np.linalg.norm(v))!r}

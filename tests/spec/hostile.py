@@ -36,7 +36,7 @@ ODD = st.one_of(
     st.lists(st.integers(-5, 5), max_size=4),
     st.just({}),
     st.just({"by": "read", "file": "/dev/zero", "row": 1, "column": 1}),
-    st.just({"by": "random", "mean": 1, "sd": 1e12}),
+    st.just({"by": "random", "mean": 1, "deviation": 1e12}),
     st.just({"by": "age", "start": 0, "step": 1, "every": 1e-13}),
 )
 
@@ -137,7 +137,7 @@ def outcome(tables: dict[str, Any]) -> str:
     signal.setitimer(signal.ITIMER_REAL, SECONDS)
     rss = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
     try:
-        run = nivvo.fire(nivvo.drill(tables))
+        run = nivvo.fire(nivvo.from_tables(tables))
         for table in ("shots", "projectiles", "contacts", "effects", "targets", "events"):
             run.rows(table)
         return "fired"

@@ -36,7 +36,7 @@ class Rules(unittest.TestCase):
         for key, value, word in (
             ("shooter.keeper.facing", "up", "left or right"),
             ("ability.flare.launch.arc", "low", "elevation does not go with"),
-            ("shooter.keeper.faces", "movement", "does not walk"),
+            ("shooter.keeper.facing_follows", "movement", "does not walk"),
             ("ability.flare.aim.by", "cursor", "no cursor"),
             ("target.wisp.at", [1, 2, 3], "2 numbers"),
             ("world.view", "space", "3 numbers"),
@@ -133,16 +133,16 @@ class Hostile(unittest.TestCase):
         self.refused(GOOD.replace("speed = 18", "speed = 0x" + "f" * 5000), "64 bits")
         self.refused(GOOD + "[tick]\nframes = [1e-13]\n", "frames[0]", "1e-05")
         self.refused(GOOD + "[world]\nmetre = 5e-324\n", "world.metre")
-        life = 'speed = 18\nlimits.life = { by = "random", mean = 2, sd = 1e12 }'
+        life = 'speed = 18\nlimits.life = { by = "random", mean = 2, deviation = 1e12 }'
         self.refused(GOOD.replace("speed = 18", life), "life", "86400")
         late = 'input = [{ t = "999999999 ticks", tap = "fire" }]\n[tick]\nrate = 1.0153686870565666\n'
         self.refused(GOOD + late, "input[0].t", "at most 86400 s")
         with self.assertRaises(nivvo.DrillError):
-            nivvo.drill({3: 4})
+            nivvo.from_tables({3: 4})
         endless = {"nivvo": 1}
         endless["ability"] = endless
         with self.assertRaises(nivvo.DrillError):
-            nivvo.drill(endless)
+            nivvo.from_tables(endless)
 
     def test_files_that_are_none(self):
         (self.folder / "loop.toml").symlink_to("loop.toml")
@@ -255,7 +255,7 @@ class Tracks(unittest.TestCase):
             ("0,cursor,1,2,3\n", "2 numbers"),
             ("0,stick,2,0\n", "stick"),
             ("0,look,1,2\n", "[direction]"),
-            ("0,move,1,0\n", "nobody walks"),
+            ("0,walk,1,0\n", "nobody walks"),
             ("0,screen,1,0\n", "camera"),
             ("nan,tap,fire\n", "t: "),
             ("time,value,control\n0,tap,fire\n", "a heading is"),

@@ -68,7 +68,7 @@ class Merging(unittest.TestCase):
         return self.folder / name
 
     def test_what_is_used_lies_below_and_later_wins(self):
-        self.write("rules.toml", "tick.rate = 30\ntick.step = 'verlet'\nworld.gravity = 5\n")
+        self.write("rules.toml", "tick.rate = 30\ntick.motion = 'verlet'\nworld.gravity = 5\n")
         self.write("quay.toml", "tick.rate = 50\n[target.wisp]\nat = [1, 1]\ngroup = 'a'\n")
         path = self.write(
             "drill.toml",
@@ -76,12 +76,12 @@ class Merging(unittest.TestCase):
             '[ability.flare]\nlaunch.speed = 3\n[target.wisp]\ngroup = "b"\n',
         )
         drill = nivvo.load(path)
-        self.assertEqual((drill.model.tick.rate, drill.model.tick.step), (50, "verlet"))
+        self.assertEqual((drill.model.tick.rate, drill.model.tick.motion), (50, "verlet"))
         self.assertEqual((drill.model.target["wisp"].at, drill.model.target["wisp"].group), ([1, 1], "b"))
         origins = {row.key: row.origin for row in nivvo.explain(drill)}
         self.assertTrue(origins["tick.rate"].endswith("quay.toml:1"), origins["tick.rate"])
         self.assertTrue(origins["target.wisp.group"].endswith("drill.toml:6"))
-        self.assertEqual(origins["tick.touch"], "default")
+        self.assertEqual(origins["tick.contacts"], "default")
 
     def test_like_merges_deeply_and_without_takes_away(self):
         drill = nivvo.parse(
@@ -115,7 +115,7 @@ class Merging(unittest.TestCase):
 
     def test_plain_tables_make_the_same_drill_as_the_file(self):
         tables = tomllib.loads(GOOD)
-        self.assertEqual(nivvo.drill(tables).model, nivvo.parse(GOOD).model)
+        self.assertEqual(nivvo.from_tables(tables).model, nivvo.parse(GOOD).model)
         self.assertEqual(of_tables(tables).tables, tables)
 
     def test_defaults_make_the_shortest_drill_complete(self):

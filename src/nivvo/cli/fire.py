@@ -33,7 +33,7 @@ from nivvo.errors import CallError
 @click.option("--clearance", metavar="FILE.png|svg", help="Draw its muzzle at all aims, against its shooter's body.")
 @click.option("--timeline", metavar="FILE.png|svg", help="Draw buttons, states, shots and the live count over time.")
 @click.option("--hold-chart", metavar="FILE.png|svg", help="Draw what each time of holding a charge is worth.")
-@click.option("--holds", is_flag=True, help="Print that as a table; as JSON or CSV, that alone.")
+@click.option("--hold-table", is_flag=True, help="Print that as a table; as JSON or CSV, that alone.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
     "--save-format",
@@ -50,7 +50,7 @@ from nivvo.errors import CallError
 @patient_option
 @format_option
 def command(
-    drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, holds, folder, save_format,
+    drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, hold_table, folder, save_format,
     table, patient, format_,
 ) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
@@ -69,15 +69,15 @@ def command(
     names = cases_of(read, cases, everything)
     if figure and len(names) > 1:
         raise CallError("--figure draws one case: name it with --case")
-    if (rose or clearance or timeline or hold_chart or holds) and len(names) > 1:
+    if (rose or clearance or timeline or hold_chart or hold_table) and len(names) > 1:
         raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
     with telling_how_far(patient):
         runs = [fire(read, name, patient=patient) for name in names]
     found = None
-    if hold_chart or holds:
-        from nivvo.play.questions.holding import holds as holds_of
+    if hold_chart or hold_table:
+        from nivvo.play.questions.holding import hold_table as table_of_holds
 
-        found = holds_of(read, names[0])
+        found = table_of_holds(read, names[0])
     # Files first: a reader of the text that goes away takes nothing else along.
     for run in runs:
         if folder:
@@ -94,16 +94,16 @@ def command(
 
         note(f"drew {save_timeline(runs[0], timeline)}")
     if hold_chart:
-        from nivvo.show.timeline import save_holds
+        from nivvo.show.timeline import save_hold_table
 
-        note(f"drew {save_holds(found, hold_chart, read.name)}")
+        note(f"drew {save_hold_table(found, hold_chart, read.name)}")
     if rose or clearance:
         from nivvo.show.around import save_clearance, save_rose
 
         for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
             if wanted:
                 note(f"drew {save_picture(read, wanted, names[0])}")
-    _print(read, runs, found if holds else None, table, format_)
+    _print(read, runs, found if hold_table else None, table, format_)
 
 
 def _print(drill, runs, found, table, format_) -> None:

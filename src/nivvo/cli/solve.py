@@ -17,12 +17,12 @@ from nivvo.errors import CallError
 )
 @click.option("--speed", type=float, help="units/s; default: the ability's.")
 @click.option("--elevation", type=float, help="Degrees above the horizontal; default: the ability's.")
-@click.option("--time", type=float, help="Seconds of flight.")
+@click.option("--flight-time", type=float, help="Seconds of flight.")
 @click.option("--apex", type=float, help="Highest point above the muzzle, in units.")
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the solutions, and the reach of the speed.")
 @format_option
-def command(drill, case, ability, point, speed, elevation, time, apex, settings, figure, format_) -> None:
+def command(drill, case, ability, point, speed, elevation, flight_time, apex, settings, figure, format_) -> None:
     """Find the launches of an ability of DRILL that reach a point, in the drill's own tick rules.
 
     Low and high arc of the speed, the least speed that gets there at all, and what an elevation, a time
@@ -36,7 +36,9 @@ def command(drill, case, ability, point, speed, elevation, time, apex, settings,
 
     read = read_drill(drill, settings)
     to = None if point is None else _numbers(point)
-    found = solutions(read, case, ability=ability, to=to, speed=speed, elevation=elevation, time=time, apex=apex)
+    found = solutions(
+        read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex
+    )
     rows = [solution.row() for solution in found]
     if format_ == "table" and found:
         _tell(found)
@@ -60,9 +62,9 @@ def _tell(found) -> None:
 
     run, shot = found[0].run, found[0].run.fired[0]
     unit, size = run.scene.unit, run.scene.frame.size
-    where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.cursor, size)} {unit}"
-    say(f"launches of {shot.ability} {where}, with tick.step = {run.scene.rules.step_word}")
-    units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
+    where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.aim_point, size)} {unit}"
+    say(f"launches of {shot.ability} {where}, with tick.motion = {run.scene.rules.step_word}")
+    units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "flight_time": "s", "apex": unit, "gap": unit}
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name
         for name in found[0].row()

@@ -28,7 +28,7 @@ class Curve:
 
     One of: points (x, value), straight between and held beyond the ends; start to end with an ease, over so much x;
     start and one step more every so much x, never beyond the cap; drawn from low to high, or around mean with the
-    standard deviation sd.
+    standard deviation deviation.
     """
 
     by: str
@@ -43,7 +43,7 @@ class Curve:
     low: float | None = None
     high: float | None = None
     mean: float | None = None
-    sd: float | None = None
+    deviation: float | None = None
 
     def at(self, x: float, steps: int | None = None) -> float:
         """The value at ``x``; ``steps``: how many whole steps that is, if counted exactly elsewhere."""
@@ -70,7 +70,7 @@ class Curve:
         """The value of a random number, from two draws in [0, 1)."""
         if self.mean is None:
             return self.low + (self.high - self.low) * u
-        value = self.mean + self.sd * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
+        value = self.mean + self.deviation * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
         value = value if self.low is None else max(value, self.low)
         return value if self.high is None else min(value, self.high)
 

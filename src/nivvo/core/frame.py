@@ -203,7 +203,7 @@ class Frame:
         """How far up points (..., 3) lie."""
         return dot(np.asarray(points, dtype=float), self.up)
 
-    def bearing(self, vectors) -> np.ndarray:
+    def direction_of(self, vectors) -> np.ndarray:
         """Direction in degrees, (-180, 180], of vectors (..., 3)."""
         vectors = np.asarray(vectors, dtype=float)
         return np.degrees(np.arctan2(dot(vectors, self.second), dot(vectors, self.first))) + 0.0

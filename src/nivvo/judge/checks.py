@@ -152,12 +152,12 @@ def _lands(run: Run, check: Check) -> Outcome:
 
 def _clears(run: Run, check: Check) -> Outcome:
     unit, text = run.scene.unit, written(check)
-    by = check.by or 0.0
+    margin = check.margin or 0.0
     touches = _touches(run, check.clears, check.of)
     if touches:
         first = touches[0]
         found = f"{first['projectile']} touched it at {number(first['time'], 's')}"
-        return Outcome(text, False, found, -by, unit)
+        return Outcome(text, False, found, -margin, unit)
     each = each_closest(run, check.clears, check.of)
     if not each:
         return Outcome(text, False, "nothing was fired", math.nan, unit)
@@ -166,7 +166,7 @@ def _clears(run: Run, check: Check) -> Outcome:
         return Outcome(text, False, "never got past it", math.nan, unit, _miss(run, stopped))
     near = min(each, key=lambda one: one.gap)
     found = f"{near.projectile} passed {near.side} it, {number(near.gap, unit)} clear at {number(near.time, 's')}"
-    return Outcome(text, near.gap >= by, found, near.gap - by, unit)
+    return Outcome(text, near.gap >= margin, found, near.gap - margin, unit)
 
 
 def _measure(run: Run, check: Check) -> Outcome:

@@ -33,9 +33,9 @@ Number = float | Curve
 class Heat:
     """What a shot warms, what goes each second, down to what one waits."""
 
-    a_shot: float
-    cools: float
-    until: float
+    per_shot: float
+    cooling: float
+    resume_at: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,13 +50,12 @@ class Firing:
     interval: int | None
     rate: float | None
     shots: int | None
-    gap: int | None
     on_release: str
     full_after: int | None
     full_seconds: float | None
     at_full: str
-    least_hold: int | None
-    tap: str
+    min_hold: int | None
+    under_min_hold: str
     confirm: str | None
     cancel: str | None
     gives_up_after: int | None
@@ -66,7 +65,7 @@ class Firing:
     wind_up: int | None
     recovery: int | None
     cooldown: int | None
-    cooldown_with: str | None
+    shared_cooldown: str | None
     remembers: int | None
     ammo: int | None
     reload: int | None
@@ -84,7 +83,7 @@ class Camera:
 
     at: np.ndarray
     look: tuple[float, float]
-    fov: float
+    field_of_view: float
     screen: tuple[float, float]
 
 
@@ -93,16 +92,16 @@ class Assist:
     """A little help: full angle of a cone, at most so many degrees, within a distance (units), of a group."""
 
     cone: float
-    bend: float
+    max_turn: float
     within: float | None
     group: int | None
 
 
 @dataclass(frozen=True, slots=True)
 class Aim:
-    """What turns input into a direction. group : its number, None for every target. far : units.
+    """What turns input into a direction. group : its number, None for every target. sight_range : units.
 
-    limited : whether bearing or elevation are held within limits.
+    limited : whether direction or elevation are held within limits.
     """
 
     by: str
@@ -113,16 +112,16 @@ class Aim:
     turn_rate: float | None
     curve: float | None
     camera: Camera | None
-    far: float
-    blocked: str
+    sight_range: float
+    line_blocked: str
     group: int | None
     within: float | None
     cone: float
-    prefers: str
+    nearest_by: str
     in_sight: bool
-    otherwise: str
+    without_target: str
     assist: Assist | None
-    bearing_within: tuple[float, float] | None
+    direction_within: tuple[float, float] | None
     elevation_within: tuple[float, float] | None
 
 
@@ -134,9 +133,9 @@ class Launch:
     elevation: Number | None
     velocity: tuple[float, ...] | None
     impulse: Number | None
-    force: float | None
+    one_tick_force: float | None
     arc: str | None
-    time: float | None
+    flight_time: float | None
     apex: float | None
     out_of_reach: str | None
     clears: tuple[int, ...] | None
@@ -161,14 +160,14 @@ class Flight:
 class Limits:
     """What ends a projectile by itself. life : counts, pool.FOREVER, or a curve (s). reach : units; inf without end.
 
-    strays : code of what reach is measured along. alive : None for any number.
+    strays : code of what reach is measured along. in_the_air : None for any number.
     """
 
     life: int | Curve
     reach: Number
     strays: int
-    alive: int | None
-    alive_with: str | None
+    in_the_air: int | None
+    shared_limit: str | None
     when_full: str
 
 
@@ -201,7 +200,7 @@ class Again:
 
     then: str
     of: str
-    gone: str
+    none_left: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,14 +215,14 @@ class Ability:
     shooter: str | None
     muzzles: tuple[str, ...]
     muzzle_order: str | None
-    obstructed: str
+    muzzle_blocked: str
     firing: Firing
     aim: Aim
     launch: Launch
     mass: float | None
     heading: Heading
-    owner: str
-    inherit: float
+    hits_owner: str
+    inherit_velocity: float
     flight: Flight
     limits: Limits
     radius: Number
@@ -281,7 +280,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         shooter=model.shooter,
         muzzles=tuple(model.muzzles),
         muzzle_order=model.muzzle_order,
-        obstructed=model.obstructed,
+        muzzle_blocked=model.muzzle_blocked,
         firing=filled(
             Firing,
             firing,
@@ -295,14 +294,14 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
             camera=camera,
             assist=assist,
             group=group(aim.group),
-            far=aim.far or FAR * on.metre,
-            otherwise=aim.otherwise or ("far" if aim.by == "sight" else "facing"),
+            sight_range=aim.sight_range or FAR * on.metre,
+            without_target=aim.without_target or ("far" if aim.by == "sight" else "facing"),
         ),
         launch=filled(Launch, launch, clears=None if clears is None else tuple(on.number[body] for body in clears)),
         mass=model.mass,
         heading=Heading(heading.follows, heading.spin, np.array(AXES[heading.front], dtype=float)),
-        owner=model.owner,
-        inherit=model.inherit,
+        hits_owner=model.hits_owner,
+        inherit_velocity=model.inherit_velocity,
         flight=_flight(model.flight, on),
         limits=_limits(model.limits, plain),
         radius=_radius(model, on, plain),
@@ -316,7 +315,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
 
 def _flight(model: written.Flight, on: Ground) -> Flight:
     """In exact step a factor a tick is the linear drag that does as much."""
-    drag, a = model.drag, on.gravity * model.gravity
+    drag, a = model.drag, on.gravity * model.gravity_share
     if on.exact and drag.per_tick < 1.0:
         return Flight(a, drag.linear - math.log(drag.per_tick) * on.rate, drag.square, 1.0)
     return Flight(a, drag.linear, drag.square, drag.per_tick)
@@ -327,8 +326,8 @@ def _limits(model: written.Limits, plain) -> Limits:
         life=pool.FOREVER if model.life == "forever" else plain(model.life),
         reach=np.inf if model.reach == "endless" else plain(model.reach),
         strays=STRAYS[model.reach_from],
-        alive=None if model.alive == "any" else model.alive,
-        alive_with=model.alive_with,
+        in_the_air=None if model.in_the_air == "any" else model.in_the_air,
+        shared_limit=model.shared_limit,
         when_full=model.when_full,
     )
 

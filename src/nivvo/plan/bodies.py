@@ -54,7 +54,7 @@ class Walk:
     speed: float
     acceleration: float | None
     jump: float | None
-    button: str
+    jump_button: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,8 +75,8 @@ class Gunner:
     """What a shooter has beside its body: facing (3,), eye (forward, right, up), muzzles by name, walk."""
 
     facing: np.ndarray
-    faces: str
-    ways: int | None
+    facing_follows: str
+    facing_count: int | None
     eye: tuple[float, float, float]
     walk: Walk | None
     muzzle: dict[str, Muzzle]
@@ -113,7 +113,7 @@ def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool) -> Gunner:
     walk = None if model.walk is None else Walk(*(getattr(model.walk, key) for key in Walk.__slots__))
     muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle.__slots__)) for name, one in model.muzzle.items()}
     eye = (model.eye.forward, model.eye.right, model.eye.up)
-    return Gunner(_facing(model.facing, frame, y_up), model.faces, model.ways, eye, walk, muzzles)
+    return Gunner(_facing(model.facing, frame, y_up), model.facing_follows, model.facing_count, eye, walk, muzzles)
 
 
 def _facing(facing: Any, frame: frames.Frame, y_up: bool) -> np.ndarray:

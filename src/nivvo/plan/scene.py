@@ -187,13 +187,13 @@ class Scene:
 
 def _rules(model) -> Rules:
     return Rules(
-        step=pool.STEPS[model.step],
-        touch=pool.TOUCHES[model.touch],
+        step=pool.STEPS[model.motion],
+        touch=pool.TOUCHES[model.contacts],
         seen_at_ticks=model.input == "at ticks",
         next_tick=model.first_move == "next tick",
         timer=model.timer,
-        bits=model.bits,
-        step_word=model.step,
+        bits=model.timer_bits,
+        step_word=model.motion,
     )
 
 

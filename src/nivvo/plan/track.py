@@ -64,7 +64,7 @@ def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[
                 if button:
                     add(start, name, PRESS, button)
                 if row.release or row.tap or row.hold:
-                    add(start + count(row.lasts) if row.hold else start, name, RELEASE, row.release or button)
+                    add(start + count(row.held) if row.hold else start, name, RELEASE, row.release or button)
     return sorted(out, key=lambda one: (one.time, one.written))
 
 

@@ -52,7 +52,9 @@ class Meter:
         """``count`` projectiles over some ticks. Raises CallError where it is too much."""
         self.flown += count * ticks
         if self.flown > self.most_flown and not self.patient:
-            raise CallError(self._says(time, last, "a shorter limits.life, limits.alive, a lower tick.rate or lasts"))
+            raise CallError(
+                self._says(time, last, "a shorter limits.life, limits.in_the_air, a lower tick.rate or lasts")
+            )
         self._tell(time)
 
     def _tell(self, time: float) -> None:

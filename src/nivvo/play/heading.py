@@ -17,7 +17,7 @@ def headings(frame: Frame, heading: Heading, path: Path) -> np.ndarray:
     if heading.follows == "launch":
         return np.repeat(first[None], len(path.t), axis=0)
     age = np.maximum(path.t - path.moves_at, 0.0)
-    turned = frame.direction(float(frame.bearing(first)) + heading.spin * age)
+    turned = frame.direction(float(frame.direction_of(first)) + heading.spin * age)
     return turned if frame.size == 2 else frame.raised(turned, float(frame.elevation(first)))
 
 
@@ -26,12 +26,12 @@ def pointing(frame: Frame, heading: Heading, path: Path) -> dict[str, np.ndarray
     points, moving = headings(frame, heading, path), unit(path.v)
     d, s = points - moving, points + moving
     error = np.degrees(2.0 * np.arctan2(np.sqrt((d * d).sum(axis=1)), np.sqrt((s * s).sum(axis=1))))
-    columns = {"heading_direction": frame.bearing(points)}
+    columns = {"heading_direction": frame.direction_of(points)}
     if frame.size == 3:
         columns["heading_elevation"] = frame.elevation(points)
     columns["heading_error"] = error
     if frame.size == 2:
         front = heading.front
-        turn = frame.bearing(points) - float(np.degrees(np.arctan2(front[1], front[0])))
+        turn = frame.direction_of(points) - float(np.degrees(np.arctan2(front[1], front[0])))
         columns["model_turn"] = (turn + 180.0) % 360.0 - 180.0
     return columns

@@ -36,7 +36,7 @@ FORGET_EVERY = 512
 class Event(NamedTuple):
     """One thing that happened in a tick.
 
-    time : s. what : "fired", "refused", "state", "touched", "overlap", "damage", "out", "ended", "slipped through".
+    time : s. what : "fired", "refused", "state", "contact", "overlap", "damage", "out", "ended", "slipped through".
     id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
     (size,), or None. amount : of damage. detail : in words.
     """
@@ -97,33 +97,33 @@ class Live:
         self.press(button, shooter, at)
         self.release(button, shooter, at)
 
-    def cursor(self, *point: float, shooter: str | None = None, at: float | None = None) -> None:
+    def set_cursor(self, *point: float, shooter: str | None = None, at: float | None = None) -> None:
         """The cursor is at a position."""
         self._do("cursor", self._numbers("cursor", point, self.scene.frame.size), shooter, at)
 
     @checked
-    def stick(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
+    def set_stick(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
         """The stick is at x, y, each from -1 to 1."""
         self._do("stick", self._numbers("stick", (x, y), 2, 1.0), shooter, at)
 
     @checked
-    def move(self, x: float, y: float = 0.0, shooter: str | None = None, at: float | None = None) -> None:
+    def set_walk(self, x: float, y: float = 0.0, shooter: str | None = None, at: float | None = None) -> None:
         """The walking input is x, y, each from -1 to 1."""
-        self._do("move", self._numbers("move", (x, y), 2, 1.0), shooter, at)
+        self._do("walk", self._numbers("walk", (x, y), 2, 1.0), shooter, at)
 
     @checked
-    def look(self, *angles: float, shooter: str | None = None, at: float | None = None) -> None:
+    def set_look(self, *angles: float, shooter: str | None = None, at: float | None = None) -> None:
         """The eye looks along direction (and in 3D elevation), degrees."""
         self._do("look", self._numbers("look", angles, self.scene.frame.size - 1), shooter, at)
 
     @checked
-    def screen(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
+    def set_screen(self, x: float, y: float, shooter: str | None = None, at: float | None = None) -> None:
         """A point of the camera's screen is pointed at, pixels."""
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
 
     def _button(self, button: str) -> str:
         heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
-        heard |= {one.walk.button for one in self.scene.shooters.values() if one.walk is not None}
+        heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
         return known(button, sorted(heard), "button")
 
     def _numbers(self, what: str, values, size: int, most: float = 1e12) -> list[float]:
@@ -232,24 +232,24 @@ class Live:
     # What is in the air.
 
     @property
-    def count(self) -> int:
+    def in_the_air(self) -> int:
         """How many projectiles are in the air."""
         return self._session.arena.live
 
     @property
     def ids(self) -> np.ndarray:
         """Ids (n,) of the projectiles in the air. A view to read, not to write: good until the next step."""
-        return _to_read(self._session.arena.flight["key"][: self.count])
+        return _to_read(self._session.arena.flight["key"][: self.in_the_air])
 
     @property
     def positions(self) -> np.ndarray:
         """Positions (n, 2) or (n, 3) at the coming tick's start. A view to read: good until the next step."""
-        return _to_read(self._session.arena.flight["p"][: self.count, : self.scene.frame.size])
+        return _to_read(self._session.arena.flight["p"][: self.in_the_air, : self.scene.frame.size])
 
     @property
     def velocities(self) -> np.ndarray:
         """Velocities (n, 2) or (n, 3). A view to read: good until the next step."""
-        return _to_read(self._session.arena.flight["v"][: self.count, : self.scene.frame.size])
+        return _to_read(self._session.arena.flight["v"][: self.in_the_air, : self.scene.frame.size])
 
     @checked
     def name_of(self, id_: int) -> str:
@@ -383,7 +383,7 @@ class Live:
     def digest(self) -> bytes:
         """The bytes of all that is in the air and of all bodies: equal when two sessions are."""
         arena = self._session.arena
-        return arena.flight[: self.count].tobytes() + arena.bodies.tobytes()
+        return arena.flight[: self.in_the_air].tobytes() + arena.bodies.tobytes()
 
     @checked
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:

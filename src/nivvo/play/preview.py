@@ -1,4 +1,4 @@
-"""The path that a shot would take now, made by the same engine as the flight itself; and what a cheaper one shows."""
+"""The path that a shot would take now, made by the same engine as the flight itself; and what a plain one shows."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ class Preview:
 
 
 @dataclass(frozen=True)
-class Cheaper:
+class PlainPreview:
     """What a preview shows that ignores drag and the drill's own step, against the flight itself.
 
     points, times : as of Preview; it ends where the flight does, or at its own first touch if that is sooner.
@@ -126,7 +126,7 @@ def check_dots(count: int | None, every: float | None, spacing: float | None, he
 
 
 @checked
-def cheaper(
+def plain_preview(
     drill: Drill,
     case: str | None = None,
     *,
@@ -134,7 +134,7 @@ def cheaper(
     shooter: str | None = None,
     cursor=None,
     at: float = 0.0,
-) -> Cheaper:
+) -> PlainPreview:
     """What the plain parabola of the launch shows (no drag, exact step), and how far off it is.
 
     Arguments as of ``preview``. Raises CallError, also if the shot would be refused.
@@ -164,7 +164,7 @@ def cheaper(
     gaps = np.sqrt(((plain(shown) - path.at(shown)[0]) ** 2).sum(axis=1))
     ends = plain(np.float64(covered)) - path.p[-1]
     k = int(gaps.argmax())
-    return Cheaper(
+    return PlainPreview(
         scene.frame.drop(plain(shown)),
         shown - start,
         float(gaps[k]),

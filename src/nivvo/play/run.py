@@ -136,7 +136,7 @@ class Run:
         """What state each ability of each shooter was in from when on, and why."""
         return self.table("states")
 
-    def alive(self) -> tuple[np.ndarray, np.ndarray]:
+    def in_the_air(self) -> tuple[np.ndarray, np.ndarray]:
         """How many projectiles are in the air: times (n,) s at which that changes, and the count from each on."""
         rows = self.rows("projectiles")
         times = np.array([row["launched"] for row in rows] + [row["ended"] for row in rows])

@@ -195,7 +195,7 @@ class Session:
     def _steers(self, change: Change, locks: list) -> bool:
         """Whether what a player does may steer its shooter: by walking, a jump, or an ability that locks its feet."""
         walk = self.scene.shooters[change.shooter].walk
-        if change.what == "move" or change.value == walk.button:
+        if change.what == "walk" or change.value == walk.jump_button:
             return True
         rules = [one.rules for one, shooter in locks if shooter == change.shooter]
         return any(change.value in (one.button, one.confirm, one.cancel) for one in rules)
@@ -282,8 +282,8 @@ class Session:
         rows = self._alive(time, {self._rank(name, shooter)})
         if not len(rows):
             if trigger.use:
-                self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.gone}"))
-            return bool(trigger.use) and again.gone == "nothing"
+                self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.none_left}"))
+            return bool(trigger.use) and again.none_left == "nothing"
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:
             self.arena.end(int(row), time, pool.BY_PRESS)
@@ -300,10 +300,10 @@ class Session:
             name: [
                 other
                 for other in limits
-                if other == name or (one.alive_with and limits[other].alive_with == one.alive_with)
+                if other == name or (one.shared_limit and limits[other].shared_limit == one.shared_limit)
             ]
             for name, one in limits.items()
-            if one.alive is not None
+            if one.in_the_air is not None
         }
 
     def _alive(self, time: int, ranks: set[int]) -> np.ndarray:
@@ -321,11 +321,11 @@ class Session:
         limits = self.scene.abilities[shot.ability].limits
         names = self.counted[shot.ability]
         rows = self._alive(shot.time, {self._rank(name, shot.shooter) for name in names})
-        over = len(rows) + len(shot.sent) - limits.alive
+        over = len(rows) + len(shot.sent) - limits.in_the_air
         if over <= 0:
             return ""
-        if limits.when_full == "refuse" or len(shot.sent) > limits.alive:
-            return f"only {limits.alive} may be in the air, and {len(rows)} are"
+        if limits.when_full == "refuse" or len(shot.sent) > limits.in_the_air:
+            return f"only {limits.in_the_air} may be in the air, and {len(rows)} are"
         for row in rows[:over]:
             self.arena.end(int(row), shot.time, pool.BY_FULL)
         return ""
@@ -349,7 +349,7 @@ class Session:
         launch = self._launch(ability, shot.shooter, shot.moment)
         key = (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
         moves = moves_at(scene, shot.time)
-        own = [scene.number[shot.shooter]] if ability.owner == "once clear" else []
+        own = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):
             self.arena.fire(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=own)
             here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, OF_A_SHOT, 0)
@@ -391,7 +391,7 @@ class Session:
             linear=flight.linear,
             square=flight.square,
             factor=flight.factor,
-            spares=own if ability.owner == "never" else -1,
+            spares=own if ability.hits_owner == "never" else -1,
             strays=ability.limits.strays,
             owner=own,
             then=then,

@@ -105,7 +105,7 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
             yield {
                 "target": name,
                 "group": run.scene.groups[body["group"]],
-                "touched": sum(row["body"] == name for row in contacts),
+                "contacts": sum(row["body"] == name for row in contacts),
                 "damage": float(damage),
                 "health": float(body["health"]),
                 "health_left": max(float(body["health"]) - damage, 0.0),
@@ -166,7 +166,7 @@ SHEETS: dict[str, Sheet] = {
             Column("held", lambda _, shot: to_seconds(shot.moment.held)),
             *_plain(use="use"),
             Column("", lambda _, shot: shot.at, vector=True),
-            Column("direction", lambda run, shot: float(run.scene.frame.bearing(shot.velocity))),
+            Column("direction", lambda run, shot: float(run.scene.frame.direction_of(shot.velocity))),
             Column("elevation", lambda run, shot: float(run.scene.frame.elevation(shot.velocity))),
             Column("speed", lambda _, shot: length_of(shot.velocity)),
             Column("v", lambda _, shot: shot.velocity, vector=True),
@@ -228,7 +228,7 @@ SHEETS: dict[str, Sheet] = {
             Column("health_left", lambda _, event: max(float(event["left"]), 0.0)),
         ),
     ),
-    "targets": Sheet(_targets, _named("target", "group", "touched", "damage", "health", "health_left", "out_at")),
+    "targets": Sheet(_targets, _named("target", "group", "contacts", "damage", "health", "health_left", "out_at")),
     "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),
     "states": Sheet(
         lambda run: run.state_changes,

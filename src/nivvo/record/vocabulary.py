@@ -23,7 +23,7 @@ class Ending(NamedTuple):
 
 
 HAPPENINGS = {
-    pool.CONTACT: Happening("touched", turns=True),
+    pool.CONTACT: Happening("contact", turns=True),
     pool.OVERLAP: Happening("overlap", turns=True),
     pool.DAMAGE: Happening("damage"),
     pool.DIED: Happening("out"),

@@ -35,7 +35,7 @@ STYLES = {
     "high": (RUST, (0, (8, 2))),
     "least speed": (AMBER, (0, (4, 2, 1, 2))),
     "by elevation": (MOSS, (0, (2, 1.5))),
-    "by time": (INK, (0, (1, 1))),
+    "by flight time": (INK, (0, (1, 1))),
     "by apex": ("#7a4f9a", (0, (5, 1, 1, 1, 1, 1))),
 }
 
@@ -76,7 +76,7 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
         ax.plot([], [], color="#b9c2c9", lw=0.8, label="other elevations, every 10°")
     for one, line in zip(found, lines, strict=True):
         color, dash = STYLES[one.how]
-        words = f"{one.how}: {one.speed:.4g} {unit}/s at {one.elevation:.3g}°, {one.time:.3g} s"
+        words = f"{one.how}: {one.speed:.4g} {unit}/s at {one.elevation:.3g}°, {one.flight_time:.3g} s"
         if one.stopped_by:
             words += f", stopped by {one.stopped_by}"
         ax.plot(line[:, 0], line[:, 1], color=color, ls=dash, lw=2.2, label=words, zorder=6)
@@ -115,7 +115,7 @@ def _others(air: Air, speed: float, gravity: float) -> tuple[list[np.ndarray], n
 def _line(one: Solution, view) -> np.ndarray:
     """The flight of a solution up to its point, whatever stands in the way."""
     # Where its life ends before it arrives, the line ends there too.
-    times = np.linspace(one.path.t[0], min(one.path.moves_at + one.time, one.path.t[-1]), 240)
+    times = np.linspace(one.path.t[0], min(one.path.moves_at + one.flight_time, one.path.t[-1]), 240)
     return flat(one.path.at(times)[0], view.across, view.upward)
 
 

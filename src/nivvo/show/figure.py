@@ -55,7 +55,7 @@ def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
         down = scene.down
         title = "from the side" if frame.view == "side" else "from above"
         return [View(x, y, (f"x ({unit})", f"y ({unit})"), title, down)]
-    bearing = float(frame.bearing(heading))
+    bearing = float(frame.direction_of(heading))
     names = "xyz"
     first, second = (names[int(np.flatnonzero(axis)[0])] for axis in (frame.first, frame.second))
     side = View(
@@ -162,7 +162,7 @@ def _limits(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.nd
     for path in (run.flight(name) for name in list(run.ids.values())[:MOST_PATHS]):
         times = np.linspace(path.t[0], path.t[-1], 33)
         points.append(flat(path.at(times)[0], view.across, view.upward))
-    shots = [shot.cursor for shot in run.fired if shot.cursor is not None]
+    shots = [shot.aim_point for shot in run.fired if shot.aim_point is not None]
     points += [flat(cursor, view.across, view.upward)[None] for cursor in shots]
     for row, kind in zip(run.scene.bodies, run.scene.kinds, strict=True):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
@@ -274,8 +274,8 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         if few:
             ahead = path.v[0] / max(float(np.sqrt(path.v[0] @ path.v[0])), 1e-300)
             tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
-            if shot.cursor is not None:
-                tip = flat(shot.cursor, view.across, view.upward)
+            if shot.aim_point is not None:
+                tip = flat(shot.aim_point, view.across, view.upward)
                 ax.plot(*tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
             labels.avoid(muzzle + np.linspace(0.0, 1.0, 60)[:, None] * (tip - muzzle))
             ax.plot(
@@ -337,7 +337,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
         entries.append(Patch(facecolor="#c8dccf", edgecolor=MOSS, linewidth=2, label="shooter"))
     entries.append(Line2D([], [], marker="P", color=INK, ls="none", ms=8, label="muzzle"))
     entries.append(Line2D([], [], color=INK, lw=1, ls=(0, (6, 2, 1, 2)), label="aim"))
-    if any(shot.cursor is not None for shot in run.fired):
+    if any(shot.aim_point is not None for shot in run.fired):
         entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
     if preview is not None:

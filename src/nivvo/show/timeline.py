@@ -11,7 +11,7 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.curves import Curve
 from nivvo.core.pool import FOREVER
 from nivvo.errors import CallError
-from nivvo.play.questions.holding import Holds
+from nivvo.play.questions.holding import HoldTable
 from nivvo.play.run import Run
 from nivvo.show.canvas import drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, STONE
@@ -90,7 +90,7 @@ def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
     ax.set_yticks(range(len(lanes)), lanes)
     ax.set_ylim(max(len(lanes), 1) - 0.4, -0.6)
     ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=10, fontsize=8.5, frameon=False, labelcolor=INK)
-    times, alive = run.alive()
+    times, alive = run.in_the_air()
     live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
     most = int(alive.max()) if len(alive) else 0
     live.set_ylim(0, most * 1.25 + 1)
@@ -151,9 +151,9 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
 
 
-@checked(found="nivvo.play.questions.holding:Holds")
+@checked(found="nivvo.play.questions.holding:HoldTable")
 @drawn
-def draw_holds(found: Holds, axes: list[Axes]) -> list[Axes]:
+def draw_hold_table(found: HoldTable, axes: list[Axes]) -> list[Axes]:
     """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""
     axes = list(np.ravel(np.array(axes, dtype=object)))
     unit, x = found.scene.unit, [row["held"] for row in found.rows]
@@ -209,10 +209,10 @@ def _unit_of(key: str, unit: str) -> str:
     }.get(last, "")
 
 
-def save_holds(found: Holds, path: str | FilePath, drill: str) -> FilePath:
+def save_hold_table(found: HoldTable, path: str | FilePath, drill: str) -> FilePath:
     """Draw a hold chart into a PNG or SVG file. Raises CallError, OutputError."""
     panels = len(found.keys) + (3 if found.scene.frame.vertical else 2)
     figure = new_figure(panels, 8.0)
     figure.subplots_adjust(hspace=0.14, left=0.09)
-    draw_holds(found, list(figure.axes))
+    draw_hold_table(found, list(figure.axes))
     return save_titled(figure, path, f"{FilePath(drill).stem} · {found.ability} · what a hold is worth")

@@ -7,7 +7,7 @@ from typing import Any
 
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.play.questions.clearance import Clearance, of_muzzle
-from nivvo.play.questions.holding import Holds
+from nivvo.play.questions.holding import HoldTable
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import STILL_FLYING
 
@@ -25,7 +25,7 @@ def told(run: Run) -> list[str]:
             text = _fired(shots[name], unit, axes, run.scene.frame.vertical)
         elif what == "refused":
             text = f"{name} was not fired: {event['detail']}"
-        elif what in ("touched", "overlap"):
+        elif what in ("contact", "overlap"):
             row = next(touches)
             text = (
                 f"{name} touched {row['body']} at {point(row, axes)} {unit}, "
@@ -84,7 +84,7 @@ def overlaps(run: Run, ability: str) -> list[str]:
     return lines
 
 
-def held(found: Holds) -> list[str]:
+def held(found: HoldTable) -> list[str]:
     """What a table of holds comes to."""
     lines = [] if found.full is None else [f"{found.ability} is full after {found.full:g} s"]
     for key, when, lands in found.capped:
@@ -118,7 +118,7 @@ def rates(run: Run) -> list[str]:
                 "exact timer" if rules.timer == "exact" else f"{rules.timer} timer at {run.scene.ticks.rate:g} ticks/s"
             )
             lines.append(f"{name}: asked {asked:.5g} shots/s, delivered {given:.5g} ({how})")
-    peak = run.alive()[1]
+    peak = run.in_the_air()[1]
     if len(peak) and peak.max() > 1:
         lines.append(f"at most {int(peak.max())} in the air at once")
     return lines

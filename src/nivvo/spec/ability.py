@@ -26,11 +26,11 @@ Elevation = Annotated[float, Field(ge=-90, le=90)]
 
 
 class Heat(Table):
-    """What shooting warms, and how it cools: at 1 it is too hot."""
+    """What shooting warms, and how it cooling: at 1 it is too hot."""
 
-    a_shot: Annotated[float, Field(gt=0, le=1)] = Field(description="what each shot adds")
-    cools: Annotated[float, Field(ge=1e-4, le=1e6)] = Field(description="what goes each second")
-    until: Share = Field(0.0, description="too hot, it waits until it is down to this")
+    per_shot: Annotated[float, Field(gt=0, le=1)] = Field(description="what each shot adds")
+    cooling: Annotated[float, Field(ge=1e-4, le=1e6)] = Field(description="what goes each second")
+    resume_at: Share = Field(0.0, description="too hot, it waits until it is down to this")
 
 
 FIRING_KINDS = ("single", "auto", "burst", "charge", "ready")
@@ -45,20 +45,19 @@ class Firing(Table):
         "release fires; ready: a press shows the aim, a second fires",
     )
     button: Name = "fire"
-    interval: Seconds | None = Field(None, description="auto: between two shots; or rate")
+    interval: Seconds | None = Field(None, description="auto, burst: between two shots; auto: or rate")
     rate: Annotated[float, Field(ge=1e-4, le=1_000_000)] | None = Field(
         None, description="auto: shots a second; or interval"
     )
     shots: Annotated[int, Field(ge=1, le=1000)] | None = Field(None, description="burst: how many")
-    gap: Seconds | None = Field(None, description="burst: between two of its shots")
     on_release: Literal["finish", "stop"] = Field("finish", description="burst: when the button goes up before its end")
     full_after: Seconds | None = Field(None, description="charge: the hold at which it is full")
     at_full: Literal["wait", "let go", "fizzle", "fall back"] = Field(
         "wait",
         description="charge, when full: wait for the release, fire by itself, end without a shot, or fall to the base",
     )
-    least_hold: Seconds | None = Field(None, description="charge: a shorter hold is a tap")
-    tap: Literal["base", "nothing"] = Field("base", description="charge: what a tap fires")
+    min_hold: Seconds | None = Field(None, description="charge: the shortest hold that counts")
+    under_min_hold: Literal["base", "nothing"] = Field("base", description="charge: what a shorter hold fires")
     confirm: Name | None = Field(None, description="ready: the button that fires; default: its own button again")
     cancel: Name | None = Field(None, description="a button that breaks off what was begun")
     gives_up_after: Seconds | None = Field(None, description="ready: how long it waits to be confirmed")
@@ -68,7 +67,7 @@ class Firing(Table):
     wind_up: Seconds | None = Field(None, description="from the decision to the shot")
     recovery: Seconds | None = Field(None, description="after the last shot of a use")
     cooldown: Seconds | None = Field(None, description="from the last shot of a use to the next use")
-    cooldown_with: Name | None = Field(None, description="abilities with the same word here share their cooldown")
+    shared_cooldown: Name | None = Field(None, description="abilities with the same word here share their cooldown")
     remembers: Seconds | None = Field(None, description="for how long a press that comes too early is kept")
     ammo: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(None, description="shots before it must be reloaded")
     reload: Seconds | None = Field(None, description="how long a reload takes; it begins when the ammo is gone")
@@ -83,8 +82,8 @@ class Firing(Table):
             raise ValueError('kind = "auto" needs either interval or rate')
         if self.interval is not None and self.interval.ticks is None and float(self.interval) <= 0.0:
             raise ValueError("interval must be more than 0 s")
-        if self.kind == "burst" and (self.shots is None or self.gap is None):
-            raise ValueError('kind = "burst" needs shots and gap')
+        if self.kind == "burst" and (self.shots is None or self.interval is None):
+            raise ValueError('kind = "burst" needs shots and interval')
         if self.at_full != "wait" and self.full_after is None:
             raise ValueError(f'at_full = "{self.at_full}" needs full_after')
         if self.reload is not None and self.ammo is None:
@@ -93,9 +92,10 @@ class Firing(Table):
 
 
 KEYS_OF_FIRING = {
-    **dict.fromkeys(("interval", "rate"), ("auto",)),
-    **dict.fromkeys(("shots", "gap", "on_release"), ("burst",)),
-    **dict.fromkeys(("full_after", "at_full", "least_hold", "tap"), ("charge",)),
+    "interval": ("auto", "burst"),
+    "rate": ("auto",),
+    **dict.fromkeys(("shots", "on_release"), ("burst",)),
+    **dict.fromkeys(("full_after", "at_full", "min_hold", "under_min_hold"), ("charge",)),
     **dict.fromkeys(("confirm", "gives_up_after"), ("ready",)),
 }
 """Each key of firing and the kinds that it goes with."""
@@ -106,7 +106,7 @@ class Again(Table):
 
     then: Literal["end"] = Field("end", description="end: it ends there and then")
     of: Literal["newest", "oldest", "all"] = Field("newest", description="which of several")
-    gone: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
+    none_left: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
 
 
 class When(Table):
@@ -122,7 +122,7 @@ class Camera(Table):
     look: Annotated[list[Degrees], Field(min_length=2, max_length=2)] = Field(
         description="where its middle looks: [direction, elevation], degrees"
     )
-    fov: Annotated[float, Field(gt=0, lt=180)] = Field(60.0, description="vertical field of view, degrees")
+    field_of_view: Annotated[float, Field(gt=0, lt=180)] = Field(60.0, description="vertical field of view, degrees")
     screen: Annotated[list[Positive], Field(min_length=2, max_length=2)] = Field(
         [1280.0, 720.0], description="width and height in pixels; screen points count from the upper left"
     )
@@ -132,7 +132,7 @@ class Assist(Table):
     """A little help toward a target near the line of aim."""
 
     cone: Annotated[float, Field(gt=0, le=180)] = Field(description="full angle around the aim, degrees")
-    bend: Annotated[float, Field(gt=0, le=90)] = Field(description="at most so many degrees")
+    max_turn: Annotated[float, Field(gt=0, le=90)] = Field(description="at most so many degrees")
     within: Positive | None = Field(None, description="at most so far away, units")
     group: Name | None = Field(None, description="bodies of this group; default: every target")
 
@@ -157,26 +157,26 @@ class Aim(Table):
         None, description="stick: turns at the turn rate times its tilt (rescaled past the dead zone) to this power"
     )
     camera: Camera | None = Field(None, description="sight: through a camera, in place of the shooter's eye")
-    far: Positive | None = Field(
+    sight_range: Positive | None = Field(
         None, description="how far the sight sees, and how far away a far point is, units; default: 1000 m"
     )
-    blocked: Literal["fire", "refuse"] = Field(
-        "fire", description="sight: when something hides from the muzzle what the eye sees"
+    line_blocked: Literal["fire anyway", "refuse"] = Field(
+        "fire anyway", description="sight: when something hides from the muzzle what the eye sees"
     )
     group: Name | None = Field(None, description="nearest, lead: bodies of this group; default: every target")
     within: Positive | None = Field(None, description="nearest, lead: at most so far from the muzzle, units")
     cone: Annotated[float, Field(gt=0, le=360)] = Field(
         360.0, description="nearest, lead: full angle around the facing"
     )
-    prefers: Literal["distance", "angle"] = Field("distance", description="nearest, lead: which of several")
+    nearest_by: Literal["distance", "angle"] = Field("distance", description="nearest, lead: which of several")
     in_sight: bool = Field(False, description="nearest, lead: only what no obstacle hides from the muzzle")
-    otherwise: Literal["facing", "keep", "far", "refuse"] | None = Field(
+    without_target: Literal["facing", "keep", "far", "refuse"] | None = Field(
         None,
         description="with nothing to aim at: along the facing, keep the last direction, a far point, or refuse; "
         "default: sight far, nearest and lead facing",
     )
     assist: Assist | None = Field(None, description="bends the aim toward a target near its line")
-    bearing_within: (
+    direction_within: (
         Annotated[list[Annotated[float, Field(ge=-180, le=180)]], Field(min_length=2, max_length=2)] | None
     ) = Field(None, description="how far it can turn from the facing: [least, most], degrees")
     elevation_within: Annotated[list[Elevation], Field(min_length=2, max_length=2)] | None = Field(
@@ -190,14 +190,14 @@ class Aim(Table):
         for key, ways in KEYS_OF_AIM.items():
             if key in self.model_fields_set and getattr(self, key) is not None and self.by not in ways:
                 raise ValueError(f'{key} is for aim by = "{ways[0]}"; here by = "{self.by}"')
-        for key in ("bearing_within", "elevation_within"):
+        for key in ("direction_within", "elevation_within"):
             limits = getattr(self, key)
             if limits is not None and limits[0] > limits[1]:
                 raise ValueError(f"{key}: the least ({limits[0]:g}) is more than the most ({limits[1]:g})")
         if self.curve is not None and self.turn_rate is None:
             raise ValueError("curve shapes the turn rate: give turn_rate too")
-        if self.otherwise == "facing" and self.by == "sight":
-            raise ValueError('a sight with nothing to look at takes otherwise = "far", "keep" or "refuse"')
+        if self.without_target == "facing" and self.by == "sight":
+            raise ValueError('a sight with nothing to look at takes without_target = "far", "keep" or "refuse"')
         return self
 
 
@@ -206,10 +206,10 @@ KEYS_OF_AIM = {
     "direction": ("fixed",),
     "elevation": ("fixed",),
     **dict.fromkeys(("dead_zone", "snap", "turn_rate", "curve"), ("stick",)),
-    **dict.fromkeys(("camera", "blocked"), ("sight",)),
-    "far": ("sight", *SEEKS),
-    **dict.fromkeys(("group", "within", "cone", "prefers", "in_sight"), SEEKS),
-    "otherwise": (*SEEKS, "sight"),
+    **dict.fromkeys(("camera", "line_blocked"), ("sight",)),
+    "sight_range": ("sight", *SEEKS),
+    **dict.fromkeys(("group", "within", "cone", "nearest_by", "in_sight"), SEEKS),
+    "without_target": (*SEEKS, "sight"),
     "assist": ("stick", "cursor", "sight", "facing", "fixed"),
 }
 """Each key of an aim and the ways of aiming that it goes with."""
@@ -219,7 +219,7 @@ SOLVED = {
     "low": ("speed",),
     "high": ("speed",),
     "by elevation": ("elevation",),
-    "by time": ("time",),
+    "by flight time": ("flight_time",),
     "by apex": ("apex",),
 }
 """Each solved arc and the one key that it is solved from."""
@@ -238,14 +238,14 @@ class Launch(Table):
         "from above, [forward, right, up] in 3D; forward is the aim's, on the level",
     )
     impulse: depending(Positive, above=0.0) | None = Field(None, description="in place of speed: impulse / mass")
-    force: Positive | None = Field(
-        None, description="in place of speed: force x one tick / mass; hangs on the tick rate"
+    one_tick_force: Positive | None = Field(
+        None, description="in place of speed: a force that acts for one tick; what it gives hangs on the tick rate"
     )
-    arc: Literal["low", "high", "by elevation", "by time", "by apex"] | None = Field(
+    arc: Literal["low", "high", "by elevation", "by flight time", "by apex"] | None = Field(
         None,
         description="solve the launch so that it reaches the aim point: low or high at the speed, or by another key",
     )
-    time: Positive | None = Field(None, description='arc = "by time": seconds of flight')
+    flight_time: Positive | None = Field(None, description='arc = "by flight time": seconds of flight')
     apex: Positive | None = Field(None, description='arc = "by apex": highest point above the muzzle, units')
     out_of_reach: Literal["refuse", "farthest", "best elevation"] | None = Field(
         None, description="arc low or high: what to do where the speed is not enough; default: refuse"
@@ -292,11 +292,11 @@ class Launch(Table):
     @model_validator(mode="after")
     def _one_way(self) -> Launch:
         if self.arc is None:
-            for key in ("time", "apex", "out_of_reach", "clears"):
+            for key in ("flight_time", "apex", "out_of_reach", "clears"):
                 if getattr(self, key) is not None:
                     raise ValueError(f'{key} is for a solved arc, as arc = "{ARC_OF[key]}"')
             return self
-        for key in ("speed", "elevation", "time", "apex"):
+        for key in ("speed", "elevation", "flight_time", "apex"):
             needed = key in SOLVED[self.arc]
             if needed and getattr(self, key) is None and key != "speed":
                 raise ValueError(f'arc = "{self.arc}" needs {key}')
@@ -310,8 +310,8 @@ class Launch(Table):
         return self
 
 
-ARC_OF = {"time": "by time", "apex": "by apex", "out_of_reach": "low", "clears": "low"}
-SOURCES = ("speed", "velocity", "impulse", "force")
+ARC_OF = {"flight_time": "by flight time", "apex": "by apex", "out_of_reach": "low", "clears": "low"}
+SOURCES = ("speed", "velocity", "impulse", "one_tick_force")
 """What can say how fast a shot leaves."""
 
 
@@ -328,7 +328,7 @@ class Drag(Table):
 class Flight(Table):
     """What acts in the air."""
 
-    gravity: Annotated[float, Field(ge=-1000, le=1000)] = Field(1.0, description="share of the world's gravity")
+    gravity_share: Annotated[float, Field(ge=-1000, le=1000)] = Field(1.0, description="share of the world's gravity")
     drag: Drag = Field(default_factory=Drag)
 
 
@@ -359,10 +359,10 @@ class Limits(Table):
         "path",
         description="reach is length of the path, or distance from where it was launched, or from the shooter now",
     )
-    alive: Annotated[int, Field(ge=1, le=100_000)] | Literal["any"] = Field(
+    in_the_air: Annotated[int, Field(ge=1, le=100_000)] | Literal["any"] = Field(
         "any", description='at most so many in the air at once, or "any"'
     )
-    alive_with: Name | None = Field(None, description="abilities with the same word here are counted together")
+    shared_limit: Name | None = Field(None, description="abilities with the same word here are counted together")
     when_full: Literal["refuse", "end oldest"] = Field("refuse", description="a shot that would be one too many")
 
     @model_validator(mode="after")
@@ -374,10 +374,10 @@ class Limits(Table):
                     raise ValueError(f"{key} is settled at launch; it takes {', '.join(SETTLED)}")
                 if any(one <= 0.0 for one in value.values()):
                     raise ValueError(f"{key}: every value must be greater than 0")
-                if key == "life" and any(one > LONGEST for one in [*value.values(), value.sd or 0.0]):
+                if key == "life" and any(one > LONGEST for one in [*value.values(), value.deviation or 0.0]):
                     raise ValueError(f"life: every value must be at most {LONGEST:g} seconds")
-        if self.alive == "any" and (self.alive_with or "when_full" in self.model_fields_set):
-            raise ValueError("alive_with and when_full go with alive")
+        if self.in_the_air == "any" and (self.shared_limit or "when_full" in self.model_fields_set):
+            raise ValueError("shared_limit and when_full go with in_the_air")
         return self
 
 
@@ -402,8 +402,8 @@ class Ability(Table):
     muzzle_order: Literal["in turn", "all at once", "random"] | None = Field(
         None, description='several muzzles: which a shot leaves by; default: "in turn"'
     )
-    obstructed: Literal["fire", "push out", "refuse"] = Field(
-        "fire", description="where something solid stands in the muzzle: fire anyway, push out of it, or refuse"
+    muzzle_blocked: Literal["fire anyway", "push out", "refuse"] = Field(
+        "fire anyway", description="where something solid stands in the muzzle: fire anyway, push out of it, or refuse"
     )
     firing: Firing = Field(default_factory=Firing)
     aim: Aim = Field(default_factory=Aim)
@@ -415,10 +415,10 @@ class Ability(Table):
     )
     mass: Positive | None = Field(None, description="for launch by impulse or force")
     heading: Heading = Field(default_factory=Heading)
-    owner: Literal["once clear", "never", "always"] = Field(
+    hits_owner: Literal["once clear", "never", "always"] = Field(
         "once clear", description="when its own shooter may be touched: once clear of its body, never, always"
     )
-    inherit: Share = Field(0.0, description="share of the shooter's velocity that the shot starts with")
+    inherit_velocity: Share = Field(0.0, description="share of the shooter's velocity that the shot starts with")
     flight: Flight = Field(default_factory=Flight)
     limits: Limits = Field(default_factory=Limits)
     radius: depending(Positive, above=0.0) | None = Field(
@@ -438,7 +438,7 @@ class Ability(Table):
             tail, tip = shape.capsule
             if any(tail[1:]) or any(tip[1:]) or tail[0] >= tip[0]:
                 raise ValueError("shape.capsule of a projectile goes from tail to tip, as [[-0.6, 0], [0, 0]]")
-        if (self.launch.impulse or self.launch.force) and self.mass is None:
+        if (self.launch.impulse or self.launch.one_tick_force) and self.mass is None:
             raise ValueError("launch by impulse or force needs mass")
         if self.muzzle_order is not None and not isinstance(self.muzzle, list):
             raise ValueError('muzzle_order needs several muzzles, as muzzle = ["port", "starboard"]')

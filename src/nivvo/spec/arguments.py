@@ -105,7 +105,22 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
     **dict.fromkeys(("case", "ability", "shooter", "body", "name", "of", "button", "kind", "projectile"), _text),
     **dict.fromkeys(("format", "keep", "bodies", "table"), _text),
     **dict.fromkeys(
-        ("at", "held", "spacing", "every", "until", "speed", "elevation", "time", "apex", "dt", "x", "y"), _number
+        (
+            "at",
+            "held",
+            "spacing",
+            "every",
+            "until",
+            "speed",
+            "elevation",
+            "time",
+            "flight_time",
+            "apex",
+            "dt",
+            "x",
+            "y",
+        ),
+        _number,
     ),
     "count": _count,
     "id_": _count,

@@ -9,7 +9,7 @@ from pydantic import Field, model_validator
 from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Table, Vector
 
 Axes = Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)]
-CONTROLS = ("cursor", "stick", "move", "look", "screen")
+CONTROLS = ("cursor", "stick", "walk", "look", "screen")
 """What a row of input can change beside buttons."""
 
 
@@ -20,8 +20,8 @@ class Input(Table):
     press: Name | None = None
     release: Name | None = None
     tap: Name | None = Field(None, description="press and release at once")
-    hold: Name | None = Field(None, description="press, and release when lasts is over")
-    lasts: Seconds | None = Field(None, description="of hold")
+    hold: Name | None = Field(None, description="press, and release once it was held so long")
+    held: Seconds | None = Field(None, description="hold: for how long")
     count: Annotated[int, Field(ge=1, le=100_000)] | None = Field(None, description="tap, hold: so many times")
     every: Seconds | None = Field(None, description="of count: from one to the next")
     glide: bool = Field(False, description="controls go evenly to here since their last row, in place of a jump")
@@ -29,7 +29,7 @@ class Input(Table):
     stick: Axes | None = Field(
         None, description="where the stick is from now on, each from -1 to 1, in the world's own axes"
     )
-    move: Axes | None = Field(None, description="which way to walk from now on, as the stick is read")
+    walk: Axes | None = Field(None, description="which way to walk from now on, as the stick is read")
     look: Annotated[list[Degrees], Field(min_length=1, max_length=2)] | None = Field(
         None, description="where the eye looks from now on: [direction, elevation], degrees; in 2D [direction]"
     )
@@ -45,8 +45,8 @@ class Input(Table):
             raise ValueError(f"one button act a row; given: {', '.join(acts)}")
         if not acts and all(getattr(self, key) is None for key in CONTROLS):
             raise ValueError(f"nothing happens in this row: give press, release, tap, hold, {', '.join(CONTROLS)}")
-        if (self.hold is None) != (self.lasts is None):
-            raise ValueError("hold and lasts go together")
+        if (self.hold is None) != (self.held is None):
+            raise ValueError("hold and held go together")
         if (self.count is None) != (self.every is None):
             raise ValueError("count and every go together")
         if self.count is not None and self.tap is None and self.hold is None:
@@ -99,7 +99,7 @@ class Check(Table):
     after: Seconds | None = Field(None, description="hits: at the earliest")
     times: Annotated[int, Field(ge=1)] | None = Field(None, description="hits: at least so many touches")
     within: Positive | None = Field(None, description="lands: radius; measure equals: tolerance")
-    by: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
+    margin: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
     of: Name | None = Field(None, description="measure: which body, or which ability")
     equals: Number | None = None
     at_least: Number | None = None
@@ -131,7 +131,7 @@ VERBS = {
     "hits": ("before", "after", "times", "of"),
     "misses": ("of",),
     "lands": ("within", "of"),
-    "clears": ("by", "of"),
+    "clears": ("margin", "of"),
     "measure": ("of", "equals", "at_least", "at_most", "within"),
 }
 """Each verb and the keys that go with it."""

@@ -198,7 +198,7 @@ class _Reader:
             if error.problems and error.problems[0].where == str(path):
                 first = error.problems[0]
                 hint = first.hint or f"files are looked for beside {document.name}"
-                raise DrillError([Problem(where, "use", f"{path}: {first.says}", hint=hint)]) from None
+                raise DrillError([Problem(where, "use", f"{path}: {first.message}", hint=hint)]) from None
             raise
 
 

@@ -43,7 +43,7 @@ def check(links: Links, key: tuple, ability) -> None:
         )
     if ability.aim.group is not None:
         links.name((*key, "aim", "group"), ability.aim.group, "group", names.groups)
-    if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity > 0.0):
+    if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity_share > 0.0):
         links.say((*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by time"')
     if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
         links.say(
@@ -60,14 +60,14 @@ STIFFEST = 250.0
 def _drag(links: Links, key: tuple, ability) -> None:
     """Drag in exact step is followed as long as it leaves something to follow."""
     model, drag = links.model, ability.flight.drag
-    if model.tick.step != "exact":
+    if model.tick.motion != "exact":
         return
     if model.tick.frames is None or isinstance(model.tick.frames, str):
         rate = model.tick.rate
     else:
         rate = 1.0 / max(model.tick.frames)
     most = STIFFEST * rate
-    pull = model.world.pull * abs(ability.flight.gravity)
+    pull = model.world.pull * abs(ability.flight.gravity_share)
     linear = drag.linear - math.log(drag.per_tick) * rate
     if linear > most:
         word = "linear" if drag.linear > most else "per_tick"
@@ -103,10 +103,10 @@ def _firing(links: Links, key: tuple, ability) -> None:
         where = "rate" if firing.rate is not None else "interval"
         says = f"is {rate:.4g} shots a second: more than {MOST_SHOTS:,}"
         links.say((*key, "firing", where), says, getattr(firing, where), f"at most {MOST_SHOTS:,} shots a second")
-    if firing.least_hold is not None and firing.full_after is not None:
-        least, full = (getattr(firing, one).seconds(model.tick.rate) for one in ("least_hold", "full_after"))
+    if firing.min_hold is not None and firing.full_after is not None:
+        least, full = (getattr(firing, one).seconds(model.tick.rate) for one in ("min_hold", "full_after"))
         if least > full:
-            links.say((*key, "firing", "least_hold"), "is longer than full_after", least, f"at most {full:g} s")
+            links.say((*key, "firing", "min_hold"), "is longer than full_after", least, f"at most {full:g} s")
     if firing.cancelled_by_damage and not any(shooter.health for shooter in model.shooter.values()):
         hint = "give the shooter health, as shooter.keeper.health = 100"
         links.say((*key, "firing", "cancelled_by_damage"), "no shooter has health, so none takes damage", hint=hint)
@@ -132,9 +132,9 @@ def _launch_and_aim(links: Links, key: tuple, ability) -> None:
         links.name((*key, "aim", "assist", "group"), aim.assist.group, "group", links.names.groups)
     if aim.elevation_within is not None and view == "top" and not model.world.height:
         links.say((*key, "aim", "elevation_within"), "a flat top view has no elevation", aim.elevation_within)
-    if aim.bearing_within is not None and view == "side":
+    if aim.direction_within is not None and view == "side":
         hint = "write elevation_within; a shooter in side view does not aim behind itself with it"
-        links.say((*key, "aim", "bearing_within"), "in side view an aim turns in elevation only", hint=hint)
+        links.say((*key, "aim", "direction_within"), "in side view an aim turns in elevation only", hint=hint)
     if aim.camera is not None:
         if size == 2:
             links.say((*key, "aim", "camera"), "a camera looks into space; in 2D the sight is the eye's, by look")

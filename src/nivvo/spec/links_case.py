@@ -30,14 +30,14 @@ def check(links: Links, name: str, track: Track | None) -> None:
     in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
     walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
     heard = {getattr(one.firing, key) for one in in_hand for key in ("button", "confirm", "cancel")} - {None}
-    hands = Hands(in_hand, walks, sorted(heard | {walk.button for walk in walks if walk.jump}))
+    hands = Hands(in_hand, walks, sorted(heard | {walk.jump_button for walk in walks if walk.jump}))
     places = [((*key, "input", k), "") for k in range(len(case.input or []))]
     rows = list(case.input or [])
     if track is not None:
         at = (*key, "track")
         for one in track.wrong:
             where = f"{links.folder / case.track}" + (f":{one.line}" if one.line else "")
-            links.note(at, one.says, None, one.allowed, one.hint, where=where)
+            links.note(at, one.message, None, one.allowed, one.hint, where=where)
         places += [(at, f"{links.folder / case.track}:{line}") for line, _ in track.rows]
         rows += [row for _, row in track.rows]
     for row, (at, where) in zip(rows, places, strict=True):
@@ -91,11 +91,11 @@ def check(links: Links, name: str, track: Track | None) -> None:
 def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:
     """What in one row of inputs does not fit."""
     model = links.model
-    for word in ("t", "lasts", "every"):
+    for word in ("t", "held", "every"):
         _within_a_day(links, (*at, word), getattr(row, word))
     links.vector((*at, "cursor"), row.cursor)
-    if row.move is not None and not hands.walks:
-        links.say((*at, "move"), "nobody walks", row.move, "a shooter with walk.speed")
+    if row.walk is not None and not hands.walks:
+        links.say((*at, "walk"), "nobody walks", row.walk, "a shooter with walk.speed")
     if row.look is not None and len(row.look) != model.world.size - 1:
         words = "[direction]" if model.world.size == 2 else "[direction, elevation]"
         links.say((*at, "look"), f"in {model.world.view} view it is {words}, in degrees", row.look)
@@ -154,7 +154,7 @@ def _released(links: Links, places: list, rows: list[Input], case, in_hand: list
         downs = [k for k, row in enumerate(rows) if row.press == button]
         ups = [k for k, row in enumerate(rows) if row.release == button]
         if ability.firing.kind == "auto" and len(downs) > len(ups) and case.lasts is None:
-            hint = "write hold and lasts, a release, or case.lasts"
+            hint = "write hold and held, a release, or case.lasts"
             at, where = places[downs[-1]]
             with links.standing(where):
                 links.say((*at, "press"), "is never released, and auto fire goes on", button, hint=hint)

@@ -99,15 +99,17 @@ def _shooter(links: Links, key: tuple, shooter) -> None:
         links.say((*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"')
     if world.view != "side" and world.size == 3 and isinstance(facing, str):
         links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
-    if shooter.ways is not None and world.view == "side" and shooter.ways != 2:
-        links.say((*key, "ways"), "in side view a shooter faces left or right", shooter.ways, "2")
+    if shooter.facing_count is not None and world.view == "side" and shooter.facing_count != 2:
+        links.say((*key, "facing_count"), "in side view a shooter faces left or right", shooter.facing_count, "2")
     if shooter.walk is not None and shooter.walk.jump is not None and not world.pull:
         says = (
             "without gravity a jump never comes down" if world.size == 3 or world.view == "side" else "there is no up"
         )
         links.say((*key, "walk", "jump"), says, shooter.walk.jump)
-    if shooter.faces == "movement" and shooter.walk is None:
-        links.say((*key, "faces"), "it does not walk, so no movement turns it", "movement", "walk.speed, or another")
+    if shooter.facing_follows == "movement" and shooter.walk is None:
+        links.say(
+            (*key, "facing_follows"), "it does not walk, so no movement turns it", "movement", "walk.speed, or another"
+        )
     if shooter.eye.right and world.view == "side":
         links.say((*key, "eye", "right"), "in side view there is no right, only forward and up", shooter.eye.right)
     if shooter.eye.up and world.view == "top" and not world.height:

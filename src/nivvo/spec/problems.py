@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from nivvo.errors import Problem
 from nivvo.spec.document import Document
 from nivvo.spec.nearest import nearest
+from nivvo.spec.renamed import renamed
 
 _LIMITS = {
     "greater_than": ("gt", "greater than {}"),
@@ -42,16 +43,16 @@ def of_errors(errors: list[dict], document: Document, model: type[BaseModel], pr
             old = found[key]
             if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
                 allowed = f"{old.allowed}, or {_TYPES[one['type']]}" if old.allowed else _TYPES[one["type"]]
-                found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
+                found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
             elif one["type"] == "value_error":
                 said = one["msg"].removeprefix("Value error, ").removeprefix("must be ")
                 allowed = f"{old.allowed}, or {said}" if old.allowed else said
-                found[key] = Problem(old.where, old.key, old.says, old.given, allowed, old.hint)
+                found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
             continue
         found[key] = _problem(one, key, document, model)
     # Of a key that may be one thing or another, what is wrong inside of the one says it all.
     outer = {key[:size] for key in found for size in range(1, len(key))}
-    return [problem for key, problem in found.items() if not (problem.says == "wrong type" and key in outer)]
+    return [problem for key, problem in found.items() if not (problem.message == "wrong type" and key in outer)]
 
 
 def in_order(problems: Iterable[Problem]) -> list[Problem]:
@@ -156,9 +157,16 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     """A key that its table does not have: the nearest that it has, or the table where it belongs."""
     table, word = _model_at(model, key[:-1]), str(key[-1])
     allowed = list(table.model_fields) if table else []
+    if now := renamed(key):
+        return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
     homes = [path for path, field in _all_keys(model) if field == word]
-    if homes:
-        around = [home for home in homes if home.split(".")[0] == str(key[0])] or homes
+    around = [home for home in homes if home.split(".")[0] == str(key[0])]
+    close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == str(key[0]) and word in field}
+    if homes and not around and close:
+        near = min(close, key=len)
+        hint = f"did you mean {near} (in {close[near]})?"
+    elif homes:
+        around = around or homes
         hint = f"{word} belongs in {' or '.join(around[:3])}"
     elif not (hint := nearest(word, allowed)):
         near = nearest(word, {field for _, field in _all_keys(model)})

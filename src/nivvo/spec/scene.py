@@ -91,7 +91,9 @@ class Tick(Table):
         | Annotated[list[Annotated[float, Field(ge=LEAST_FRAME, le=10)]], Field(min_length=1, max_length=100_000)]
         | None
     ) = Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
-    step: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field("exact", description="how motion is stepped")
+    motion: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field(
+        "exact", description="how motion is stepped"
+    )
     input: Literal["exact", "at ticks"] = Field("exact", description="when an input is seen")
     first_move: Literal["same tick", "next tick"] = Field(
         "same tick", description="whether a shot moves in the tick in which it appears"
@@ -99,8 +101,8 @@ class Tick(Table):
     timer: Literal["exact", "re-armed", "accumulating", "counting down"] = Field(
         "exact", description="how timers of firing count; all but exact at ticks, and need input at ticks"
     )
-    bits: Literal[32, 64] = Field(64, description="precision in which a timer at ticks is counted")
-    touch: Literal["swept", "at ticks"] = Field("swept", description="along the path, or overlap at each tick's end")
+    timer_bits: Literal[32, 64] = Field(64, description="precision in which a timer at ticks is counted")
+    contacts: Literal["swept", "at ticks"] = Field("swept", description="along the path, or overlap at each tick's end")
 
     @model_validator(mode="after")
     def _one_clock(self) -> Tick:
@@ -108,8 +110,8 @@ class Tick(Table):
             raise ValueError("write rate or frames, not both")
         if self.timer != "exact" and self.input != "at ticks":
             raise ValueError(f'timer = "{self.timer}" counts at ticks: it needs input = "at ticks"')
-        if self.timer == "exact" and self.bits == 32:
-            raise ValueError("bits is for a timer that counts at ticks")
+        if self.timer == "exact" and self.timer_bits == 32:
+            raise ValueError("timer_bits is for a timer that counts at ticks")
         return self
 
 
@@ -182,12 +184,12 @@ class Move(Table):
 
 
 class Walk(Table):
-    """How a shooter moves by input: along the axes of ``move`` rows, and up by its jump button."""
+    """How a shooter moves by input: along the axes of ``walk`` rows, and up by its jump button."""
 
     speed: Positive = Field(description="at full input, units/s")
     acceleration: Positive | None = Field(None, description="toward the speed asked for, units/s²; default: at once")
     jump: Positive | None = Field(None, description="upward speed of a jump, units/s; it falls by the world's gravity")
-    button: Name = Field("jump", description="the button that jumps")
+    jump_button: Name = Field("jump", description="the button that jumps")
 
 
 class Eye(Table):
@@ -226,10 +228,10 @@ class Shooter(Table):
         None, description='side: "left" or "right"; else a direction in degrees'
     )
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
-    faces: Literal["fixed", "movement", "cursor", "stick", "look"] = Field(
+    facing_follows: Literal["fixed", "movement", "cursor", "stick", "look"] = Field(
         "fixed", description="what turns it; before any input, and where it points nowhere, it keeps its facing"
     )
-    ways: Literal[2, 4, 8] | None = Field(
+    facing_count: Literal[2, 4, 8] | None = Field(
         None, description="how many ways it can face; default: side 2, else any; halfway between two: the even one"
     )
     group: Name = "shooters"
@@ -243,8 +245,8 @@ class Shooter(Table):
     def _one_mover(self) -> Shooter:
         if self.move is not None and self.walk is not None:
             raise ValueError("move and walk do not go together")
-        if self.ways is not None and self.faces == "fixed":
-            raise ValueError('ways needs faces, as faces = "movement"')
+        if self.facing_count is not None and self.facing_follows == "fixed":
+            raise ValueError('facing_count needs facing_follows, as facing_follows = "movement"')
         return self
 
 

@@ -15,7 +15,7 @@ from nivvo.spec.nearest import nearest
 
 log = logging.getLogger("nivvo")
 
-SIZES = {"cursor": (2, 3), "look": (1, 2), "stick": (2,), "move": (2,), "screen": (2,)}
+SIZES = {"cursor": (2, 3), "look": (1, 2), "stick": (2,), "walk": (2,), "screen": (2,)}
 """How many numbers each control takes."""
 
 ACTS = ("press", "release", "tap")
@@ -29,7 +29,7 @@ class Wrong(NamedTuple):
     """What is wrong with a line of a track (0: with the file)."""
 
     line: int
-    says: str
+    message: str
     allowed: str = ""
     hint: str = ""
 

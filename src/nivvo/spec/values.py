@@ -85,7 +85,7 @@ class Depends(Table):
     ``points`` (pairs of x and value, straight lines between, held beyond the ends),
     ``start`` and ``end`` with an ``ease``, ``over`` so much x (by held: full_after),
     ``start`` with ``step`` added ``every`` so much x, first after one, never beyond ``cap``.
-    by = "random": from ``low`` to ``high``, all alike; or around ``mean`` with the standard deviation ``sd``.
+    by = "random": from ``low`` to ``high``, all alike; or around ``mean`` with the standard deviation ``deviation``.
     by = "read": the number in a ``file`` (CSV or JSON), at ``row`` and ``column``.
     """
 
@@ -101,7 +101,7 @@ class Depends(Table):
     low: Number | None = None
     high: Number | None = None
     mean: Number | None = None
-    sd: NotNegative | None = None
+    deviation: NotNegative | None = None
     file: str | None = None
     row: str | int | None = None
     column: str | int | None = None
@@ -153,7 +153,7 @@ class Depends(Table):
         """The value of a random number, from two draws in [0, 1)."""
         if self.mean is None:
             return self.low + (self.high - self.low) * u
-        value = self.mean + self.sd * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
+        value = self.mean + self.deviation * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
         value = value if self.low is None else max(value, self.low)
         return value if self.high is None else min(value, self.high)
 
@@ -190,7 +190,7 @@ def depends_of(table, path: tuple = ()):
 
 
 _WAYS = (({"points"}, set()), ({"start", "end"}, {"over", "ease"}), ({"start", "step"}, {"every", "cap"}))
-_WAYS_RANDOM = (({"low", "high"}, set()), ({"mean", "sd"}, {"low", "high"}))
+_WAYS_RANDOM = (({"low", "high"}, set()), ({"mean", "deviation"}, {"low", "high"}))
 _WAYS_READ = (({"file", "row", "column"}, set()),)
 
 

@@ -57,7 +57,7 @@ class Shot:
 
     at, heading, velocity : (3,) world; heading is a unit vector, velocity in units/s
     clearance : gap between projectile and shooter's body at the muzzle (units)
-    cursor : the aim point, or None
+    aim_point : what it was aimed at (3,), or None
     remains : by how many degrees limits kept it from its aim
     note : what is odd about the aim, or how it was solved, or ""
     refused : why it was not fired after all, or ""
@@ -77,7 +77,7 @@ class Shot:
     velocity: np.ndarray
     speed: float
     clearance: float
-    cursor: np.ndarray | None
+    aim_point: np.ndarray | None
     note: str
     refused: str = ""
     remains: float = 0.0
@@ -158,7 +158,7 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
         clear = stage.gap_at(stage.number[shooter], leaving.at, stance.place)
     if stance.lag > 0.0:
         aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.unit}")
-    own = ability.inherit * stance.velocity if ability.inherit else NOWHERE
+    own = ability.inherit_velocity * stance.velocity if ability.inherit_velocity else NOWHERE
     velocities = () if alone else _spread(scene, ability, moment, stance, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     return Shot(
@@ -174,7 +174,7 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
         velocity=aimed.velocity + own,
         speed=length_of(aimed.velocity),
         clearance=scene.settled(clear - radius),
-        cursor=aimed.point,
+        aim_point=aimed.point,
         note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
         refused=aimed.refused,
         remains=aimed.remains,
@@ -192,10 +192,10 @@ def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple
         return float(np.sqrt(sum(x * x for x in keys.velocity))), ""
     if keys.impulse is not None:
         return resolve(keys.impulse, moment, "impulse") / ability.mass, ""
-    if keys.force is not None:
+    if keys.one_tick_force is not None:
         tick = scene.ticks.holding(time)
         dt = (scene.ticks.edge(tick + 1) - scene.ticks.edge(tick)) / UNITS
-        speed = keys.force * dt / ability.mass
+        speed = keys.one_tick_force * dt / ability.mass
         return speed, f"{speed:.5g} {scene.unit}/s from the force over a tick of {1e3 * dt:.4g} ms"
     return (None if keys.speed is None else resolve(keys.speed, moment, "speed")), ""
 
@@ -252,13 +252,13 @@ def _without(
     scene: Scene, ability: Ability, last, stance: Stance, moment: Moment, point, nothing: str, notes: list[str]
 ) -> Aimed:
     """What is done with nothing to aim at."""
-    otherwise = ability.aim.otherwise
+    otherwise = ability.aim.without_target
     if otherwise == "refuse":
         leaving = Leaving(stance.muzzle_at(stance.facing), stance.facing, "")
         return Aimed(leaving, stance.facing, None, notes, nothing)
     if otherwise == "far":
         if ability.aim.by != "sight":
-            point = stance.pivot + ability.aim.far * stance.facing
+            point = stance.pivot + ability.aim.sight_range * stance.facing
         leaving = through(
             stance.frame, stance.origin, stance.offset, stance.body, stance.facing, point, stance.follows_aim
         )
@@ -287,13 +287,13 @@ def _by_components(ability: Ability, stance: Stance, aimed: Aimed) -> None:
 def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
     """Turn the shot back into what it may aim at, and note the angle that remained."""
     aim, frame, heading = ability.aim, stance.frame, aimed.leaving.heading
-    if (aim.bearing_within is None and aim.elevation_within is None) or aimed.refused:
+    if (aim.direction_within is None and aim.elevation_within is None) or aimed.refused:
         return
     limited = heading
-    if aim.bearing_within is not None:
-        base = float(frame.bearing(stance.facing))
-        off = (float(frame.bearing(heading)) - base + 180.0) % 360.0 - 180.0
-        kept = min(max(off, aim.bearing_within[0]), aim.bearing_within[1])
+    if aim.direction_within is not None:
+        base = float(frame.direction_of(stance.facing))
+        off = (float(frame.direction_of(heading)) - base + 180.0) % 360.0 - 180.0
+        kept = min(max(off, aim.direction_within[0]), aim.direction_within[1])
         if kept != off:
             limited = frame.direction(base + kept)
             limited = frame.raised(limited, float(frame.elevation(heading))) if frame.vertical else limited
@@ -325,7 +325,7 @@ def _unblock(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time:
         return
     far = length_of(way) * found[1]
     words = f"blocked: {stage.names[found[0]]} hides the aim point, {far:.4g} {scene.unit} from the muzzle"
-    if ability.aim.blocked == "refuse":
+    if ability.aim.line_blocked == "refuse":
         aimed.refused = words
     else:
         aimed.notes.append(words)
@@ -338,11 +338,11 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
     words, free = obstructed(stage, ability, stance, aimed.leaving.at, radius, time)
     if not words:
         return
-    if ability.obstructed == "fire":
+    if ability.muzzle_blocked == "fire anyway":
         aimed.notes.append(f"obstructed: {words}")
-    elif ability.obstructed == "refuse" or free is None:
+    elif ability.muzzle_blocked == "refuse" or free is None:
         aimed.refused = f"obstructed: {words}" + (
-            "" if ability.obstructed == "refuse" else ", and no free place is near"
+            "" if ability.muzzle_blocked == "refuse" else ", and no free place is near"
         )
     else:
         away = free - aimed.leaving.at

@@ -52,7 +52,7 @@ class Task(NamedTuple):
 
 def task_of(stage: Stage, ability: Ability, moment: Moment, time: int, stance: Stance, speed: float | None) -> Task:
     """The task of one shot."""
-    own = ability.inherit * stance.velocity
+    own = ability.inherit_velocity * stance.velocity
     return Task(stage, ability, moment, time, stance, speed, air_of(stage.scene, ability, time), own)
 
 
@@ -79,7 +79,7 @@ def moves_at(scene: Scene, time: int) -> int:
 
 
 def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWHERE, bend=NOWHERE) -> launch.Launch:
-    """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by time, by apex.
+    """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by flight time, by apex.
 
     Its velocity holds what is inherited. velocity, bend : of a point that moves and accelerates. Closed forms
     where they hold, else by search.
@@ -88,7 +88,7 @@ def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWH
     fall, moving = air.fall if air.a.any() else None, {"own": own, "velocity": velocity, "acceleration": bend}
     if how in (launch.LOW, launch.HIGH):
         return launch.by_speed(to, air.a, value, how, fall=fall) if plain else air.by_speed(to, value, how, **moving)
-    if how == "by time":
+    if how == "by flight time":
         return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value, **moving)
     if how == "by apex":
         return launch.by_apex(to, air.a, up, value, fall=fall) if plain else air.by_apex(to, up, value, **moving)
@@ -102,7 +102,7 @@ def wanted(task: Task, how: str) -> float | None:
     keys = task.ability.launch
     if how == "by elevation":
         return None if keys.elevation is None else resolve(keys.elevation, task.moment, "elevation")
-    return {"by time": keys.time, "by apex": keys.apex}.get(how, task.speed)
+    return {"by flight time": keys.flight_time, "by apex": keys.apex}.get(how, task.speed)
 
 
 def solve(task: Task, point) -> Arc:

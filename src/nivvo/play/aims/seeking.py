@@ -21,7 +21,7 @@ def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | Non
             continue
         if aim.in_sight and stage.hidden(stance.origin, to, time):
             continue
-        key = (far if aim.prefers == "distance" else angle, number)
+        key = (far if aim.nearest_by == "distance" else angle, number)
         if best is None or key < best:
             best = key
     return None if best is None else best[1]
@@ -39,7 +39,7 @@ def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
 
 
 def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:
-    """A heading bent toward the target nearest to it by angle, by at most ``assist.bend``; and in words."""
+    """A heading bent toward the target nearest to it by angle, by at most ``assist.max_turn``; and in words."""
     best, at = None, stance.muzzle_at(heading)
     for number in candidates(stage, assist.group, stance.shooter):
         to = stage.middle(number, time) - at
@@ -52,7 +52,7 @@ def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tu
         return heading, ""
     angle, number, to = best
     goal = to / np.sqrt(dot(to, to))
-    share = min(assist.bend / angle, 1.0)
+    share = min(assist.max_turn / angle, 1.0)
     word = f"assisted: bent {share * angle:.4g}° toward {stage.names[number]}"
     return goal if share == 1.0 else between(heading, goal, share), word
 

@@ -32,7 +32,7 @@ def sight(stage: Stage, ability: Ability, shooter: str, time: int) -> Sight:
         facing = player.facing(time)
         eye = player.place(time)[0] + offset_to(scene.frame.triad(facing, facing), player.shooter.eye)
         ray = player.look(time)
-    far = ability.aim.far
+    far = ability.aim.sight_range
     among = [k for k in stage.of_kind("shooter", "obstacle", "target") if stage.names[k] != shooter]
     inside = next((stage.names[k] for k in among if not stage.out(k) and stage.gap(k, eye, time) < 0.0), "")
     found = stage.first_on_line(eye, ray * far, 0.0, time, among)
@@ -43,11 +43,11 @@ def sight(stage: Stage, ability: Ability, shooter: str, time: int) -> Sight:
 def ray_of(frame: Frame, camera: Camera, screen) -> np.ndarray:
     """Unit vector (3,) from a camera through a point of its screen (pixels from the upper left); None: its middle.
 
-    A pinhole: with f the height over 2 tan(fov/2), the ray is forward + right x/f + up y/f.
+    A pinhole: with f the height over 2 tan(field of view / 2), the ray is forward + right x/f + up y/f.
     """
     heading = frame.raised(frame.direction(camera.look[0]), camera.look[1])
     forward, right, up = frame.triad(heading, frame.forward)
     wide, tall = camera.screen
     x, y = (wide / 2.0, tall / 2.0) if screen is None else screen
-    focal = 0.5 * tall / np.tan(np.radians(0.5 * camera.fov))
+    focal = 0.5 * tall / np.tan(np.radians(0.5 * camera.field_of_view))
     return unit(forward + right * ((x - 0.5 * wide) / focal) + up * ((0.5 * tall - y) / focal))

@@ -100,7 +100,7 @@ def of_muzzle(
         headings=headings,
         gaps=here,
         least=float(here[k]),
-        direction=float(scene.frame.bearing(headings[k])),
+        direction=float(scene.frame.direction_of(headings[k])),
         elevation=float(scene.frame.elevation(headings[k])),
         clear_forward=float("nan") if if_inside and here[k] >= 0.0 else _clear_forward(gaps, enough),
     )

@@ -22,7 +22,7 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
         for key, value in (("up", "+z"), ("forward", "+x"), ("hand", "right")):
             if unwritten(world, key):
                 out.append((f"world.{key}", value))
-    for key in ("rate", "step", "touch"):
+    for key in ("rate", "motion", "contacts"):
         if unwritten(model.tick, key) and not (key == "rate" and model.tick.frames is not None):
             value = getattr(model.tick, key)
             out.append((f"tick.{key}", f"{value:g} ticks/s" if key == "rate" else value))

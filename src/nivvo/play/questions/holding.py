@@ -28,7 +28,7 @@ SAME = 1e-9
 
 
 @dataclass(frozen=True)
-class Holds:
+class HoldTable:
     """A table of holds.
 
     ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it, and ``range``, ``apex``
@@ -49,14 +49,14 @@ class Holds:
 
 
 @checked
-def holds(
+def hold_table(
     drill: Drill,
     case: str | None = None,
     ability: str | None = None,
     *,
     until: float | None = None,
     every: float | None = None,
-) -> Holds:
+) -> HoldTable:
     """The table of an ability's holds (default: the first of the case that charges).
 
     until : longest hold (s); default: a quarter more than what its numbers need. every : from one hold to the
@@ -99,7 +99,7 @@ def holds(
         if value.cap is not None and value.step
     ]
     listed = [rows[held] for held in sorted(rows)]
-    return Holds(scene, ability, listed, list(found), full, turns, capped, even)
+    return HoldTable(scene, ability, listed, list(found), full, turns, capped, even)
 
 
 def _turn(rows: dict[float, dict[str, Any]], fire: Callable[[float], dict[str, Any]]) -> tuple[float | None, bool]:

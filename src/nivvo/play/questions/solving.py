@@ -27,8 +27,8 @@ from nivvo.spec.drill import Drill
 class Solution:
     """One launch to a point.
 
-    how : "low", "high", "least speed", "by elevation", "by time", "by apex". speed : units/s.
-    elevation, direction : degrees. time : s of flight. apex : units above the muzzle. arrival_speed :
+    how : "low", "high", "least speed", "by elevation", "by flight time", "by apex". speed : units/s.
+    elevation, direction : degrees. flight_time : s. apex : units above the muzzle. arrival_speed :
     units/s; arrival_elevation : degrees, negative when it comes down. least_gap : units between it and
     the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by : what stops it on
     the way (a body, or in words why it ends), or "".
@@ -40,7 +40,7 @@ class Solution:
     speed: float
     elevation: float
     direction: float
-    time: float
+    flight_time: float
     apex: float
     arrival_speed: float
     arrival_elevation: float
@@ -67,7 +67,7 @@ def solutions(
     at: float = 0.0,
     speed: float | None = None,
     elevation: float | None = None,
-    time: float | None = None,
+    flight_time: float | None = None,
     apex: float | None = None,
 ) -> list[Solution]:
     """Every launch from the ability's muzzle to a point, in the drill's own tick rules.
@@ -77,14 +77,14 @@ def solutions(
     ability : name; None takes the first of the case
     to : the point; None takes the case's cursor, else the first target's middle
     at : time of firing, s
-    speed, elevation, time, apex : solve for these; None takes what the ability has. Low and high arcs of
+    speed, elevation, flight_time, apex : solve for these; None takes what the ability has. Low and high arcs of
         the speed and the least speed are always there when they exist.
 
     Raises CallError for unknown names and values that make no sense.
     """
     case = case_of(drill, case)
     scene, ability = case.scene, ability_in(case, ability)
-    for word, value in (("speed", speed), ("time", time), ("at", at + 1.0)):
+    for word, value in (("speed", speed), ("flight_time", flight_time), ("at", at + 1.0)):
         if value is not None and not 0.0 < value <= 1e12:
             raise CallError(f"{word} must be above 0, not {value}")
     if apex is not None and not 0.0 <= apex <= 1e12:
@@ -97,7 +97,7 @@ def solutions(
         if speed is not None
         else speed_of(scene, scene.abilities[ability], AT_FIRST, clock.from_seconds(at))[0],
         "by elevation": elevation if elevation is not None else _plain(keys.elevation),
-        "by time": time if time is not None else keys.time,
+        "by flight time": flight_time if flight_time is not None else keys.flight_time,
         "by apex": apex if apex is not None else keys.apex,
     }
     now = clock.from_seconds(at)
@@ -122,7 +122,7 @@ def _ways(wanted: dict) -> list[tuple[str, float | None]]:
     if wanted["speed"] is not None:
         ways += [(launch.LOW, wanted["speed"]), (launch.HIGH, wanted["speed"])]
     ways.append(("least speed", None))
-    ways += [(how, wanted[how]) for how in ("by elevation", "by time", "by apex") if wanted[how] is not None]
+    ways += [(how, wanted[how]) for how in ("by elevation", "by flight time", "by apex") if wanted[how] is not None]
     return ways
 
 
@@ -149,12 +149,12 @@ def _aimed(task: Task, name: str, point: np.ndarray) -> Shot:
     return Shot(
         number=0, ability=name, shooter=stance.shooter, muzzle=stance.muzzle, time=task.time, pressed=task.time,
         stance=stance, at=at, heading=heading, velocity=heading, speed=1.0, clearance=np.nan,
-        cursor=point, note="", sent=(Sent(at, heading),),
+        aim_point=point, note="", sent=(Sent(at, heading),),
     )  # fmt: skip
 
 
 def _solved(case: Case, task: Task, base: Shot, point, how: str, value) -> Solution | None:
-    if not task.air.a.any() and how not in (launch.LOW, "by time"):
+    if not task.air.a.any() and how not in (launch.LOW, "by flight time"):
         return None
     if how == "least speed":
         value = _best_elevation(task, base, point)
@@ -230,8 +230,8 @@ def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
         how=how,
         speed=shot.speed,
         elevation=float(frame.elevation(shot.velocity)),
-        direction=float(frame.bearing(shot.velocity)),
-        time=time,
+        direction=float(frame.direction_of(shot.velocity)),
+        flight_time=time,
         apex=path.apex(frame, arrives) if frame.vertical else 0.0,
         arrival_speed=speed,
         arrival_elevation=float(frame.elevation(v)),

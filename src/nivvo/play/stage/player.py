@@ -54,23 +54,23 @@ class Player:
             down, held = change.what == PRESS, self.held.get(change.value, False)
             self.held[change.value] = down
             walk = self.shooter.walk
-            if down and not held and walk is not None and change.value == walk.button and not self.locked:
+            if down and not held and walk is not None and change.value == walk.jump_button and not self.locked:
                 self.motion.jump(change.time)
             return change.what if down != held else None
         times, values = self.rows.setdefault(change.what, ([], []))
         value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
         times.append(change.time)
         values.append(value)
-        if change.what == "move" and isinstance(self.motion, Walker) and not self.locked:
+        if change.what == "walk" and isinstance(self.motion, Walker) and not self.locked:
             self.motion.steer(change.time, change.value)
-        if change.what == {"movement": "move"}.get(self.shooter.faces, self.shooter.faces):
+        if change.what == {"movement": "walk"}.get(self.shooter.facing_follows, self.shooter.facing_follows):
             self.facing(change.time)
         return None
 
     def lock(self, time: int, locked: bool) -> None:
         """Hold its feet, or let them go on as its input says by now."""
         if locked != self.locked and isinstance(self.motion, Walker):
-            self.motion.steer(time, [0.0, 0.0] if locked else self._last("move", time) or [0.0, 0.0])
+            self.motion.steer(time, [0.0, 0.0] if locked else self._last("walk", time) or [0.0, 0.0])
         self.locked = locked
 
     def forget(self, time: int) -> None:
@@ -92,7 +92,7 @@ class Player:
     def _turned(self, name: str, aim: Aim, now: float, count: int) -> float:
         """Angle (degrees) of the stick's direction under its turn rate, after its first ``count`` rows."""
         times, sticks = self.rows["stick"]
-        start = self.turned.get(name, float(self.scene.frame.bearing(self._facings[1][0])))
+        start = self.turned.get(name, float(self.scene.frame.direction_of(self._facings[1][0])))
         seconds = [clock.to_seconds(one) for one in times[:count]]
         return turned(start, seconds, sticks[:count], now, aim.dead_zone, aim.snap, aim.turn_rate, aim.curve)
 
@@ -107,7 +107,7 @@ class Player:
 
     def facing(self, time: int) -> np.ndarray:
         """Unit vector (3,) that it faces; what points nowhere leaves it as it was."""
-        frame, by = self.scene.frame, self.shooter.faces
+        frame, by = self.scene.frame, self.shooter.facing_follows
         times, values = self._facings
         k = max(bisect_right(times, time) - 1, 0)
         if by == "fixed" or k < len(times) - 1:
@@ -120,7 +120,7 @@ class Player:
             look = self._last("look", time)
             way = None if look is None else frame.direction(look[0])
         else:
-            axes = self._last("move" if by == "movement" else "stick", time)
+            axes = self._last("walk" if by == "movement" else "stick", time)
             way = None if axes is None else axes[0] * frame.first + axes[1] * frame.second
         turned_to = None if way is None else self._way(way)
         if turned_to is not None and np.any(turned_to != values[-1]):
@@ -139,11 +139,11 @@ class Player:
             return None if flat[0] == 0.0 else np.array([np.copysign(1.0, flat[0]), 0.0, 0.0])
         if not flat.any():
             return None
-        if self.shooter.ways is None:
+        if self.shooter.facing_count is None:
             return unit(flat)
-        way = 360.0 / self.shooter.ways
-        nearest = np.rint(float(frame.bearing(flat)) / way)
-        if self.shooter.ways == 2 and float(dot(flat, frame.first)) == 0.0:
+        way = 360.0 / self.shooter.facing_count
+        nearest = np.rint(float(frame.direction_of(flat)) / way)
+        if self.shooter.facing_count == 2 and float(dot(flat, frame.first)) == 0.0:
             return None
         return frame.direction(nearest * way)
 
@@ -178,7 +178,7 @@ class Player:
     def _still_until(self, time: int) -> int:
         """Until when (clock) it neither moves nor turns, as known by now."""
         _, velocity, acceleration = self.motion.at(time)
-        if velocity.any() or acceleration.any() or self.shooter.faces in ("cursor",):
+        if velocity.any() or acceleration.any() or self.shooter.facing_follows in ("cursor",):
             return time
         after = bisect_right(self._facings[0], time)
         turns = self._facings[0][after] if after < len(self._facings[0]) else FOREVER

@@ -140,7 +140,7 @@ class Trigger:
 
     def free_at(self) -> int:
         """When the next use can begin."""
-        shared = self.shared.get(self.rules.cooldown_with or "")
+        shared = self.shared.get(self.rules.shared_cooldown or "")
         return max(self.ready.time, 0 if shared is None else shared.time)
 
     def wait_for(self, *more: Deadline) -> None:
@@ -191,7 +191,7 @@ class Trigger:
         if self.ammo is not None:
             self.ammo -= 1
         if self.rules.heat is not None:
-            self.heat = self.warmth(time) + self.rules.heat.a_shot
+            self.heat = self.warmth(time) + self.rules.heat.per_shot
             self.warmed = time
         return True
 
@@ -199,7 +199,7 @@ class Trigger:
         """The heat at a time."""
         if self.rules.heat is None:
             return 0.0
-        return max(self.heat - self.rules.heat.cools * clock.to_seconds(time - self.warmed), 0.0)
+        return max(self.heat - self.rules.heat.cooling * clock.to_seconds(time - self.warmed), 0.0)
 
     def hot(self, time: int) -> bool:
         """Whether it is too hot to go on."""
@@ -211,9 +211,9 @@ class Trigger:
         if wait:
             over = self.timers.after(self.last, wait)
             self.wait_for(over)
-            if self.rules.cooldown_with:
-                before = self.shared.get(self.rules.cooldown_with)
-                self.shared[self.rules.cooldown_with] = over if before is None or over.time > before.time else before
+            if self.rules.shared_cooldown:
+                before = self.shared.get(self.rules.shared_cooldown)
+                self.shared[self.rules.shared_cooldown] = over if before is None or over.time > before.time else before
 
     def finish(self, time: int) -> None:
         """After the last shot of a use."""
@@ -226,11 +226,11 @@ class Trigger:
 
     def cool(self, time: int, why: str = "") -> None:
         """Wait until the next use can begin."""
-        state, shared = COOLING, self.shared.get(self.rules.cooldown_with or "")
+        state, shared = COOLING, self.shared.get(self.rules.shared_cooldown or "")
         over = [] if shared is None else [shared]
         if self.hot(time):
             heat = self.rules.heat
-            spare = clock.from_seconds((self.warmth(time) - heat.until) / heat.cools)
+            spare = clock.from_seconds((self.warmth(time) - heat.resume_at) / heat.cooling)
             state, over = OVERHEATED, [*over, self.timers.after(time, spare)]
         if self.ammo == 0 and self.rules.reload is not None:
             state, over = RELOADING, [*over, self.timers.after(time, self.rules.reload)]
@@ -323,7 +323,7 @@ class Burst(Trigger):
         if not self.shoot(time) or self.more == 0:
             self.finish(time)
             return
-        self.chain = following = self.timers.next(time, self.rules.gap, self.left)
+        self.chain = following = self.timers.next(time, self.rules.interval, self.left)
         self.later(following, "next_shot")
 
     def release(self, time: int) -> None:
@@ -362,7 +362,7 @@ class Charge(Trigger):
             return
         self.queue.clear()
         held = time - self.since
-        if held < (self.rules.least_hold or 0) and self.rules.tap == "nothing":
+        if held < (self.rules.min_hold or 0) and self.rules.under_min_hold == "nothing":
             self.cool(time, "too short a hold")
         else:
             self.launch(time, charged(self.rules, held))
@@ -398,7 +398,7 @@ class Ready(Trigger):
 
 def charged(rules: Firing, held: int) -> int:
     """What a hold (clock) counts as when it is let go: the base for a tap, never more than full."""
-    if held < (rules.least_hold or 0):
+    if held < (rules.min_hold or 0):
         return 0
     if rules.full_after is None:
         return held
