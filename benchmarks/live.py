@@ -22,12 +22,12 @@ def session(count: int, drag: float) -> nivvo.Live:
         text += f"[obstacle.pile{k}]\nat = [{x}, {y}]\nshape.ball = {rng.uniform(0.3, 1.5)}\n"
     live = nivvo.Live(nivvo.parse(text))
     arena = live._session.arena
-    launch = arena.new_launch(np.zeros(3), 0.1, then=pool.PASS, linear=drag, square=0.5 * drag)
+    launch = arena.new_params(np.zeros(3), 0.1, then=pool.PASS, linear=drag, square=0.5 * drag)
     turn = rng.uniform(0, 2 * np.pi, count)
     v = 3.0 * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1)
     p = np.concatenate([rng.uniform(0, SIDE, (count, 2)), np.zeros((count, 1))], axis=1)
     if count:
-        arena.fire(launch, p, v, np.arange(count), 0)
+        arena.put(launch, p, v, np.arange(count), 0)
     return live
 
 

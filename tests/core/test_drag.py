@@ -67,7 +67,7 @@ class Flight(unittest.TestCase):
         for linear, square in rules:
             v = rng.normal(size=3) * 15
             world = arena([], flat=False)
-            world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+            world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
             world.run(ticks(120))
             samples = world.take_samples()
             times = np.arange(1, 121) / 60.0
@@ -88,7 +88,7 @@ class Flight(unittest.TestCase):
             v = np.array([[14.0, 11.0, 2.0]])
             world = arena([], flat=False, step=pool.STEPS[step])
             rules = {"linear": 0.2, "square": 0.03, "factor": factor}
-            world.fire(world.new_launch(G, 0.1, **rules), np.zeros(3), v[0], 1, 0)
+            world.put(world.new_params(G, 0.1, **rules), np.zeros(3), v[0], 1, 0)
             world.run(ticks(90))
             dt = np.full(90, 1 / 60)
             edges = np.arange(1, 90) / 60
@@ -111,7 +111,7 @@ class Flight(unittest.TestCase):
                 met.direction, met.terminal = -1, True
                 found = truth(v, linear, square, [6.0], events=met)
                 world = arena([body])
-                world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+                world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
                 world.run(ticks(360))
                 contact = [event for event in events_of(world) if event["kind"] == pool.CONTACT]
                 self.assertEqual(len(contact), len(found.t_events[0]), (linear, body["kind"]))
@@ -124,10 +124,10 @@ class Flight(unittest.TestCase):
     def test_life_reach_and_bounds_cut_it_where_they_should(self):
         v = np.array([16.0, 12.0, 0.0])
         world = arena([])
-        long = world.new_launch(G, 0.1, linear=0.5, square=0.02, life=int(0.517 * 693e9))
-        far = world.new_launch(G, 0.1, linear=0.5, square=0.02, reach=9.0)
-        world.fire(long, np.zeros(3), v, 1, 0)
-        world.fire(far, np.zeros(3), v, 2, 0)
+        long = world.new_params(G, 0.1, linear=0.5, square=0.02, life=int(0.517 * 693e9))
+        far = world.new_params(G, 0.1, linear=0.5, square=0.02, reach=9.0)
+        world.put(long, np.zeros(3), v, 1, 0)
+        world.put(far, np.zeros(3), v, 2, 0)
         world.run(ticks(120))
         ends = {int(event["key"]): event for event in events_of(world) if event["kind"] == pool.ENDED}
         np.testing.assert_allclose(ends[1]["p"], truth(v, 0.5, 0.02, [0.517]).y[:3, -1], atol=1e-7)
@@ -140,9 +140,9 @@ class Flight(unittest.TestCase):
         for mode in ("never", "always"):
             with mock.patch.dict(os.environ, {"NIVVO_COMPILE": mode}):
                 world = arena([floor(-2.0), ball((9.0, 1.0, 0.0), 0.5, velocity=(-1.0, 0.3, 0.0), key=1)])
-                rules = world.new_launch(G, 0.1, linear=0.3, square=0.02)
+                rules = world.new_params(G, 0.1, linear=0.3, square=0.02)
                 for k in range(5):
-                    world.fire(rules, np.zeros(3), (14.0 + k, 7.0 - k, 0.0), k, 0)
+                    world.put(rules, np.zeros(3), (14.0 + k, 7.0 - k, 0.0), k, 0)
                 world.run(ticks(200))
                 taken.append((events_of(world).tobytes(), world.take_samples().tobytes()))
         self.assertEqual(*taken)
@@ -160,8 +160,8 @@ class Accelerated(unittest.TestCase):
                 row = ball(at, 0.8, velocity=body_v)
                 row["a0"] = row["a"] = body_a
                 world = arena([row], flat=False)
-                rest = world.new_launch(G - (b - body_a), 0.1)
-                world.fire(rest, np.zeros(3), v - (drift - body_v), 1, 0)
+                rest = world.new_params(G - (b - body_a), 0.1)
+                world.put(rest, np.zeros(3), v - (drift - body_v), 1, 0)
                 world.run(ticks(120))
                 times.append([e["start"] / 693e9 + e["after"] for e in events_of(world) if e["kind"] == pool.CONTACT])
             self.assertEqual(len(times[0]), len(times[1]))
@@ -294,7 +294,7 @@ class Stiff(unittest.TestCase):
 
     def flown(self, v, linear, square, compiled):
         world = arena([], flat=False)
-        world.fire(world.new_launch(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+        world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
         with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always" if compiled else "never"}):
             world.run(ticks(40))
         return world.flight[:1].copy()
@@ -324,7 +324,7 @@ class Stiff(unittest.TestCase):
             reach = 18.0 / linear
             body = ball((0.6 * reach + 0.6, 0, 0), radius=0.5)
             world = arena([body], flat=False)
-            world.fire(world.new_launch(np.zeros(3), 0.1, linear=linear), np.zeros(3), v, 1, 0)
+            world.put(world.new_params(np.zeros(3), 0.1, linear=linear), np.zeros(3), v, 1, 0)
             world.run(ticks(3))
             touch = next(event for event in events_of(world) if event["kind"] == pool.CONTACT)
             # x = v/c (1 - exp(-c t)) is 0.6 of the reach at t = -ln(0.4)/c.

@@ -80,12 +80,12 @@ class Redirected(unittest.TestCase):
             row["c"] = row["c0"]
             rows.append(row)
         world = arena(rows, flat=False)
-        launch = world.new_launch(G, radius)
+        launch = world.new_params(G, radius)
         world.answers["holds"] = 1
         world.answers["then"] = pool.END + 1
         names = {}
         for k, (p, v) in enumerate(shots):
-            world.fire(launch, p, v, k, 0)
+            world.put(launch, p, v, k, 0)
             names[k] = f"{k}"
         row = ticks(1, 1.0 / length)
         hops = {}
@@ -110,7 +110,7 @@ class Redirected(unittest.TestCase):
                     child = 1000 + key
                     names[child] = names[key] + "."
                     born = int(t * clock.UNITS)
-                    world.fire(launch, 0.9 * p, n * 3.0, child, born)
+                    world.put(launch, 0.9 * p, n * 3.0, child, born)
                 world.redirect(i, t, p, reflected(v, n), 0)
         found = events_of(world)
         return [
@@ -152,10 +152,10 @@ class Redirected(unittest.TestCase):
 class Due(unittest.TestCase):
     def scene(self, turned=False):
         world = arena([ball((5, 0, 0), key=0, health=1.0)], flat=False)
-        launch = world.new_launch(np.zeros(3), 0.1, damage=1.0)
+        launch = world.new_params(np.zeros(3), 0.1, damage=1.0)
         order = (0, 1) if not turned else (1, 0)
         for k in order:
-            world.fire(launch, ((0, 0, 0), (0, 0.2, 0))[k], ((20, 0, 0), (10, 0, 0))[k], k, 0)
+            world.put(launch, ((0, 0, 0), (0, 0.2, 0))[k], ((20, 0, 0), (10, 0, 0))[k], k, 0)
         return world
 
     def test_it_comes_back_before_the_first_contact_that_is_not_before_the_act(self):
@@ -183,7 +183,7 @@ class Due(unittest.TestCase):
     def test_an_act_ends_what_has_flown_on_already_where_it_is_then(self):
         for free in (True, False):
             world = arena([] if free else [ball((30, 0, 0))], flat=False)
-            world.fire(world.new_launch(G, 0.1), np.zeros(3), (10.0, 5.0, 0.0), 1, 0)
+            world.put(world.new_params(G, 0.1), np.zeros(3), (10.0, 5.0, 0.0), 1, 0)
             row = ticks(1, 1.0)
             world.run(row, until=clock.UNITS // 4, keep=True)
             world.end(0, clock.UNITS // 2, pool.BY_PRESS)
@@ -194,10 +194,10 @@ class Due(unittest.TestCase):
 
     def test_a_shot_born_in_the_middle_of_a_tick_touches_in_it(self):
         world = arena([ball((5, 0, 0))], flat=False)
-        launch = world.new_launch(np.zeros(3), 0.1)
+        launch = world.new_params(np.zeros(3), 0.1)
         row = ticks(1, 1.0)
         world.run(row, until=clock.UNITS // 4, keep=True)
-        world.fire(launch, np.zeros(3), (10.0, 0, 0), 3, clock.UNITS // 4)
+        world.put(launch, np.zeros(3), (10.0, 0, 0), 3, clock.UNITS // 4)
         world.run(row, keep=True)
         touch = next(e for e in events_of(world) if e["kind"] == pool.CONTACT)
         self.assertAlmostEqual(float(touch["after"]), 0.25 + 0.44, delta=1e-12)

@@ -46,9 +46,9 @@ def recurrence(step, p, v, a, h, count):
 class Steps(unittest.TestCase):
     def fly(self, step, first_move="same", rate=60, count=40, p=(0.3, 1.7, 0.0), v=(11.0, 13.0, 0.0), a=G):
         made = arena([], step=pool.STEPS[step])
-        launch = made.new_launch(a, 0.1)
+        launch = made.new_params(a, 0.1)
         moves_at = 0 if first_move == "same" else clock.UNITS // rate
-        made.fire(launch, p, v, 7, 0, moves_at=moves_at)
+        made.put(launch, p, v, 7, 0, moves_at=moves_at)
         made.run(ticks(count, rate))
         return made.take_samples()
 
@@ -89,9 +89,9 @@ class Steps(unittest.TestCase):
 
     def test_a_shot_in_the_middle_of_a_tick_has_flown_the_rest_of_it(self):
         made = arena([])
-        launch = made.new_launch(G, 0.1)
+        launch = made.new_params(G, 0.1)
         born = clock.UNITS // 60 // 4
-        made.fire(launch, (0, 0, 0), (10, 10, 0), 1, born)
+        made.put(launch, (0, 0, 0), (10, 10, 0), 1, born)
         made.run(ticks(1))
         t = 0.75 / 60
         np.testing.assert_allclose(made.take_samples()[0]["p"], [10 * t, 10 * t - 9.81 * t * t / 2, 0], rtol=1e-15)
@@ -100,8 +100,8 @@ class Steps(unittest.TestCase):
 class Ends(unittest.TestCase):
     def one(self, rows=(), launch=None, p=(0, 5, 0), v=(3, 4, 0), count=600, inside=(), **options):
         made = arena(list(rows), **options)
-        number = made.new_launch(G, 0.1, **(launch or {}))
-        made.fire(number, p, v, 1, 0, inside=inside)
+        number = made.new_params(G, 0.1, **(launch or {}))
+        made.put(number, p, v, 1, 0, inside=inside)
         made.run(ticks(count))
         return events_of(made), made
 
@@ -165,13 +165,13 @@ class SharedTargets(unittest.TestCase):
         for order in ((0, 1), (1, 0)):
             target = ball((10, 0, 0), health=5.0)
             made = arena([target, floor(-50, key=1)])
-            launch = made.new_launch((0, 0, 0), 0.1, damage=5.0)
+            launch = made.new_params((0, 0, 0), 0.1, damage=5.0)
             near, far = (9.2, 0, 0), (9.1, 0, 0)
             for key in order:
-                made.fire(launch, near if key == 0 else far, (30, 0, 0), key, 0)
+                made.put(launch, near if key == 0 else far, (30, 0, 0), key, 0)
             made.run(ticks(1))
             events = events_of(made)
-            self.assertEqual([int(k) for k in events["kind"]], [pool.CONTACT, pool.DAMAGE, pool.DIED, pool.ENDED])
+            self.assertEqual([int(k) for k in events["kind"]], [pool.CONTACT, pool.DAMAGE, pool.OUT, pool.ENDED])
             self.assertEqual(set(events["key"]), {0})
             self.assertEqual(made.live, 1)
             self.assertAlmostEqual(float(made.flight[0]["p"][0]), 9.1 + 0.5, delta=1e-12)
@@ -179,17 +179,17 @@ class SharedTargets(unittest.TestCase):
     def test_equal_times_go_by_shot_key_whatever_the_order_in_the_pool(self):
         for order in ((3, 8), (8, 3)):
             made = arena([ball((10, 0, 0), health=5.0)])
-            launch = made.new_launch((0, 0, 0), 0.1, damage=5.0)
+            launch = made.new_params((0, 0, 0), 0.1, damage=5.0)
             for key in order:
-                made.fire(launch, (9.2, 0, 0), (30, 0, 0), key, 0)
+                made.put(launch, (9.2, 0, 0), (30, 0, 0), key, 0)
             made.run(ticks(1))
             self.assertEqual(set(events_of(made)["key"]), {3})
 
     def test_a_shot_that_finds_its_body_gone_touches_what_is_behind(self):
         made = arena([ball((10, 0, 0), health=1.0), ball((10.3, 0, 0), key=1)])
-        launch = made.new_launch((0, 0, 0), 0.1, damage=1.0)
-        made.fire(launch, (9.2, 0, 0), (60, 0, 0), 0, 0)
-        made.fire(launch, (9.1, 0, 0), (60, 0, 0), 1, 0)
+        launch = made.new_params((0, 0, 0), 0.1, damage=1.0)
+        made.put(launch, (9.2, 0, 0), (60, 0, 0), 0, 0)
+        made.put(launch, (9.1, 0, 0), (60, 0, 0), 1, 0)
         made.run(ticks(1))
         touches = [(int(e["key"]), int(e["body"])) for e in events_of(made) if e["kind"] == pool.CONTACT]
         self.assertEqual(touches, [(0, 0), (1, 1)])
@@ -203,7 +203,7 @@ class Moving(unittest.TestCase):
             centre, u = rng.uniform(-3, 3, 3) + [8, 0, 0], rng.normal(size=3) * 3
             v = centre * 1.5 + u + rng.normal(size=3) * 0.6
             made = arena([ball(centre, 0.7, u)], flat=False)
-            made.fire(made.new_launch((0, 0, 0), 0.2), (0, 0, 0), v, 1, 0)
+            made.put(made.new_params((0, 0, 0), 0.2), (0, 0, 0), v, 1, 0)
             made.run(ticks(90))
             events = events_of(made)
             w = v - u
@@ -228,7 +228,7 @@ class Moving(unittest.TestCase):
                 if distance(row, tuple(float(x) for x in -row["c0"]))[0] < 0.2:
                     continue
                 made = arena([row], flat=False, scene=10.0)
-                made.fire(made.new_launch(G, 0.1, life=clock.UNITS), (0, 0, 0), v, 1, 0)
+                made.put(made.new_params(G, 0.1, life=clock.UNITS), (0, 0, 0), v, 1, 0)
                 made.run(ticks(60))
                 first = events_of(made)[0]
                 if first["kind"] != pool.CONTACT:
@@ -251,7 +251,7 @@ class Touch(unittest.TestCase):
         wall["axis0"], wall["axis1"], wall["axis2"] = np.eye(3)
         wall["half"] = [thick / 2, 3, 1e30]
         made = arena([wall], touch=pool.TOUCHES[touch])
-        made.fire(made.new_launch((0, 0, 0), 0.05, life=clock.UNITS), (0.513, 0, 0), (speed, 0, 0), 1, 0)
+        made.put(made.new_params((0, 0, 0), 0.05, life=clock.UNITS), (0.513, 0, 0), (speed, 0, 0), 1, 0)
         made.run(ticks(120))
         return events_of(made)
 
@@ -308,7 +308,7 @@ class Grid(unittest.TestCase):
                 gaps = [distance(row, tuple(float(x) for x in p - row["c0"]))[0] for row in bodies]
                 if min(gaps) < 0.15:
                     continue
-                made.fire(made.new_launch(G, 0.1, life=clock.UNITS // 2), p, v, 1, 0)
+                made.put(made.new_params(G, 0.1, life=clock.UNITS // 2), p, v, 1, 0)
                 made.run(ticks(60))
                 first = events_of(made)[0]
                 expected = self.brute(bodies, p, v, 0.1, G, 0.5)
@@ -327,7 +327,7 @@ class Grid(unittest.TestCase):
             times = []
             for rate, count in ((60, 60), (1, 1)):
                 made = arena(bodies)
-                made.fire(made.new_launch(G, 0.1), p, v, 1, 0)
+                made.put(made.new_params(G, 0.1), p, v, 1, 0)
                 made.run(ticks(count, rate))
                 events = events_of(made)
                 times.append(events[0]["start"] / clock.UNITS + events[0]["after"] if len(events) else None)
@@ -349,9 +349,9 @@ class SameBytes(unittest.TestCase):
 
     def fire(self, order, step="exact", touch="swept", bodies=None, ticks_each=40):
         made = arena(self.bodies if bodies is None else bodies, step=pool.STEPS[step], touch=pool.TOUCHES[touch])
-        launches = [made.new_launch(G, 0.1, then=then, damage=5.0, life=clock.UNITS, reach=30.0) for then in (0, 1)]
+        launches = [made.new_params(G, 0.1, then=then, damage=5.0, life=clock.UNITS, reach=30.0) for then in (0, 1)]
         for k in order:
-            made.fire(launches[self.then[k]], self.p[k], self.v[k], int(k), int(k) * 1_000_000)
+            made.put(launches[self.then[k]], self.p[k], self.v[k], int(k), int(k) * 1_000_000)
         for first in range(0, 40, ticks_each):
             made.run(ticks(ticks_each, first=first))
         samples = made.take_samples()
@@ -367,11 +367,11 @@ class SameBytes(unittest.TestCase):
         made = []
         for others in (0, 1000):
             one = arena(self.bodies)
-            launch = one.new_launch(G, 0.1, life=clock.UNITS)
+            launch = one.new_params(G, 0.1, life=clock.UNITS)
             p, v = self.rng.uniform(0, 20, (others, 3)) * [1, 1, 0], self.rng.normal(size=(others, 3)) * [9, 9, 0]
             if others:
-                one.fire(launch, p, v, np.arange(1000, 1000 + others), 0)
-            one.fire(launch, self.p[:5], self.v[:5], np.arange(5), 0)
+                one.put(launch, p, v, np.arange(1000, 1000 + others), 0)
+            one.put(launch, self.p[:5], self.v[:5], np.arange(5), 0)
             one.run(ticks(60))
             events, samples = events_of(one), one.take_samples()
             made.append((events[events["key"] < 5].tobytes(), samples[samples["key"] < 5].tobytes()))
@@ -399,7 +399,7 @@ class SameBytes(unittest.TestCase):
         made = arena(stack([ball((500, 0, 0))]))
         made.samples = pool.zeros(3, pool.SAMPLE)
         made.events = pool.zeros(4, pool.EVENT)
-        made.fire(made.new_launch((0, 0, 0), 0.1, life=clock.UNITS), np.zeros((50, 3)), (1, 0, 0), np.arange(50), 0)
+        made.put(made.new_params((0, 0, 0), 0.1, life=clock.UNITS), np.zeros((50, 3)), (1, 0, 0), np.arange(50), 0)
         made.run(ticks(100))
         self.assertEqual(len(made.take_samples()), 50 * 59)
         self.assertEqual(len(made.take_events()), 50)

@@ -220,6 +220,17 @@ class Bodies(unittest.TestCase):
         np.testing.assert_allclose(live.place("crate"), [5, 1])
 
 
+class Names(unittest.TestCase):
+    def test_old_names_answer_with_the_new(self):
+        live = nivvo.Live(drill(), compiled=False)
+        for old, new in (("cursor", "Live.set_cursor"), ("move", "Live.set_walk"), ("count", "Live.in_the_air")):
+            with self.assertRaisesRegex(AttributeError, new):
+                getattr(live, old)
+        for old, new in (("drill", "from_tables"), ("holds", "hold_table"), ("cheaper", "plain_preview")):
+            with self.assertRaisesRegex(AttributeError, new):
+                getattr(nivvo, old)
+
+
 class Ids(unittest.TestCase):
     def test_views_hold_no_copies_and_a_stale_id_tells_how_it_ended(self):
         live = nivvo.Live(drill(), compiled=False)

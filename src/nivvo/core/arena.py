@@ -1,4 +1,4 @@
-"""The arrays of one run of the engine, held together: bodies, launches, what is in the air, what happened.
+"""The arrays of one run of the engine, held together: bodies, params, what is in the air, what happened.
 
 It grows arrays, keeps dtypes the very objects of ``pool``, and calls the kernel. It knows no names:
 bodies and groups are numbers here, projectiles are keys.
@@ -87,10 +87,10 @@ class Arena:
         counters, sampled = self.counters, bool(self.world["sampled"][0])
         kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS}
         kept = {name: getattr(self, name).view(kind) for name, kind in kinds.items()}
-        launches, spare, curves, knots = self.launches, self.spare, self.curves, self.knots
+        used, spare, curves, knots = self.used, self.spare, self.curves, self.knots
         self._empty(sampled)
         self.counters[pool.LIVE], self.counters[pool.STALE] = counters[pool.LIVE], 1
-        self.launches, self.spare, self.curves, self.knots = launches, spare, curves, knots
+        self.used, self.spare, self.curves, self.knots = used, spare, curves, knots
         self.params, self.answers = kept["params"], kept["answers"]
         self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
         self._hold(len(kept["flight"]))
@@ -108,7 +108,7 @@ class Arena:
         self.flight = pool.zeros(16, pool.FLIGHT)
         self.params = pool.zeros(4, pool.PARAMS)
         self.answers = pool.zeros(4 * self.groups, pool.ANSWERS).reshape(4, self.groups)
-        self.launches = 0
+        self.used = 0
         self.spare: list[int] = []
         self.curves = np.zeros((4, 2))
         self.knots = 0
@@ -129,7 +129,7 @@ class Arena:
             for now, then in (("c", "c0"), ("v", "v0"), ("a", "a0")):
                 self.bodies[now] = self.bodies[then]
         else:
-            self.bodies["gone"] = 1
+            self.bodies["out"] = 1
         self.plan()
 
     def grow_bodies(self) -> int:
@@ -137,7 +137,7 @@ class Arena:
         number = len(self.bodies)
         bodies = pool.zeros(number + 1, pool.BODY)
         bodies[:number] = self.bodies
-        bodies[number]["gone"] = 1
+        bodies[number]["out"] = 1
         self.bodies = bodies
         return number
 
@@ -149,7 +149,7 @@ class Arena:
         self.boxes = np.ascontiguousarray(boxes)
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
-        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["gone"] == 0))
+        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["out"] == 0))
         moving = np.flatnonzero(self.bodies["moves"])
         binned = np.count_nonzero(self.bodies["layer"] == pool.MOVING)
         self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
@@ -170,16 +170,16 @@ class Arena:
         """Compile the kernel, or load it, before it is needed."""
         advance.compiled(self._pool(pool.zeros(1, pool.TICKS)))
 
-    def forget_launches(self) -> set[int]:
-        """Let rows of launches be used again of which nothing is in the air; tell which."""
+    def forget_params(self) -> set[int]:
+        """Let rows of params be used again of which nothing is in the air; returns which."""
         used = set(self.flight["param"][: self.live].tolist())
-        free = set(range(self.launches)) - used
+        free = set(range(self.used)) - used
         self.spare = sorted(free, reverse=True)
         if not self.live:
             self.knots = 0
         return free
 
-    def new_launch(
+    def new_params(
         self,
         a,
         radius,
@@ -196,13 +196,13 @@ class Arena:
         damage=0.0,
         curves=(),
     ) -> int:
-        """Register a launch: what its projectiles are, and their answer to each group; tell its number.
+        """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
         linear (1/s), square (1/unit) : drag. factor : of the velocity, each tick of a game's own step.
         ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, rows (n, 2), whether
         they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
-        n = self.spare.pop() if self.spare else self.launches
+        n = self.spare.pop() if self.spare else self.used
         if n == len(self.params):
             self.params = pool.grown(self.params, n + 1)
             answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
@@ -221,22 +221,22 @@ class Arena:
                 self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
             self.curves[self.knots : self.knots + len(points)] = points
             self.knots += len(points)
-        self.launches = max(self.launches, n + 1)
+        self.used = max(self.used, n + 1)
         return n
 
-    def fire(self, launch, p, v, key, born, *, moves_at=None, inside=()) -> None:
+    def put(self, param, p, v, key, born, *, moves_at=None, inside=()) -> None:
         """Put one projectile, or n at once, into the air.
 
         p, v : (3,), or (n, 3) where key is (n,). born, moves_at : int or (n,); on the clock.
         inside : indices of bodies that it is not to touch until clear of them.
         """
         first = self.live
-        life = int(self.params["life"][launch])
+        life = int(self.params["life"][param])
         t0 = born if moves_at is None else moves_at
         if isinstance(key, int):
             self._hold(first + 1)
             until, left = pool.FOREVER if life < 0 else born + life, (*inside, *NOBODY[len(inside) :])
-            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, launch, 0, pool.BY_LIFE, 0, left)
+            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, pool.BY_LIFE, 0, left)
             self.counters[pool.LIVE] = first + 1
             return
         count = len(p)
@@ -244,7 +244,7 @@ class Arena:
         q = self.flight[first : first + count]
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
-        q["key"], q["born"], q["param"], q["t0"] = key, born, launch, t0
+        q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
         q["flown"], q["end"], q["inside"], q["cause"] = 0.0, 0, -1, pool.BY_LIFE
         q["until"] = pool.FOREVER if life < 0 else q["born"] + life
         for k, body in enumerate(inside):
@@ -300,7 +300,7 @@ class Arena:
         q, at = self.flight[row], self.points[row]
         if not at["kept"]:
             at["base"] = q["flown"]
-        at["from_p"], at["from_v"], at["late"], at["gone"], at["kept"] = p, v, time, at["flown"], pool.REDIRECTED
+        at["from_p"], at["from_v"], at["late"], at["run"], at["kept"] = p, v, time, at["flown"], pool.REDIRECTED
         # On the clock it begins a whole count, a little earlier, where it would have been then.
         a, since = self.params[q["param"]]["a"], int(time * UNITS)
         early = since / UNITS - time

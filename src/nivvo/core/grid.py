@@ -37,7 +37,7 @@ def bin_layer(layer, w, bodies, boxes, start, items):
         start[layer, c] = 0
     for fill in range(2):
         for j in range(bodies.shape[0]):
-            if bodies[j]["layer"] != layer or bodies[j]["gone"] != 0:
+            if bodies[j]["layer"] != layer or bodies[j]["out"] != 0:
                 continue
             x0, x1 = (
                 cell(boxes[j, 0], origin[0], per_cell[0], last[0]),

@@ -93,7 +93,7 @@ BODY = np.dtype(
         ("kind", "i4"),
         ("group", "i4"),
         ("key", "i4"),
-        ("gone", "i4"),
+        ("out", "i4"),
         ("layer", "i4"),
         ("moves", "i4"),
         ("watched", "i4"),
@@ -113,7 +113,7 @@ POINT = np.dtype(
         ("from_p", "f8", 3),
         ("from_v", "f8", 3),
         ("late", "f8"),
-        ("gone", "f8"),
+        ("run", "f8"),
         ("base", "f8"),
         ("hops", "i4"),
         ("turn", "i4"),
@@ -122,7 +122,7 @@ POINT = np.dtype(
     ]
 )
 """A projectile within a tick. p, v, flown: at what it waits for, and its path since the tick's start; why: the limit
-that it waits for, if that is one. from_p, from_v, late, gone: the running point that it goes on from, how many seconds
+that it waits for, if that is one. from_p, from_v, late, run: the running point that it goes on from, how many seconds
 after the tick's start that is, and its path till then; base: its path before the tick; kept: whether these hold
 (KEPT; REDIRECTED where an answer has set them), else it goes on from where the tick began. hops: answers so far.
 turn: how often it has waited: what waits of an earlier turn is stale."""
@@ -188,7 +188,7 @@ THEN = {"end": END, "pass": PASS, "ignore": IGNORE}
 
 STILL, MOVING, LARGE = 0, 1, 2
 
-CONTACT, OVERLAP, DAMAGE, DIED, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
+CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = (

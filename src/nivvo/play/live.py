@@ -33,6 +33,17 @@ ENDED_KEPT = 65_536
 FORGET_EVERY = 512
 
 
+RENAMED = {
+    "cursor": "set_cursor",
+    "stick": "set_stick",
+    "move": "set_walk",
+    "look": "set_look",
+    "screen": "set_screen",
+    "count": "in_the_air",
+}
+"""Methods as they were called before, and now: until 1.0."""
+
+
 class Event(NamedTuple):
     """One thing that happened in a tick.
 
@@ -121,6 +132,10 @@ class Live:
         """A point of the camera's screen is pointed at, pixels."""
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
 
+    def __getattr__(self, name: str) -> Any:
+        now = RENAMED.get(name)
+        raise AttributeError(f"a live session has no {name}" + (f"; it is now Live.{now}" if now else ""))
+
     def _button(self, button: str) -> str:
         heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
         heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
@@ -165,7 +180,7 @@ class Live:
 
     @checked
     def step(self, dt: float | None = None) -> list[Event]:
-        """Run one tick, of ``dt`` seconds or as long as the drill's rules have it; tell what happened.
+        """Run one tick, of ``dt`` seconds or as long as the drill's rules have it; returns what happened.
 
         Events are in order of time; at one time what was fired comes before what was touched, and touches in the
         order in which they were answered.

@@ -351,7 +351,7 @@ class Session:
         moves = moves_at(scene, shot.time)
         own = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):
-            self.arena.fire(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=own)
+            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=own)
             here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, OF_A_SHOT, 0)
             self.births.append((key + k, NOBODY, *here))
         self.shots.append(shot)
@@ -367,9 +367,9 @@ class Session:
         known = (ability.name, shooter, dealt, life, reach, radius)
         if known not in self.known:
             if len(self.known) >= MOST_KNOWN:
-                free = self.arena.forget_launches()
+                free = self.arena.forget_params()
                 self.known = {key: row for key, row in self.known.items() if row not in free}
-            self.known[known] = self._new_launch(ability, shooter, dealt, life=life, reach=reach, radius=radius)
+            self.known[known] = self._new_params(ability, shooter, dealt, life=life, reach=reach, radius=radius)
         return self.known[known]
 
     def _dealt(self, damage: float | Curve, moment: Moment, group: int) -> float:
@@ -378,7 +378,7 @@ class Session:
             return resolve(damage, moment, f"{self.scene.groups[group]}.damage")
         return 0.0 if isinstance(damage, Curve) else damage
 
-    def _new_launch(self, ability: Ability, shooter: str, dealt: tuple[float, ...], **settled) -> int:
+    def _new_params(self, ability: Ability, shooter: str, dealt: tuple[float, ...], **settled) -> int:
         """A launch that there was not: its number."""
         then = [one.then for one in ability.answers]
         if self.touches == "end":
@@ -386,7 +386,7 @@ class Session:
         elif self.touches == "ignore":
             then = [pool.IGNORE for _ in then]
         own, flight = self.scene.number[shooter], ability.flight
-        return self.arena.new_launch(
+        return self.arena.new_params(
             flight.a,
             linear=flight.linear,
             square=flight.square,
@@ -423,7 +423,7 @@ class Session:
             np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
             self.arena.take_samples(),
-            self.arena.params[: self.arena.launches].copy(),
+            self.arena.params[: self.arena.used].copy(),
             self.scene.exact,
         )
         told = {"shots": self.shots, "refused": self.refused, "states": self.states, "edges": self.edges}

@@ -79,7 +79,7 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{max(-event['left'], 0.0):.4g} deep"
     if kind == pool.DAMAGE:
         return f"{event['amount']:g}"
-    if kind == pool.DIED:
+    if kind == pool.OUT:
         return f"{body} has no health left"
     if kind == pool.ENDED:
         return ENDINGS[int(event["code"])].sentence.format(body=body)
@@ -98,7 +98,7 @@ def _contacts(run: Run) -> Iterable[Contact]:
 
 def _targets(run: Run) -> Iterable[dict[str, Any]]:
     contacts, effects = run.rows("contacts"), run.rows("effects")
-    out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.DIED}
+    out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.OUT}
     for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
         if kind == "target":
             damage = sum(row["amount"] for row in effects if row["body"] == name)

@@ -26,7 +26,7 @@ HAPPENINGS = {
     pool.CONTACT: Happening("contact", turns=True),
     pool.OVERLAP: Happening("overlap", turns=True),
     pool.DAMAGE: Happening("damage"),
-    pool.DIED: Happening("out"),
+    pool.OUT: Happening("out"),
     pool.ENDED: Happening("ended", turns=True),
     pool.SLIPPED: Happening("slipped through"),
 }

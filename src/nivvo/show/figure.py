@@ -126,12 +126,12 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
 
 
 def frame_axes(ax: Axes, view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
-    """Set limits, aspect, labels and grid of axes for a view of a run (and ``more`` points); tell the limits."""
+    """Set limits, aspect, labels and grid of axes for a view of a run (and ``more`` points); returns the limits."""
     return fit_axes(ax, view, *_limits(view, run, more))
 
 
 def fit_axes(ax: Axes, view: View, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Set limits (at least low..high), aspect, labels and grid of axes for a view; tell the limits."""
+    """Set limits (at least low..high), aspect, labels and grid of axes for a view; returns the limits."""
     low, high = _filled(ax, low, high)
     ax.set_aspect("equal", adjustable="box")
     ax.set_xlim(low[0], high[0])
@@ -194,7 +194,7 @@ def _filled(ax: Axes, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np
 
 
 def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -> list[tuple[str, np.ndarray, bool]]:
-    """Draw all bodies; tell (name, outline, endless) of those that are to be named."""
+    """Draw all bodies; returns (name, outline, endless) of those that are to be named."""
     from matplotlib.patches import Polygon
 
     styles = {

@@ -44,7 +44,9 @@ def check(links: Links, key: tuple, ability) -> None:
     if ability.aim.group is not None:
         links.name((*key, "aim", "group"), ability.aim.group, "group", names.groups)
     if launch.arc in ("by elevation", "by apex") and not (model.world.pull and ability.flight.gravity_share > 0.0):
-        links.say((*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by time"')
+        links.say(
+            (*key, "launch", "arc"), "there is no gravity to bend an arc", launch.arc, '"low" or "by flight time"'
+        )
     if ability.launch.elevation is not None and model.world.view == "top" and not model.world.height:
         links.say(
             (*key, "launch", "elevation"), "a flat top view has no elevation", hint="write world.height = true for lobs"

@@ -129,7 +129,7 @@ def fly(k, now):
                 continue
             if j >= 0:
                 at["hops"] += 1
-                if k.bodies[j]["gone"] == 0:
+                if k.bodies[j]["out"] == 0:
                     after = answer(k, i, j, now, t)
                     if after >= HOLDS:
                         if after == HOLDS + ON:
@@ -161,14 +161,14 @@ def running(k, i, clock, again, keep):
     q, at = k.flight[i], k.points[i]
     hops = int(at["hops"]) if again else 0
     if again and at["kept"] != 0:
-        return (float(at["late"]), vec(at["from_p"]), vec(at["from_v"]), float(at["gone"])), hops, int(at["kept"])
+        return (float(at["late"]), vec(at["from_p"]), vec(at["from_v"]), float(at["run"])), hops, int(at["kept"])
     late = (q["t0"] - clock[0]) / UNITS if q["t0"] > clock[0] else 0.0
     kept = 0
     if keep:
         kept = KEPT
         put(at["from_p"], vec(q["p"]))
         put(at["from_v"], vec(q["v"]))
-        at["late"], at["gone"], at["base"], at["hops"], at["kept"] = late, 0.0, q["flown"], hops, KEPT
+        at["late"], at["run"], at["base"], at["hops"], at["kept"] = late, 0.0, q["flown"], hops, KEPT
     return (late, vec(q["p"]), vec(q["v"]), 0.0), hops, kept
 
 
@@ -277,7 +277,7 @@ def place_bodies(k, now):
     for m in range(apart[1]):
         j = int(apart[3 + apart[0] + m])
         b = k.bodies[j]
-        if b["gone"] != 0:
+        if b["out"] != 0:
             continue
         since, c0, u, a = (now["start"] - b["t0"]) / UNITS, vec(b["c0"]), vec(b["v0"]), vec(b["a0"])
         centre = arc(c0, u, a, since)
@@ -317,7 +317,7 @@ def settle(k, now):
             centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
             gap, _ = distance(b, sub(vec(q["p"]), centre))
             inside[c] = -1
-            if gap - k.params[int(q["param"])]["radius"] <= skin and b["gone"] == 0:
+            if gap - k.params[int(q["param"])]["radius"] <= skin and b["out"] == 0:
                 inside[held] = j
                 held += 1
         if sampled:

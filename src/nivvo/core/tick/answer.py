@@ -11,10 +11,10 @@ from nivvo.core.pool import (
     CONTACT,
     DAMAGE,
     DEPENDS_AGE,
-    DIED,
     END,
     ENDED,
     INSIDE_MOST,
+    OUT,
     OVERLAP,
 )
 from nivvo.core.shapes import distance
@@ -46,8 +46,8 @@ def answer(k, i, j, now, t):
         b["health"] -= damage
         tell(k, now, t, q, (DAMAGE, j, 0, damage, float(b["health"])), place)
         if b["health"] <= 0.0:
-            b["gone"] = 1
-            tell(k, now, t, q, (DIED, j, 0, damage, float(b["health"])), place)
+            b["out"] = 1
+            tell(k, now, t, q, (OUT, j, 0, damage, float(b["health"])), place)
         if b["watched"] != 0:
             held = HELD
     if then != END:

@@ -40,7 +40,7 @@ def look(k, w, q, par, now, way, leg):
         for m in range(found):
             j = int(k.scratch[m])
             b = k.bodies[j]
-            if b["gone"] != 0 or j == par["spares"] or left_out(q, j):
+            if b["out"] != 0 or j == par["spares"] or left_out(q, j):
                 continue
             if k.answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
                 continue

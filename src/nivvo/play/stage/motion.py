@@ -177,7 +177,7 @@ class Walker(Motion):
         self._go(time, 0.0)
 
     def jump(self, time: int) -> bool:
-        """Jump, if it stands; tell whether it does."""
+        """Jump, if it stands; returns whether it does."""
         if not self.walk.jump or self.flies(time):
             return False
         self._go(time, self.walk.jump)

@@ -49,7 +49,7 @@ class Player:
             self.first.setdefault(change.what, value)
 
     def do(self, change: Change) -> str | None:
-        """Take in what the player does; tell if a button really goes down or up: a press while it is held is none."""
+        """Take in what the player does; returns whether a button really goes down or up: no press while it is held."""
         if change.what in (PRESS, RELEASE):
             down, held = change.what == PRESS, self.held.get(change.value, False)
             self.held[change.value] = down

@@ -70,7 +70,7 @@ class Stage:
 
     def out(self, number: int) -> bool:
         """Whether a body is out."""
-        return bool(self.arena.bodies["gone"][number])
+        return bool(self.arena.bodies["out"][number])
 
     # Writing.
 
@@ -95,7 +95,7 @@ class Stage:
     def remove(self, name: str, tick: int) -> None:
         """Take a body away, before tick number ``tick``."""
         number = self.number.pop(name)
-        self.rows[number]["gone"] = 1
+        self.rows[number]["out"] = 1
         self.movers = [k for k in self.movers if k != number]
         self._free.append((tick, number))
         self.arena.plan()
@@ -197,7 +197,7 @@ class Stage:
     def first_on_line(self, start, to, radius: float, time: int, among) -> tuple[int, float] | None:
         """The first body (of the numbers ``among``) that a ball meets on the straight way ``to`` from ``start``.
 
-        Tells its number and the share of the way; as things stand at ``time``. Those it starts in are passed over.
+        Returns its number and the share of the way; as things stand at ``time``. Those it starts in are passed over.
         """
         best = None
         line = tuple(float(x) for x in to)

@@ -182,7 +182,7 @@ class Trigger:
         self.finish(time)
 
     def shoot(self, time: int) -> bool:
-        """One shot, if there is ammo; tell whether."""
+        """One shot, if there is ammo; returns whether."""
         if self.ammo == 0:
             self.tell(time, "empty")
             return False
