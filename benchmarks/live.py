@@ -10,6 +10,7 @@ import numpy as np
 import nivvo
 from nivvo.core import pool
 from nivvo.core.air import Air
+from nivvo.core.forces import acting
 
 SIDE, BODIES, TICKS = 100.0, 200, 600
 
@@ -22,7 +23,7 @@ def session(count: int, drag: float) -> nivvo.Live:
         text += f"[obstacle.pile{k}]\nat = [{x}, {y}]\nshape.ball = {rng.uniform(0.3, 1.5)}\n"
     live = nivvo.Live(nivvo.parse(text))
     arena = live._session.arena
-    launch = arena.new_params(np.zeros(3), 0.1, then=pool.PASS, linear=drag, square=0.5 * drag)
+    launch = arena.new_params(acting(np.zeros(3), linear=drag, square=0.5 * drag), 0.1, then=pool.PASS)
     turn = rng.uniform(0, 2 * np.pi, count)
     v = 3.0 * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1)
     p = np.concatenate([rng.uniform(0, SIDE, (count, 2)), np.zeros((count, 1))], axis=1)
@@ -59,11 +60,11 @@ def report() -> None:
     turn, far, rise = rng.uniform(0, 2 * np.pi, 5_000), rng.uniform(2, 25, 5_000), rng.uniform(-8, 8, 5_000)
     to = np.stack([far * np.cos(turn), far * np.sin(turn), rise], axis=1)
     for words, air in (
-        ("linear drag", Air([0, 0, -9.81], 0.3)),
-        ("square drag", Air([0, 0, -9.81], 0.0, 0.02)),
+        ("linear drag", Air(acting([0, 0, -9.81], linear=0.3))),
+        ("square drag", Air(acting([0, 0, -9.81], square=0.02))),
         (
             "both, in a game's own step",
-            Air([0, 0, -9.81], 0.2, 0.01, step=pool.SEMI_IMPLICIT, dt=np.full(3600, 1 / 60)),
+            Air(acting([0, 0, -9.81], linear=0.2, square=0.01), step=pool.SEMI_IMPLICIT, dt=np.full(3600, 1 / 60)),
         ),
     ):
         air.by_speed(to[:10], 22.0)

@@ -8,8 +8,9 @@ from unittest import mock
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from nivvo.core import launch, pool
+from nivvo.core import flight, launch, pool
 from nivvo.core.air import Air
+from nivvo.core.forces import acting
 from nivvo.core.launch import HIGH, LOW
 from tests.core.arenas import arena, ball, events_of, floor, ticks
 
@@ -67,7 +68,7 @@ class Flight(unittest.TestCase):
         for linear, square in rules:
             v = rng.normal(size=3) * 15
             world = arena([], flat=False)
-            world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+            world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
             world.run(ticks(120))
             samples = world.take_samples()
             times = np.arange(1, 121) / 60.0
@@ -78,7 +79,7 @@ class Flight(unittest.TestCase):
 
     def test_linear_drag_has_its_closed_form(self):
         k, v = 0.7, np.array([12.0, 9.0, -3.0])
-        p, u = Air(G, k).fly(v, 2.0)
+        p, u = Air(acting(G, linear=k)).fly(v, 2.0)
         share = (1 - np.exp(-k * 2.0)) / k
         np.testing.assert_allclose(p, v * share + G * (2.0 - share) / k, rtol=1e-7)
         np.testing.assert_allclose(u, v * np.exp(-k * 2.0) + G * share, rtol=1e-7)
@@ -88,7 +89,7 @@ class Flight(unittest.TestCase):
             v = np.array([[14.0, 11.0, 2.0]])
             world = arena([], flat=False, step=pool.STEPS[step])
             rules = {"linear": 0.2, "square": 0.03, "factor": factor}
-            world.put(world.new_params(G, 0.1, **rules), np.zeros(3), v[0], 1, 0)
+            world.put(world.new_params(acting(G, **rules), 0.1), np.zeros(3), v[0], 1, 0)
             world.run(ticks(90))
             dt = np.full(90, 1 / 60)
             edges = np.arange(1, 90) / 60
@@ -111,7 +112,7 @@ class Flight(unittest.TestCase):
                 met.direction, met.terminal = -1, True
                 found = truth(v, linear, square, [6.0], events=met)
                 world = arena([body])
-                world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+                world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
                 world.run(ticks(360))
                 contact = [event for event in events_of(world) if event["kind"] == pool.CONTACT]
                 self.assertEqual(len(contact), len(found.t_events[0]), (linear, body["kind"]))
@@ -124,8 +125,8 @@ class Flight(unittest.TestCase):
     def test_life_reach_and_bounds_cut_it_where_they_should(self):
         v = np.array([16.0, 12.0, 0.0])
         world = arena([])
-        long = world.new_params(G, 0.1, linear=0.5, square=0.02, life=int(0.517 * 693e9))
-        far = world.new_params(G, 0.1, linear=0.5, square=0.02, reach=9.0)
+        long = world.new_params(acting(G, linear=0.5, square=0.02), 0.1, life=int(0.517 * 693e9))
+        far = world.new_params(acting(G, linear=0.5, square=0.02), 0.1, reach=9.0)
         world.put(long, np.zeros(3), v, 1, 0)
         world.put(far, np.zeros(3), v, 2, 0)
         world.run(ticks(120))
@@ -140,12 +141,39 @@ class Flight(unittest.TestCase):
         for mode in ("never", "always"):
             with mock.patch.dict(os.environ, {"NIVVO_COMPILE": mode}):
                 world = arena([floor(-2.0), ball((9.0, 1.0, 0.0), 0.5, velocity=(-1.0, 0.3, 0.0), key=1)])
-                rules = world.new_params(G, 0.1, linear=0.3, square=0.02)
+                rules = world.new_params(acting(G, linear=0.3, square=0.02), 0.1)
                 for k in range(5):
                     world.put(rules, np.zeros(3), (14.0 + k, 7.0 - k, 0.0), k, 0)
                 world.run(ticks(200))
                 taken.append((events_of(world).tobytes(), world.take_samples().tobytes()))
         self.assertEqual(*taken)
+
+
+class AnyForce(unittest.TestCase):
+    """The steps under forces, with one that hangs on place and time: a spring that is shaken."""
+
+    def test_they_converge_with_their_order_to_the_solution(self):
+        def spring(row, t, p, v):
+            return tuple(-4.0 * x + np.cos(3.0 * t) for x in p)
+
+        def solution(t):
+            # x'' = -4 x + cos 3t: x = A cos 2t + B sin 2t - cos 3t / 5.
+            return np.array([(x + 0.2) * np.cos(2 * t) + v / 2 * np.sin(2 * t) - 0.2 * np.cos(3 * t) for x, v in START])
+
+        START = ((1.0, 0.0), (0.0, 2.0), (-0.5, 1.5))
+        p, v = (tuple(one[k] for one in START) for k in (0, 1))
+        row, errors = acting(np.zeros(3))[0], []
+        with mock.patch.object(flight, "acceleration", spring), mock.patch.object(flight, "stiffness", lambda *_: 1.0):
+            for count in (10, 20, 40):
+                q, _ = flight.glide(row, 0.0, p, v, 2.0, count, 64)
+                errors.append(np.abs(np.array(q) - solution(2.0)).max())
+            q, _ = flight.glide(row, 0.0, p, v, 2.0, 100, 64)
+            np.testing.assert_allclose(q, solution(2.0), atol=1e-8)
+            # Begun later, it is the same flight.
+            half = flight.glide(row, 0.0, p, v, 0.7, 60, 64)
+            np.testing.assert_allclose(flight.glide(row, 0.7, *half, 1.3, 60, 64)[0], solution(2.0), atol=1e-6)
+        for coarse, fine in itertools.pairwise(errors):
+            self.assertAlmostEqual(np.log2(coarse / fine), 4.0, delta=0.25)
 
 
 class Accelerated(unittest.TestCase):
@@ -189,7 +217,7 @@ class Solved(unittest.TestCase):
     def test_both_arcs_pass_the_point_at_the_speed(self):
         to = targets(np.random.default_rng(1))
         for name, (linear, square) in RULES.items():
-            air = Air(G, linear, square)
+            air = Air(acting(G, linear=linear, square=square))
             low, high = air.by_speed(to, 22.0, LOW), air.by_speed(to, 22.0, HIGH)
             for found in (low, high):
                 self.assertGreater(np.isfinite(found.time).mean(), 0.5, name)
@@ -203,7 +231,7 @@ class Solved(unittest.TestCase):
         rng = np.random.default_rng(2)
         for linear, square in RULES.values():
             to = targets(rng, 400)
-            found = Air(G, linear, square).by_speed(to, 16.0)
+            found = Air(acting(G, linear=linear, square=square)).by_speed(to, 16.0)
             angle = np.radians(np.linspace(-60, 89.9, 500))
             w = 16.0 * np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
             track = np.array([fine(w, np.full(500, t), linear, square, 60)[:, :2] for t in np.linspace(0.02, 5, 220)])
@@ -218,7 +246,7 @@ class Solved(unittest.TestCase):
         rng = np.random.default_rng(4)
         to = targets(rng)
         for linear, square in RULES.values():
-            air = Air(G, linear, square)
+            air = Air(acting(G, linear=linear, square=square))
             found = air.by_time(to, rng.uniform(0.3, 2.5, COUNT))
             self.assertGreater(np.isfinite(found.time).mean(), 0.99)
             self.assertLess(self.missed(found, to, linear, square).max(), 1e-6)
@@ -228,7 +256,7 @@ class Solved(unittest.TestCase):
             self.assertLess(self.missed(found, to, linear, square).max(), 1e-6)
             rise = np.degrees(np.arcsin(found.velocity[good, 1] / np.linalg.norm(found.velocity[good], axis=1)))
             np.testing.assert_allclose(rise, 65.0, atol=1e-7)
-        air, some = Air(G, 0.15, 0.01), to[:300]
+        air, some = Air(acting(G, linear=0.15, square=0.01)), to[:300]
         found = air.by_apex(some, UP, 9.0)
         good = np.isfinite(found.time)
         self.assertGreater(good.mean(), 0.9)
@@ -241,7 +269,7 @@ class Solved(unittest.TestCase):
         to = targets(np.random.default_rng(6), 1500)
         dt = np.tile([0.016, 0.017, 0.02], 240)
         for step in ("semi-implicit", "explicit", "verlet"):
-            air = Air(G, 0.2, 0.01, step=pool.STEPS[step], dt=dt, factor=0.998)
+            air = Air(acting(G, linear=0.2, square=0.01, factor=0.998), step=pool.STEPS[step], dt=dt)
             for found in (air.by_speed(to, 24.0, LOW), air.by_speed(to, 24.0, HIGH), air.by_time(to, 1.3)):
                 good = np.isfinite(found.time) & (found.time < 12.0)
                 self.assertGreater(good.mean(), 0.4)
@@ -254,7 +282,9 @@ class Solved(unittest.TestCase):
         to, velocity, bend = targets(rng), rng.normal(size=(COUNT, 3)) * 3, rng.normal(size=(COUNT, 3))
         own = rng.normal(size=(COUNT, 3)) * 2
         for linear, square in ((0.0, 0.0), (0.2, 0.01)):
-            found = Air(G, linear, square).by_speed(to, 30.0, own=own, velocity=velocity, acceleration=bend)
+            found = Air(acting(G, linear=linear, square=square)).by_speed(
+                to, 30.0, own=own, velocity=velocity, acceleration=bend
+            )
             good = np.isfinite(found.time)
             self.assertGreater(good.mean(), 0.9)
             t = found.time[good][:, None]
@@ -265,7 +295,7 @@ class Solved(unittest.TestCase):
             np.testing.assert_allclose(np.linalg.norm(found.velocity[good] - own[good], axis=1), 30.0, rtol=1e-7)
 
     def test_the_farthest_shot_and_the_least_speed_are_no_worse_than_any_other(self):
-        air, speed = Air(G, 0.3, 0.01), 15.0
+        air, speed = Air(acting(G, linear=0.3, square=0.01)), 15.0
         for rise in (-3.0, 0.0, 2.0):
             best = air.farthest(np.array([99.0, rise, 0.0]), UP, speed)
             reach = air.level_reach(best[None], UP, rise)[0]
@@ -294,7 +324,7 @@ class Stiff(unittest.TestCase):
 
     def flown(self, v, linear, square, compiled):
         world = arena([], flat=False)
-        world.put(world.new_params(G, 0.1, linear=linear, square=square), np.zeros(3), v, 1, 0)
+        world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
         with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always" if compiled else "never"}):
             world.run(ticks(40))
         return world.flight[:1].copy()
@@ -324,7 +354,7 @@ class Stiff(unittest.TestCase):
             reach = 18.0 / linear
             body = ball((0.6 * reach + 0.6, 0, 0), radius=0.5)
             world = arena([body], flat=False)
-            world.put(world.new_params(np.zeros(3), 0.1, linear=linear), np.zeros(3), v, 1, 0)
+            world.put(world.new_params(acting(np.zeros(3), linear=linear), 0.1), np.zeros(3), v, 1, 0)
             world.run(ticks(3))
             touch = next(event for event in events_of(world) if event["kind"] == pool.CONTACT)
             # x = v/c (1 - exp(-c t)) is 0.6 of the reach at t = -ln(0.4)/c.

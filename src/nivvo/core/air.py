@@ -16,9 +16,10 @@ from functools import cached_property
 
 import numpy as np
 
-from nivvo.core import launch
+from nivvo.core import launch, pool
 from nivvo.core._jit import kernel
-from nivvo.core.flight import glide, piece, pulled, stepped, steps_for
+from nivvo.core.flight import glide, piece, stepped, steps_for
+from nivvo.core.forces import acceleration, acting, stiffness
 from nivvo.core.frame import dot, sincos, unit
 from nivvo.core.launch import LOW, Launch
 from nivvo.core.pool import EXACT
@@ -36,31 +37,34 @@ EDGE = 1.03
 
 
 @kernel
-def flights(numbers, step, dt, w, time, p, v, coarse):
+def flights(acts, step, dt, w, time, p, v, coarse):
     """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
 
-    numbers : acceleration, linear and square drag, factor a tick. dt : seconds of the ticks (own steps).
+    acts : a row of ``pool.PARAMS`` with what acts. dt : seconds of the ticks (own steps).
     coarse : by how much fewer steps to take in exact step than the flight itself would.
     """
-    a, linear, square, factor = (numbers[0], numbers[1], numbers[2]), numbers[3], numbers[4], numbers[5]
+    row = acts[0]
+    factor = float(row["factor"])
     for i in range(time.shape[0]):
         q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
         if step == EXACT:
             if left > 0.0:
-                count = 1 + 2 * steps_for(a, linear, square, u, left) // coarse
-                q, u = glide(a, linear, square, q, u, left, count, MOST_EVEN)
+                count = 1 + 2 * steps_for(row, u, left) // coarse
+                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN)
                 left = 0.0
         else:
+            age = 0.0
             for k in range(dt.shape[0]):
                 if not left > 0.0:
                     break
-                b = pulled(a, linear, square, u)
+                b = acceleration(row, age, q, u)
                 if left <= dt[k]:
                     u, b = piece(step, q, u, b, dt[k], factor)
                     q = along(q, u, left)
                 else:
                     q, u = stepped(step, q, u, b, dt[k], q, u, 0.0, factor)
                 left -= dt[k]
+                age += dt[k]
         bad = not left <= 0.0
         for k in range(3):
             p[i, k] = math.nan if bad else q[k]
@@ -70,7 +74,7 @@ def flights(numbers, step, dt, w, time, p, v, coarse):
 def compile_flights() -> None:
     """Compile the kernel of flights, or load it, before it is needed."""
     rows, times = np.zeros((1, 3)), np.zeros(1)
-    flights.compiled(np.zeros(6), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1)
+    flights.compiled(pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1)
 
 
 def _length(v) -> np.ndarray:
@@ -129,42 +133,50 @@ def _crossing(f, low, high) -> np.ndarray:
 
 
 class Air:
-    """What acts on a projectile: constant acceleration and drag, stepped as the drill's ticks do.
+    """What acts on a projectile, stepped as the drill's ticks do.
 
     Parameters
     ----------
-    a : (3,) acceleration, units/s²
-    linear, square : drag, 1/s and 1/unit
+    acts : a row of ``pool.PARAMS``, as ``forces.acting`` gives; or a constant acceleration (3,), units/s²
     step, dt : code of ``pool.STEPS`` and the seconds of the ticks from launch on; dt None: exact
-    factor : what velocity is multiplied by each tick of a game's own step
     """
 
-    def __init__(self, a, linear=0.0, square=0.0, *, step=EXACT, dt=None, factor=1.0, coarse=1):
-        self.a = np.asarray(a, dtype=float)
-        self.linear, self.square, self.factor = linear, square, factor
+    def __init__(self, acts, *, step=EXACT, dt=None, coarse=1):
+        self.acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.step, self.dt = step, None if step == EXACT else np.asarray(dt, dtype=float)
         self.coarse = coarse
 
     @property
+    def a(self) -> np.ndarray:
+        """The constant part of the acceleration (3,)."""
+        return self.acts["a"][0]
+
+    @property
     def thin(self) -> bool:
-        """Whether there is no drag at all."""
-        return self.linear == 0.0 and self.square == 0.0 and self.factor == 1.0
+        """Whether nothing acts but a constant acceleration."""
+        return not self.acts["bends"][0] and float(self.acts["factor"][0]) == 1.0
 
     @cached_property
     def fall(self):
         """How it falls in the drill's own step (``launch.Fall``), or None in exact step."""
         return launch.fall_of(self.step, self.dt)
 
-    def _exact(self, coarse: int = 1) -> Air:
-        """The same in exact step, perhaps in longer steps: near enough for slopes and for a search."""
-        per_tick = -math.log(self.factor) / float(self.dt.mean()) if self.factor < 1.0 else 0.0
-        return Air(self.a, self.linear + per_tick, self.square, coarse=coarse)
+    def exact(self, coarse: int = 1) -> Air:
+        """The same in exact step, perhaps in longer steps: near enough for slopes and for a search.
+
+        A factor a tick becomes the linear drag that does as much.
+        """
+        acts, factor = self.acts.copy(), float(self.acts["factor"][0])
+        if factor < 1.0:
+            acts["linear"] += -math.log(factor) / float(self.dt.mean())
+            acts["factor"], acts["bends"] = 1.0, 1
+        return Air(acts, coarse=coarse)
 
     def most_bend(self, speed: float, seconds: float) -> float:
         """The greatest acceleration (units/s²) of a flight that is nowhere faster than ``speed`` at its ends."""
         pull = float(_length(self.a))
         fast = speed + pull * seconds
-        return pull + (self.linear + self.square * fast) * fast
+        return pull + stiffness(self.acts[0], fast) * fast
 
     def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
         """Displacement and velocity (..., 3) ``time`` (...) after launches with ``w`` (..., 3)."""
@@ -178,8 +190,7 @@ class Air:
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
         times = np.array(time, order="C").reshape(-1)
-        numbers = np.array([*self.a, self.linear, self.square, self.factor], dtype=float)
-        flights(numbers, self.step, dt, rows, times, p, v, self.coarse, work=len(rows) * 20)
+        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, work=len(rows) * 20)
         return p.reshape(*shape, 3), v.reshape(*shape, 3)
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
@@ -219,7 +230,7 @@ class Air:
 
     def _by_speed_in_ticks(self, to, speed, arc, own, velocity, acceleration) -> Launch:
         """``by_speed`` in a game's own step: next to the exact one; searched for at the edge of reach."""
-        moving, exact = {"own": own, "velocity": velocity, "acceleration": acceleration}, self._exact()
+        moving, exact = {"own": own, "velocity": velocity, "acceleration": acceleration}, self.exact()
         near = exact.by_speed(to, speed, arc, **moving)
         found = self._meet(to, own, velocity, acceleration, "speed", speed, near)
         rest = ~np.isfinite(found.time)
@@ -245,7 +256,7 @@ class Air:
         """The arc whose highest point lies ``apex`` units above the muzzle, met on the way down; nan if too low."""
         to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
         apex = np.broadcast_to(np.asarray(apex, dtype=float), to.shape[:-1])
-        free = Air(self.a, self.linear, self.square)
+        free = Air(self.acts)
         thin = launch.by_apex(to, self.a, up, apex)
         low, high = 0.3 * thin.time, 3.0 * thin.time + 0.0
 
@@ -331,7 +342,7 @@ class Air:
         step = 1e-4 * np.maximum(_length(w), 1e-3)
         shifts = np.concatenate([np.zeros((1, 3)), np.eye(3)])
         moved = w[..., None, :] + step[..., None, None] * shifts
-        q = self._exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[0]
+        q = self.exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[0]
         return np.swapaxes((q[..., 1:, :] - q[..., :1, :]) / step[..., None, None], -1, -2)
 
     def _meet(self, to, own, velocity, acceleration, given: str, value, near: Launch, up=None) -> Launch:
@@ -455,7 +466,7 @@ class Air:
         if not len(rows):
             return velocities, times
         part = tuple(x[rows] for x in task)
-        least, found = self._exact(COARSE // 2)._least(part)
+        least, found = self.exact(COARSE // 2)._least(part)
         close = np.abs(least - speed[rows]) <= (EDGE - 1.0) * speed[rows]
         if close.any():
             fine, at = self._least(tuple(x[close] for x in part))

@@ -11,6 +11,7 @@ import numpy as np
 from nivvo.core import grid, pool
 from nivvo.core.clock import UNITS
 from nivvo.core.flight import SMOOTH, STIFF
+from nivvo.core.forces import acting, stiffness
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.events import NOWHERE, tell
@@ -181,12 +182,9 @@ class Arena:
 
     def new_params(
         self,
-        a,
+        acts,
         radius,
         *,
-        linear=0.0,
-        square=0.0,
-        factor=1.0,
         reach=np.inf,
         life=pool.FOREVER,
         spares=-1,
@@ -198,7 +196,7 @@ class Arena:
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
-        linear (1/s), square (1/unit) : drag. factor : of the velocity, each tick of a game's own step.
+        ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone.
         ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, rows (n, 2), whether
         they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
@@ -208,10 +206,9 @@ class Arena:
             answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
             answers[:n] = self.answers[:n]
             self.answers = answers
+        self.params[n] = (acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts))[0]
         row = self.params[n]
-        row["a"], row["radius"], row["reach"], row["life"], row["spares"] = a, radius, reach, life, spares
-        row["linear"], row["square"], row["factor"] = linear, square, factor
-        row["drags"] = linear != 0.0 or square != 0.0
+        row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
         row["strays"], row["owner"] = strays, owner
         own = self.answers[n]
         own["then"], own["damage"], own["by"] = then, damage, 0
@@ -330,9 +327,9 @@ class Arena:
         """How many steps a projectile takes in a plain tick, about: more than one where stiff drag bends its way."""
         if advance.loaded or self.world["step"][0] != pool.EXACT or not self.live:
             return 1.0
-        rows = self.params[self.flight["param"][: self.live]]
+        rows = self.params[sorted(set(self.flight["param"][: self.live].tolist()))]
         speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())
-        bend = float((rows["linear"] + 2.0 * rows["square"] * speed).max()) * float(ticks["dt"][0])
+        bend = max(stiffness(row, speed) for row in rows) * float(ticks["dt"][0])
         return 1.0 + min(bend / STIFF, float(SMOOTH)) if bend > 0.0 else 1.0
 
     def _pool(self, ticks: np.ndarray) -> pool.Pool:

@@ -8,8 +8,8 @@ semi-implicit  v' = v + a h; p' = p + v' h     (symplectic Euler)
 explicit       p' = p + v h; v' = v + a h      (forward Euler)
 verlet         p' = p + v h + a h²/2; v' = v + a h   (velocity Verlet)
 
-With drag, a is gravity - (linear + square |v|) v: in a game's own step as it is at the tick's start, in
-exact step integrated by Runge and Kutta's fourth order (``glide``) in steps short enough for the drag, or
+Under forces that hang on place, velocity or time (``forces``), a is theirs: in a game's own step as at the tick's
+start, in exact step integrated by Runge and Kutta's fourth order (``glide``) in steps short enough for the drag, or
 chosen by their error where it is stiff; the piece is the parabola through both ends of such a step. A factor
 per tick multiplies the new v.
 """
@@ -19,9 +19,10 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner
+from nivvo.core.forces import acceleration, stiffness
 from nivvo.core.pool import EXACT, EXPLICIT, SEMI_IMPLICIT
 from nivvo.core.roots import first_fall
-from nivvo.core.vec import along, arc, dot, sub
+from nivvo.core.vec import along, arc, dot, sub, vec
 
 _NODES = (0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200)
 _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454)
@@ -39,29 +40,24 @@ _SHARE_OF_P = (1.0, 1.0, 1.0, 0.0)
 
 
 @inner
-def pulled(a, linear, square, v):
-    """Acceleration under drag at velocity ``v``: a - (linear + square |v|) v."""
-    return along(a, v, -(linear + square * math.sqrt(dot(v, v))))
-
-
-@inner
-def steps_for(a, linear, square, v, h):
-    """Into how many steps to cut ``h`` seconds of flight with drag."""
+def steps_for(row, v, h):
+    """Into how many steps to cut ``h`` seconds of flight under forces."""
+    a = vec(row["a"])
     fastest = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * h
-    return 1 + int(min((linear + 2.0 * square * fastest) * h / STIFF, MOST_STEPS))
+    return 1 + int(min(stiffness(row, fastest) * h / STIFF, MOST_STEPS))
 
 
 @inner
-def glide(a, linear, square, p, v, h, count, most):
-    """Position and velocity after ``h`` seconds with drag, in ``count`` steps; if more than ``most``, by error.
+def glide(row, t, p, v, h, count, most):
+    """Position and velocity ``h`` s after ``t`` under forces, in ``count`` steps; if more than ``most``, by error.
 
-    Equal steps serve where drag is gentle. Stiff drag soon leaves nothing to follow: there each step is taken
+    Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there each step is taken
     whole and in halves, kept if both agree to TOLERANCE of the way, and lengthened as long as they do.
     """
     if count <= most:
         s = h / count
-        for _ in range(count):
-            p, v = runge_kutta(a, linear, square, p, v, s)
+        for k in range(count):
+            p, v = runge_kutta(row, t + k * s, p, v, s)
         return p, v
     allowed = 15.0 * TOLERANCE * math.sqrt(dot(v, v)) * h
     s, left, tries = h / count, h, 0
@@ -70,9 +66,10 @@ def glide(a, linear, square, p, v, h, count, most):
         if tries > MOST_TRIES:
             return p, scaled(v, math.inf - math.inf)
         s = min(s, left)
-        p1, _ = runge_kutta(a, linear, square, p, v, s)
-        q, u = runge_kutta(a, linear, square, p, v, 0.5 * s)
-        q, u = runge_kutta(a, linear, square, q, u, 0.5 * s)
+        now, half = t + (h - left), 0.5 * s
+        p1, _ = runge_kutta(row, now, p, v, s)
+        q, u = runge_kutta(row, now, p, v, half)
+        q, u = runge_kutta(row, now + half, q, u, half)
         d = sub(q, p1)
         error = math.sqrt(dot(d, d))
         if error <= allowed:
@@ -84,23 +81,24 @@ def glide(a, linear, square, p, v, h, count, most):
 
 
 @inner
-def runge_kutta(a, linear, square, p, v, s):
-    """One step of ``s`` seconds with drag (Runge and Kutta, fourth order)."""
+def runge_kutta(row, t, p, v, s):
+    """One step of ``s`` seconds from ``t`` under forces (Runge and Kutta, fourth order)."""
     k = (0.0, 0.0, 0.0)
-    dv, dp = k, k
+    dv, dp, u = k, k, v
     for stage in range(4):
-        k = pulled(a, linear, square, along(v, k, _STAGE[stage] * s))
+        q, u = along(p, u, _STAGE[stage] * s), along(v, k, _STAGE[stage] * s)
+        k = acceleration(row, t + _STAGE[stage] * s, q, u)
         dv = along(dv, k, _SHARE_OF_V[stage])
         dp = along(dp, k, _SHARE_OF_P[stage])
     return along(along(p, v, s), dp, s * s / 6.0), along(v, dv, s / 6.0)
 
 
 @inner
-def calm(a, linear, square, v, rest):
-    """For how long, within ``rest`` seconds, flight with stiff drag is near enough a parabola."""
-    k, speed = pulled(a, linear, square, v), math.sqrt(dot(v, v))
+def calm(row, t, p, v, rest):
+    """For how long, within ``rest`` seconds, flight under stiff forces is near enough a parabola."""
+    k, speed = acceleration(row, t, p, v), math.sqrt(dot(v, v))
     pull = math.sqrt(dot(k, k))
-    jerk = (linear + 2.0 * square * speed) * pull
+    jerk = stiffness(row, speed) * pull
     s = rest
     for _ in range(64):
         if jerk * s * s <= STIFF * STIFF * (speed + pull * s):

@@ -48,14 +48,14 @@ PARAMS = np.dtype(
         ("factor", "f8"),
         ("life", "i8"),
         ("spares", "i4"),
-        ("drags", "i4"),
+        ("bends", "i4"),
         ("strays", "i4"),
         ("owner", "i4"),
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
-each tick of a game's own step; drags: whether linear or square is set. life: counts of the clock,
-FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
+each tick of a game's own step; bends: whether what acts hangs on more than the row (``forces``). life: counts of
+the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
 strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body)."""
 
 ANSWERS = np.dtype(

@@ -10,6 +10,7 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
+from nivvo.core.forces import acting
 from nivvo.core.frame import AXES, Frame
 from nivvo.plan.numbers import counted, curve_of
 from nivvo.spec import ability as written
@@ -148,12 +149,14 @@ class Launch:
 
 @dataclass(frozen=True, slots=True)
 class Flight:
-    """What acts in the air: a (3,) constant acceleration; drag, linear (1/s) and square (1/unit); a factor a tick."""
+    """What acts in the air: a row of ``core.pool.PARAMS``, as ``core.forces.acting`` gives."""
 
-    a: np.ndarray
-    linear: float
-    square: float
-    factor: float
+    acts: np.ndarray
+
+    @property
+    def a(self) -> np.ndarray:
+        """The constant part of the acceleration (3,)."""
+        return self.acts["a"][0]
 
 
 @dataclass(frozen=True, slots=True)
@@ -317,8 +320,8 @@ def _flight(model: written.Flight, on: Ground) -> Flight:
     """In exact step a factor a tick is the linear drag that does as much."""
     drag, a = model.drag, on.gravity * model.gravity_share
     if on.exact and drag.per_tick < 1.0:
-        return Flight(a, drag.linear - math.log(drag.per_tick) * on.rate, drag.square, 1.0)
-    return Flight(a, drag.linear, drag.square, drag.per_tick)
+        return Flight(acting(a, linear=drag.linear - math.log(drag.per_tick) * on.rate, square=drag.square))
+    return Flight(acting(a, linear=drag.linear, square=drag.square, factor=drag.per_tick))
 
 
 def _limits(model: written.Limits, plain) -> Limits:

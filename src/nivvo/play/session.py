@@ -385,12 +385,9 @@ class Session:
             then = [one if one == pool.IGNORE else pool.END for one in then]
         elif self.touches == "ignore":
             then = [pool.IGNORE for _ in then]
-        own, flight = self.scene.number[shooter], ability.flight
+        own = self.scene.number[shooter]
         return self.arena.new_params(
-            flight.a,
-            linear=flight.linear,
-            square=flight.square,
-            factor=flight.factor,
+            ability.flight.acts,
             spares=own if ability.hits_owner == "never" else -1,
             strays=ability.limits.strays,
             owner=own,

@@ -160,8 +160,8 @@ class Record:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
         times = np.concatenate(t)
         _, first = np.unique(times, return_index=True)
-        row = self.param(key)
-        air = Air(row["a"].copy(), float(row["linear"]), float(row["square"])) if self.exact else None
+        row = self.params[birth["param"]][None].copy()
+        air = Air(row) if self.exact else None
         return Path(times[first], np.concatenate(p)[first], np.concatenate(v)[first], air, to_seconds(moves_at))
 
     def to_json(self) -> str:

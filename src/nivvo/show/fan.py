@@ -96,7 +96,7 @@ def _others(air: Air, speed: float, gravity: float) -> tuple[list[np.ndarray], n
         arcs = [np.stack([run, ballistics.height_at(speed, e, gravity, run)], axis=1) for e in range(10, 90, 10)]
         return arcs, np.stack([run, ballistics.envelope(speed, gravity, run)], axis=1)
     up, aside = -unit(air.a), np.roll(unit(air.a), 1)
-    exact = Air(air.a, air.linear, air.square)
+    exact = Air(air.acts)
     times = np.linspace(0.0, 2.2 * speed / gravity, 120)
 
     def arc(elevation: float) -> np.ndarray:

@@ -14,11 +14,11 @@ from nivvo.core.flight import (
     glide,
     path_length,
     piece,
-    pulled,
     stepped,
     steps_for,
     through_ends,
 )
+from nivvo.core.forces import acceleration
 from nivvo.core.grid import bin_layer
 from nivvo.core.pool import (
     AGAIN,
@@ -181,28 +181,28 @@ def seek(k, i, now, clock, again, keep, waiting):
         return waiting
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
-    step, a = int(w["step"]), vec(par["a"])
+    step, a, factor = int(w["step"]), vec(par["a"]), float(par["factor"])
+    age = (now["start"] - q["t0"]) / UNITS + late
+    h = float(now["dt"]) - late
+    glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
+    if glides and w["touch"] == SWEPT:
+        pieces = steps_for(par, v, h)
+    elif par["bends"] != 0 and not glides:
+        a = acceleration(par, age, p, v)
     if kept == REDIRECTED and step != EXACT:
         # What a game's own step gave it in this tick it has had.
         step, a = EXPLICIT, NOWHERE
-    linear, square, factor = float(par["linear"]), float(par["square"]), float(par["factor"])
-    h = float(now["dt"]) - late
-    glides, pieces, looks = par["drags"] != 0 and step == EXACT, 1, 0
-    if glides and w["touch"] == SWEPT:
-        pieces = steps_for(a, linear, square, v, h)
-    elif par["drags"] != 0 and not glides:
-        a = pulled(a, linear, square, v)
     rest, s = h, h / pieces
     if pieces > SMOOTH:
-        s = calm(a, linear, square, v, rest)
+        s = calm(par, age, p, v, rest)
     while True:
         s = min(s, rest)
         if glides:
             s = life_within(q, clock, late, s)
             m = 1
             if w["touch"] != SWEPT or pieces > SMOOTH:
-                m = steps_for(a, linear, square, v, s)
-            p1, v1 = glide(a, linear, square, p, v, s, m, SMOOTH)
+                m = steps_for(par, v, s)
+            p1, v1 = glide(par, age, p, v, s, m, SMOOTH)
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
             put(at["v"], v1)
@@ -219,16 +219,17 @@ def seek(k, i, now, clock, again, keep, waiting):
         if j >= 0 or why != 0 or s >= rest:
             break
         p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
+        age += s
         s = h / pieces
         if pieces > SMOOTH:
-            s = calm(a, linear, square, v, rest)
+            s = calm(par, age, p, v, rest)
     if j < 0 and why == 0:
         p1, v1 = p, u
         if glides:
             p1, v1 = vec(at["p"]), vec(at["v"])
         else:
-            age = (clock[1] - q["t0"]) / UNITS
-            p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), age, factor)
+            whole = (clock[1] - q["t0"]) / UNITS
+            p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, factor)
         if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
             put(q["p"], p1)
             put(q["v"], v1)

@@ -58,9 +58,8 @@ def task_of(stage: Stage, ability: Ability, moment: Moment, time: int, stance: S
 
 def air_of(scene: Scene, ability: Ability, time: int) -> Air:
     """What acts on a shot fired at ``time`` (on the clock), in the drill's own step."""
-    a, linear, square, factor = (getattr(ability.flight, key) for key in ("a", "linear", "square", "factor"))
     if scene.exact:
-        return Air(a, linear, square)
+        return Air(ability.flight.acts)
     first = scene.ticks.holding(time)
     rows = scene.ticks.rows(first, max(int(LONGEST * scene.ticks.rate), 2))
     dt = rows["dt"].copy()
@@ -68,7 +67,7 @@ def air_of(scene: Scene, ability: Ability, time: int) -> Air:
         dt = dt[1:]
     elif rows["start"][0] < time:
         dt[0] -= to_seconds(time - int(rows["start"][0]))
-    return Air(a, linear, square, factor=factor, step=scene.rules.step, dt=dt)
+    return Air(ability.flight.acts, step=scene.rules.step, dt=dt)
 
 
 def moves_at(scene: Scene, time: int) -> int:
@@ -150,7 +149,7 @@ def path_of(task: Task, arc: Arc) -> Path:
     elif not air.thin:
         times = np.linspace(0.0, arc.time, 2 + int(arc.time * task.stage.scene.ticks.rate))
     p, v = air.fly(arc.velocity + task.own, times)
-    exact = Air(air.a, air.linear, air.square) if air.dt is None else None
+    exact = air if air.dt is None else None
     return Path(start + times, p + arc.at, v, exact, start)
 
 
