@@ -172,6 +172,12 @@ class Air:
             acts["factor"], acts["bends"] = 1.0, 1
         return Air(acts, coarse=coarse)
 
+    def _unfactored(self) -> np.ndarray:
+        """What acts, without a factor a tick."""
+        acts = self.acts.copy()
+        acts["factor"] = 1.0
+        return acts
+
     def most_bend(self, speed: float, seconds: float) -> float:
         """The greatest acceleration (units/s²) of a flight that is nowhere faster than ``speed`` at its ends."""
         pull = float(_length(self.a))
@@ -256,7 +262,7 @@ class Air:
         """The arc whose highest point lies ``apex`` units above the muzzle, met on the way down; nan if too low."""
         to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
         apex = np.broadcast_to(np.asarray(apex, dtype=float), to.shape[:-1])
-        free = Air(self.acts)
+        free = Air(self._unfactored())
         thin = launch.by_apex(to, self.a, up, apex)
         low, high = 0.3 * thin.time, 3.0 * thin.time + 0.0
 

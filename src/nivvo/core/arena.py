@@ -36,6 +36,8 @@ class Arena:
         Corners beyond which a projectile ends.
     sampled, length : bool
         Keep position and velocity at each tick's end; keep path lengths.
+    sleeps : bool
+        Let projectiles sleep until something can happen to them; what happens is the same to the bit.
     flat : bool
         Whether all motion is in the plane z = 0 (the grid then has no third axis).
     """
@@ -51,11 +53,12 @@ class Arena:
         bounds=None,
         sampled=True,
         length=True,
+        sleeps=True,
         flat=False,
     ):
         self.world = pool.zeros(1, pool.WORLD)
         self.world["step"], self.world["touch"] = step, touch
-        self.world["sampled"], self.world["length"] = sampled, length
+        self.world["sampled"], self.world["length"], self.world["sleeps"] = sampled, length, sleeps
         self.world["skin"] = pool.SURFACE_SHARE * scene
         if bounds is not None:
             self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
@@ -88,14 +91,15 @@ class Arena:
         counters, sampled = self.counters, bool(self.world["sampled"][0])
         kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS}
         kept = {name: getattr(self, name).view(kind) for name, kind in kinds.items()}
-        used, spare, curves, knots = self.used, self.spare, self.curves, self.knots
+        used, spare, curves, knots, wake = self.used, self.spare, self.curves, self.knots, self.wake
         self._empty(sampled)
-        self.counters[pool.LIVE], self.counters[pool.STALE] = counters[pool.LIVE], 1
+        count = int(counters[pool.LIVE])
+        self.counters[pool.LIVE], self.counters[pool.STALE] = count, 1
         self.used, self.spare, self.curves, self.knots = used, spare, curves, knots
         self.params, self.answers = kept["params"], kept["answers"]
         self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
-        self._hold(len(kept["flight"]))
-        self.flight[: len(kept["flight"])] = kept["flight"]
+        self._hold(count)
+        self.flight[:count], self.wake[:count] = kept["flight"], wake[:count]
 
     def _hold(self, count: int) -> None:
         """Have room for so many in the air."""
@@ -103,6 +107,7 @@ class Arena:
             self.flight = pool.grown(self.flight, count)
             self.pending = pool.grown(self.pending, 2 * count)
             self.points = pool.grown(self.points, count)
+            self.wake, self.awake = np.resize(self.wake, len(self.flight)), np.resize(self.awake, len(self.flight))
 
     def _empty(self, sampled: bool) -> None:
         """Make room for what flies and what happens."""
@@ -115,6 +120,8 @@ class Arena:
         self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
         self.points = pool.zeros(16, pool.POINT)
+        self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
+        self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
@@ -156,11 +163,30 @@ class Arena:
         self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
         self.counters[pool.STALE] = 1
+        self._rouse()
+
+    def _rouse(self) -> None:
+        """Wake all that sleeps: it has looked along other ways of bodies than there are now."""
+        self.wake[self.wake != pool.AWAKE] = 0
+
+    def place_all(self, time: int) -> None:
+        """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
+        rows = np.flatnonzero(self.wake[: self.live] != pool.AWAKE)
+        if len(rows):
+            q = self.flight[rows]
+            a, t = self.params["a"][q["param"]], ((time - q["t0"]) / UNITS)[:, None]
+            self.flight["p"][rows] = q["p0"] + q["v0"] * t + a * (0.5 * t * t)
+            self.flight["v"][rows] = q["v0"] + a * t
 
     def set_motion(self, number: int, place, velocity, acceleration, time: int) -> None:
         """Let a body that moves be at ``place`` (3,) at ``time`` (clock) and go on from there."""
         row = self.bodies[number]
+        if row["t0"] == time and all(
+            map(np.array_equal, (row["c0"], row["v0"], row["a0"]), (place, velocity, acceleration))
+        ):
+            return
         row["c0"], row["v0"], row["a0"], row["t0"] = place, velocity, acceleration, time
+        self._rouse()
 
     @property
     def live(self) -> int:
@@ -234,6 +260,7 @@ class Arena:
             self._hold(first + 1)
             until, left = pool.FOREVER if life < 0 else born + life, (*inside, *NOBODY[len(inside) :])
             self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, pool.BY_LIFE, 0, left)
+            self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
             return
         count = len(p)
@@ -246,6 +273,7 @@ class Arena:
         q["until"] = pool.FOREVER if life < 0 else q["born"] + life
         for k, body in enumerate(inside):
             q["inside"][:, k] = body
+        self.wake[first : first + count] = pool.AWAKE
         self.counters[pool.LIVE] = first + count
 
     def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
@@ -279,8 +307,16 @@ class Arena:
         """Let a projectile end at a time (clock) within the present tick, wherever it has flown to in it already."""
         q = self.flight[row]
         q["until"], q["cause"] = time, cause
-        if self.counters[pool.MID] and row < self.counters[pool.FRESH]:
-            self.look_again(row)
+        slept = self.wake[row] != pool.AWAKE
+        if slept:
+            self.wake[row] = 0
+        if self.counters[pool.MID] and row < self.counters[pool.KNOWN]:
+            fresh, up = int(self.counters[pool.FRESH]), int(self.counters[pool.UP])
+            if row in self.awake[:fresh]:
+                self.look_again(row)
+            elif slept and row not in self.awake[fresh:up]:
+                self.awake[up] = row
+                self.counters[pool.UP] = up + 1
 
     def look_again(self, row: int) -> None:
         """Let a projectile look anew from its running point: something has changed for it in the present tick."""
@@ -295,9 +331,9 @@ class Arena:
         For what is decided while the engine holds; in exact step its parabola begins anew there.
         """
         q, at = self.flight[row], self.points[row]
-        if not at["kept"]:
-            at["base"] = q["flown"]
-        at["from_p"], at["from_v"], at["late"], at["run"], at["kept"] = p, v, time, at["flown"], pool.REDIRECTED
+        q["flown"] += at["flown"]
+        at["base"] = q["flown"]
+        at["from_p"], at["from_v"], at["late"], at["run"], at["kept"] = p, v, time, 0.0, pool.REDIRECTED
         # On the clock it begins a whole count, a little earlier, where it would have been then.
         a, since = self.params[q["param"]]["a"], int(time * UNITS)
         early = since / UNITS - time
@@ -351,6 +387,8 @@ class Arena:
             self.samples,
             ticks,
             self.counters,
+            self.wake,
+            self.awake,
         )
 
     def _make_room(self) -> None:

@@ -35,6 +35,7 @@ FLIGHT = np.dtype(
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
+flown: its path before t0 (exact step, under a constant acceleration alone), else till now.
 until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
 inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
@@ -158,6 +159,10 @@ PENDING = np.dtype([("t", "f8"), ("key", "i8"), ("body_key", "i4"), ("body", "i4
 AT_LIMIT, AGAIN = -1, -2
 KEPT, REDIRECTED = 1, 2
 
+AWAKE = -1
+"""Of ``wake``, else the time (clock) until which nothing can happen to a projectile; where it then is follows from its
+launch, and what its row says is old."""
+
 WORLD = np.dtype(
     [
         ("low", "f8", 3),
@@ -171,11 +176,14 @@ WORLD = np.dtype(
         ("bounded", "i4"),
         ("sampled", "i4"),
         ("length", "i4"),
+        ("sleeps", "i4"),
+        ("pad", "i4"),
         ("skin", "f8"),
     ]
 )
 """low, high: bounds. origin, per_cell, cells: the grid; last: within the last cell.
-sampled: keep a sample a tick. length: keep the path length. skin: how near is on the surface."""
+sampled: keep a sample a tick. length: keep the path length. sleeps: whether projectiles may sleep.
+skin: how near is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}
@@ -212,9 +220,9 @@ FOREVER = -1
 # Slots of the counters that a kernel reads and leaves. UNTIL: it comes back before it answers a contact at that time
 # (clock) or later. KEEP: it keeps where each has come from in the tick, for those that may have to look again. MID: it
 # has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the row
-# after whose answer.
-LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD = range(13)
-COUNTERS = 13
+# after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows.
+LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN = range(15)
+COUNTERS = 15
 DONE, EMPTY, FULL, DUE, HOLD = 0, 1, 2, 3, 4
 
 # Events that a tick may need: room for these a projectile, and these beside.
@@ -241,6 +249,8 @@ class Pool(NamedTuple):
     samples: np.ndarray
     ticks: np.ndarray
     counters: np.ndarray
+    wake: np.ndarray
+    awake: np.ndarray
 
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:

@@ -259,12 +259,17 @@ class Live:
     @property
     def positions(self) -> np.ndarray:
         """Positions (n, 2) or (n, 3) at the coming tick's start. A view to read: good until the next step."""
-        return _to_read(self._session.arena.flight["p"][: self.in_the_air, : self.scene.frame.size])
+        return _to_read(self._flight()["p"][:, : self.scene.frame.size])
 
     @property
     def velocities(self) -> np.ndarray:
         """Velocities (n, 2) or (n, 3). A view to read: good until the next step."""
-        return _to_read(self._session.arena.flight["v"][: self.in_the_air, : self.scene.frame.size])
+        return _to_read(self._flight()["v"][:, : self.scene.frame.size])
+
+    def _flight(self) -> np.ndarray:
+        """The rows of what is in the air, filled in where it is now."""
+        self._session.arena.place_all(self.scene.ticks.edge(self._session.tick))
+        return self._session.arena.flight[: self.in_the_air]
 
     @checked
     def name_of(self, id_: int) -> str:
@@ -398,7 +403,7 @@ class Live:
     def digest(self) -> bytes:
         """The bytes of all that is in the air and of all bodies: equal when two sessions are."""
         arena = self._session.arena
-        return arena.flight[: self.in_the_air].tobytes() + arena.bodies.tobytes()
+        return self._flight().tobytes() + arena.bodies.tobytes()
 
     @checked
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:

@@ -17,12 +17,14 @@ from nivvo.core.flight import (
     stepped,
     steps_for,
     through_ends,
+    time_to_leave,
 )
 from nivvo.core.forces import acceleration
 from nivvo.core.grid import bin_layer
 from nivvo.core.pool import (
     AGAIN,
     AT_LIMIT,
+    AWAKE,
     BY_HOPS,
     BY_NUMBERS,
     DONE,
@@ -40,6 +42,7 @@ from nivvo.core.pool import (
     INSIDE_MOST,
     KEEP,
     KEPT,
+    KNOWN,
     LIVE,
     MID,
     MOVING,
@@ -52,6 +55,7 @@ from nivvo.core.pool import (
     SWEPT,
     TICK,
     UNTIL,
+    UP,
     WHY,
 )
 from nivvo.core.shapes import distance
@@ -60,11 +64,17 @@ from nivvo.core.tick.answer import ON, answer
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
-from nivvo.core.tick.search import look
+from nivvo.core.tick.search import look, past_movers
 from nivvo.core.vec import along, arc, put, sub, vec
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
+HORIZON = 128.0
+"""Ticks that a projectile looks ahead along its parabola."""
+
+EARLY = 1_000_000
+"""Counts (some microseconds) by which it wakes too early rather than too late."""
+
 LIMIT_KEY = 2147483647
 HOLDS = answers.HELD
 
@@ -91,7 +101,7 @@ def advance(k):
                 counters[WHY] = FULL
                 return
             place_bodies(k, now)
-            counters[FRESH], counters[HEAP] = 0, 0
+            counters[FRESH], counters[HEAP], counters[UP], counters[KNOWN] = 0, 0, 0, 0
         counters[WHY], counters[MID] = fly(k, now), 0
         if counters[WHY] != DONE:
             counters[MID] = 1
@@ -109,12 +119,16 @@ def fly(k, now):
     counters, pending = k.counters, k.pending
     clock, keep = (int(now["start"]), int(now["end"])), counters[KEEP] != 0
     due = math.inf if counters[UNTIL] < 0 else (counters[UNTIL] - now["start"]) / UNITS
-    fresh, waiting, live = int(counters[FRESH]), int(counters[HEAP]), int(counters[LIVE])
+    rouse(k, clock[1])
+    fresh, waiting, up = int(counters[FRESH]), int(counters[HEAP]), int(counters[UP])
     while True:
-        again = fresh >= live
+        again = fresh >= up
         if not again:
-            i = fresh
+            i = int(k.awake[fresh])
             fresh += 1
+            if k.wake[i] != AWAKE:
+                place(k.flight[i], k.params, clock[0])
+                k.wake[i] = AWAKE
         else:
             if waiting == 0 or pending[0]["t"] >= due:
                 counters[FRESH], counters[HEAP] = fresh, waiting
@@ -139,6 +153,25 @@ def fly(k, now):
                     if after != ON:
                         continue
         waiting = seek(k, i, now, clock, again, keep, waiting)
+
+
+@inner
+def rouse(k, end):
+    """List those that are awake before ``end`` (clock) and have not been listed in this tick."""
+    counters, up = k.counters, int(k.counters[UP])
+    for i in range(counters[KNOWN], counters[LIVE]):
+        if k.wake[i] < end:
+            k.awake[up] = i
+            up += 1
+    counters[UP], counters[KNOWN] = up, counters[LIVE]
+
+
+@inner
+def place(q, params, time):
+    """Set a projectile that slept where its parabola is at ``time`` (clock)."""
+    age, a, v0 = (time - q["t0"]) / UNITS, vec(params[int(q["param"])]["a"]), vec(q["v0"])
+    put(q["p"], arc(vec(q["p0"]), v0, a, age))
+    put(q["v"], along(v0, a, age))
 
 
 @inner
@@ -182,22 +215,33 @@ def seek(k, i, now, clock, again, keep, waiting):
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
     step, a, factor = int(w["step"]), vec(par["a"]), float(par["factor"])
-    age = (now["start"] - q["t0"]) / UNITS + late
-    h = float(now["dt"]) - late
+    age = (clock[0] - q["t0"]) / UNITS + late
     glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
+    falls = step == EXACT and not glides
+    h = float(now["dt"]) - late
     if glides and w["touch"] == SWEPT:
         pieces = steps_for(par, v, h)
     elif par["bends"] != 0 and not glides:
         a = acceleration(par, age, p, v)
+    if falls and par["reach"] < math.inf:
+        gone = path_length(vec(q["v0"]), a, age)
     if kept == REDIRECTED and step != EXACT:
         # What a game's own step gave it in this tick it has had.
         step, a = EXPLICIT, NOWHERE
     rest, s = h, h / pieces
     if pieces > SMOOTH:
         s = calm(par, age, p, v, rest)
+    far, more = False, 0.0
     while True:
         s = min(s, rest)
-        if glides:
+        if far:
+            # All of the tick is flown: look on along the parabola, a little wider, to sleep until something may come.
+            u, b = v, a
+            span = past_movers(
+                k, par, float(now["dt"]), (p, v, a), horizon(w, q, clock[1], (p, v, a), float(now["dt"]))
+            )
+            why = 0
+        elif glides:
             s = life_within(q, clock, late, s)
             m = 1
             if w["touch"] != SWEPT or pieces > SMOOTH:
@@ -210,41 +254,73 @@ def seek(k, i, now, clock, again, keep, waiting):
         else:
             u, b = piece(step, p, v, a, h, factor)
         way = (p, u, b)
-        span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone))
-        t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops))
+        if not far:
+            span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, not falls))
+        t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
+        if far:
+            if j >= 0:
+                span = min(t, span)
+            if span > h:
+                k.wake[i] = clock[1] + int(span * UNITS) - EARLY
+            return waiting
         if j >= 0 and glides and 0.0 < t < s and looks < MOST_LOOKS:
             # The parabola is true at its ends only: let it end where it touches, and look again.
             s, looks = t, looks + 1
             continue
-        if j >= 0 or why != 0 or s >= rest:
+        if j < 0 and why == 0 and s >= rest:
+            p1, v1 = p, u
+            if glides:
+                p1, v1 = vec(at["p"]), vec(at["v"])
+            else:
+                whole = (clock[1] - q["t0"]) / UNITS
+                p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, factor)
+            if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
+                put(q["p"], p1)
+                put(q["v"], v1)
+                if not falls:
+                    q["flown"] += gone + more
+                if not may_sleep(k, q, par, falls, keep):
+                    return waiting
+                far, late, hops, p, v = True, 0.0, 1, p1, v1
+                continue
+            why, p, u, b, span = BY_NUMBERS, p1, v1, NOWHERE, 0.0
+        if j >= 0 or why != 0:
             break
         p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
         age += s
         s = h / pieces
         if pieces > SMOOTH:
             s = calm(par, age, p, v, rest)
-    if j < 0 and why == 0:
-        p1, v1 = p, u
-        if glides:
-            p1, v1 = vec(at["p"]), vec(at["v"])
-        else:
-            whole = (clock[1] - q["t0"]) / UNITS
-            p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, factor)
-        if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
-            put(q["p"], p1)
-            put(q["v"], v1)
-            q["flown"] += gone + more
-            return waiting
-        why, p, u, b, span = BY_NUMBERS, p1, v1, NOWHERE, 0.0
-    elif j >= 0:
+    if j >= 0:
         span, why = t, 0
         if hops >= MOST_HOPS:
             why, j = BY_HOPS, AT_LIMIT
     at["hops"], at["kept"], at["why"] = hops, kept, why
-    at["flown"] = gone + path_length(u, b, span)
+    at["flown"] = path_length(vec(q["v0"]), a, age + span) if falls else gone + path_length(u, b, span)
     put(at["p"], arc(p, u, b, span))
     put(at["v"], along(u, b, span))
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
+
+
+@inner
+def may_sleep(k, q, par, falls, keep):
+    """Whether what comes of a projectile is known from its parabola: no reach ends it, it is inside of nothing."""
+    if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf:
+        return False
+    return q["inside"][0] < 0
+
+
+@inner
+def horizon(w, q, end, way, dt):
+    """How many seconds to look ahead from a tick's ``end``: not beyond a projectile's life, nor out of the bounds."""
+    span = HORIZON * dt
+    if q["until"] >= 0:
+        span = min(span, (q["until"] - end) / UNITS)
+    if w["bounded"] != 0 and span > 0.0:
+        out = time_to_leave(way[0], way[1], way[2], vec(w["low"]), vec(w["high"]), span)
+        if out >= 0.0:
+            span = out
+    return span
 
 
 @inner
@@ -303,25 +379,23 @@ def place_bodies(k, now):
 @inner
 def settle(k, now):
     """At a tick's end: forget bodies that are clear, keep samples, close the gaps."""
-    flight, counters, kept = k.flight, k.counters, 0
-    skin, sampled = float(k.world[0]["skin"]), k.world[0]["sampled"] != 0
+    flight, counters, kept, ended = k.flight, k.counters, 0, 0
+    sampled = k.world[0]["sampled"] != 0
+    for m in range(counters[UP]):
+        q = flight[k.awake[m]]
+        if q["end"] != 0:
+            ended += 1
+        elif q["inside"][0] >= 0:
+            leave(k, q, now)
+    if ended == 0 and not sampled:
+        return
     for i in range(counters[LIVE]):
         q = flight[i]
         if q["end"] != 0:
             continue
-        inside, held = q["inside"], 0
-        for c in range(INSIDE_MOST):
-            j = int(inside[c])
-            if j < 0:
-                break
-            b = k.bodies[j]
-            centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
-            gap, _ = distance(b, sub(vec(q["p"]), centre))
-            inside[c] = -1
-            if gap - k.params[int(q["param"])]["radius"] <= skin and b["out"] == 0:
-                inside[held] = j
-                held += 1
         if sampled:
+            if k.wake[i] != AWAKE:
+                place(q, k.params, now["end"])
             s = k.samples[counters[SAMPLES]]
             counters[SAMPLES] += 1
             s["t"], s["key"] = now["end"], q["key"]
@@ -329,5 +403,23 @@ def settle(k, now):
             put(s["v"], vec(q["v"]))
         if kept != i:
             flight[kept] = flight[i]
+            k.wake[kept] = k.wake[i]
         kept += 1
     counters[LIVE] = kept
+
+
+@inner
+def leave(k, q, now):
+    """Forget the bodies that a projectile is clear of by the tick's end."""
+    inside, held, skin = q["inside"], 0, float(k.world[0]["skin"])
+    for c in range(INSIDE_MOST):
+        j = int(inside[c])
+        if j < 0:
+            break
+        b = k.bodies[j]
+        centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
+        gap, _ = distance(b, sub(vec(q["p"]), centre))
+        inside[c] = -1
+        if gap - k.params[int(q["param"])]["radius"] <= skin and b["out"] == 0:
+            inside[held] = j
+            held += 1

@@ -25,9 +25,10 @@ def limit(k, w, q, par, clock, way, leg):
     """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if that is kept.
 
     clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's
-    start the piece begins, how many it lasts, whether it reaches the tick's end, and the path length till then.
+    start the piece begins, how many it lasts, whether it reaches the tick's end, the path length till then, and
+    whether that is summed up.
     """
-    late, h, final, gone = leg
+    late, h, final, gone, sums = leg
     p, v, a = way
     span, why, more = h, 0, 0.0
     if q["until"] >= 0 and q["until"] <= clock[1]:
@@ -43,7 +44,7 @@ def limit(k, w, q, par, clock, way, leg):
         out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
         if out >= 0.0:
             span, why = out, BY_REACH
-    if w["length"] != 0 or par["reach"] < math.inf:
+    if (sums and w["length"] != 0) or par["reach"] < math.inf:
         more = path_length(v, a, span)
         if par["strays"] == ALONG and q["flown"] + gone + more >= par["reach"]:
             span = time_of_length(v, a, max(par["reach"] - q["flown"] - gone, 0.0), span)

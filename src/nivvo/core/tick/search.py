@@ -14,18 +14,23 @@ from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.vec import along, arc, sub, vec
 
 MOST_CHUNKS = 4096
+WIDER = 1000.0
+"""Skins by which a ball that looks far ahead is wider."""
 
 
 @inner
-def look(k, w, q, par, now, way, leg):
+def look(k, w, q, par, now, way, leg, far):
     """The next contact on a piece: (time, body key, body), or body -1. Ties go to the lesser body key.
 
     way : place, velocity, acceleration at the piece's start. leg : how many seconds after the tick's start that is,
     for how many more it lasts, the limit that cuts it there (or 0), and how many contacts were answered in this tick.
+    far : look for what may be met later, of a ball that is a little wider: a graze is never overlooked.
     """
     late, span, why, hops = leg
     p, v, a = way
-    rule = (float(par["radius"]), float(w["skin"]), w["touch"] == SWEPT)
+    rule = (float(par["radius"]), float(w["skin"]), far or w["touch"] == SWEPT)
+    if far:
+        rule = (rule[0] + WIDER * rule[1], rule[1], True)
     reach, swept = rule[0] + 4.0 * rule[1], rule[2]
     best, best_key, hit = math.inf, 0, -1
     chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
@@ -40,7 +45,7 @@ def look(k, w, q, par, now, way, leg):
         for m in range(found):
             j = int(k.scratch[m])
             b = k.bodies[j]
-            if b["out"] != 0 or j == par["spares"] or left_out(q, j):
+            if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
                 continue
             if k.answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
                 continue
@@ -58,6 +63,36 @@ def look(k, w, q, par, now, way, leg):
             break
         c0, from_point, chunk = c1, to_point, chunk + 1
     return best, best_key, hit
+
+
+@inner
+def past_movers(k, par, dt, way, span):
+    """For how long within ``span`` a parabola from the tick's end stays out of the boxes of all that moves.
+
+    dt : seconds of the tick, at whose start the bodies' ways are given. A box that may be met is looked at for half as
+    long, and again: it may be told too soon, never too late.
+    """
+    p, v, a = way
+    far = float(par["radius"]) + WIDER * float(k.world[0]["skin"])
+    for m in range(k.apart[1]):
+        b = k.bodies[int(k.apart[3 + k.apart[0] + m])]
+        if b["out"] != 0:
+            continue
+        pull = vec(b["a"])
+        rel, relv, rela = (
+            sub(p, arc(vec(b["c"]), vec(b["v"]), pull, dt)),
+            sub(v, along(vec(b["v"]), pull, dt)),
+            sub(a, pull),
+        )
+        size, halvings = vec(b["size"]), 0
+        while span > dt and halvings < 12:
+            low, high = box_of_arc(rela, span, rel, arc(rel, relv, rela, span), far)
+            if low[0] > size[0] or high[0] < -size[0] or low[1] > size[1] or high[1] < -size[1]:
+                break
+            if low[2] > size[2] or high[2] < -size[2]:
+                break
+            span, halvings = 0.5 * span, halvings + 1
+    return span
 
 
 SLIPS = 3

@@ -1,0 +1,163 @@
+"""Projectiles that sleep until something can happen to them: the very events of those that never do."""
+
+import itertools
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+
+from nivvo.core import clock, pool
+from nivvo.core.tick import advance
+from tests.core.arenas import arena, ball, crowd, events_of, ticks
+
+G = (0.0, -9.81, 0.0)
+
+
+def flown(
+    bodies, p, v, *, sleeps, then=pool.END, life=3 * clock.UNITS, count=180, rate=60.0, each=180, acts=G, **options
+):
+    """Events, samples and places of shots among bodies."""
+    options.setdefault("sampled", False)
+    made = arena(bodies, sleeps=sleeps, scene=60.0, **options)
+    launch = made.new_params(np.array(acts), 0.1, then=then, life=life, damage=1.0)
+    for key, (one, fast) in enumerate(zip(p, v, strict=True)):
+        made.put(launch, one, fast, key, key * 3_000_000)
+    for first in range(0, count, each):
+        made.run(ticks(min(each, count - first), rate, first))
+    made.place_all(clock.edge_of_rate(rate, count))
+    made.flight["flown"] = 0.0
+    return events_of(made).tobytes(), made.take_samples().tobytes(), made.flight[: made.live].tobytes(), made
+
+
+def shots(rng, count, side, flat):
+    p, v = rng.uniform(0, side, (count, 3)), rng.normal(size=(count, 3)) * rng.choice([3.0, 12.0, 60.0], count)[:, None]
+    if flat:
+        p[:, 2] = v[:, 2] = 0.0
+    return p, v
+
+
+class Same(unittest.TestCase):
+    def compare(self, bodies, p, v, **options):
+        one, other = (flown(bodies, p, v, sleeps=sleeps, **options) for sleeps in (True, False))
+        for a, b, what in zip(one[:3], other[:3], ("events", "samples", "places"), strict=True):
+            self.assertEqual(a, b, (what, options))
+        return one[3]
+
+    def test_events_are_the_same_among_bodies_that_stand_and_that_move(self):
+        rng, slept = np.random.default_rng(8), 0
+        touches = (pool.SWEPT, pool.AT_TICKS)
+        for k, (flat, moving, touch) in enumerate(itertools.product((True, False), (0.0, 0.3), touches)):
+            for _ in range(6):
+                side = float(rng.uniform(15, 60))
+                bodies = crowd(rng, int(rng.integers(3, 80)), side, flat, moving)
+                p, v = shots(rng, 40, side, flat)
+                options = {
+                    "flat": flat,
+                    "touch": touch,
+                    "then": int(rng.choice([pool.END, pool.PASS])),
+                    "acts": G if rng.uniform() < 0.7 else (0.0, 0.0, 0.0),
+                    "rate": float(rng.choice([30.0, 60.0, 144.0])),
+                    "each": int(rng.choice([1, 7, 180])),
+                    "sampled": bool(k % 2),
+                }
+                if rng.uniform() < 0.3:
+                    options["bounds"] = np.array([[-5.0, -40.0, -9.0], [side + 5, side + 20, side]])
+                made = self.compare(bodies, p, v, **options)
+                slept += int((made.wake[: made.live] != pool.AWAKE).sum())
+        self.assertGreater(slept, 100)
+
+    def test_so_they_are_in_each_games_own_step(self):
+        rng = np.random.default_rng(3)
+        for step in pool.STEPS.values():
+            bodies = crowd(rng, 40, 30.0, True, 0.2)
+            self.compare(bodies, *shots(rng, 40, 30.0, True), step=step)
+
+    def test_plain_and_compiled_sleep_alike(self):
+        rng, results = np.random.default_rng(4), []
+        bodies, (p, v) = crowd(rng, 40, 30.0, False, 0.3), shots(rng, 40, 30.0, False)
+        for mode in ("never", "always"):
+            advance.forget()
+            with mock.patch.dict(os.environ, NIVVO_COMPILE=mode):
+                results.append(flown(bodies, p, v, sleeps=True, flat=False)[:3])
+        advance.forget()
+        self.assertEqual(*results)
+
+    def test_a_graze_is_met_or_missed_as_by_one_that_never_sleeps(self):
+        rng = np.random.default_rng(5)
+        for exponent in range(2, 14):
+            for side in (-1.0, 1.0):
+                off = side * 10.0**-exponent
+                turns = rng.uniform(0, 2 * np.pi, 12)
+                for turn in turns:
+                    # Far away: it sleeps for a second and a half before it comes by.
+                    way = np.array([np.cos(turn), np.sin(turn), 0.0])
+                    across = np.array([-way[1], way[0], 0.0])
+                    start = -30.0 * way + (0.6 + off) * across
+                    self.compare([ball((0, 0, 0))], [start], [20.0 * way], acts=(0.0, 0.0, 0.0), count=240)
+
+
+WAYS = {"move": ((9.0, 0.2, 0.0), (0.0, 0.0, 0.0)), "drive": ((9.0, 7.0, 0.0), (0.0, -15.0, 0.0))}
+
+
+class Woken(unittest.TestCase):
+    def far_shot(self, sleeps):
+        made = arena([ball((0, 90, 0), key=0), ball((5, 80, 0), key=1)], sleeps=sleeps, scene=60.0, sampled=False)
+        made.put(made.new_params(np.zeros(3), 0.1), (0.0, 0.0, 0.0), (10.0, 0.0, 0.0), 1, 0)
+        made.run(ticks(30))
+        return made
+
+    def test_by_a_body_that_is_set_in_its_way_moved_or_added(self):
+        for what in ("move", "add", "drive"):
+            taken = []
+            for sleeps in (True, False):
+                made = self.far_shot(sleeps)
+                if sleeps:
+                    self.assertNotEqual(int(made.wake[0]), pool.AWAKE)
+                now = clock.edge_of_rate(60.0, 30)
+                if what == "add":
+                    number = made.grow_bodies()
+                    made.bodies[number] = ball((9.0, 0.2, 0.0), key=number)
+                else:
+                    made.bodies[0]["moves"] = 1
+                    place, velocity = WAYS[what]
+                    made.set_motion(0, place, velocity, np.zeros(3), now)
+                made.plan()
+                made.run(ticks(90, first=30))
+                taken.append(events_of(made))
+            self.assertEqual(taken[0].tobytes(), taken[1].tobytes())
+            self.assertIn(pool.CONTACT, taken[0]["kind"], what)
+
+    def test_by_an_end_that_the_game_decides_between_ticks_or_within_one(self):
+        for when in (0.0, 0.4):
+            taken = []
+            for sleeps in (True, False):
+                made = self.far_shot(sleeps)
+                edge, after = (clock.edge_of_rate(60.0, n) for n in (30, 31))
+                time = edge + int(when * (after - edge))
+                if when:
+                    made.run(ticks(1, first=30), until=time, keep=True)
+                made.end(0, time, pool.BY_PRESS)
+                made.run(ticks(1, first=30), keep=True)
+                taken.append(events_of(made))
+            self.assertEqual(taken[0].tobytes(), taken[1].tobytes())
+            self.assertEqual(int(taken[0]["code"][-1]), pool.BY_PRESS)
+            self.assertAlmostEqual(float(taken[0]["p"][-1][0]), 10.0 * time / clock.UNITS, delta=1e-9)
+
+    def test_a_copy_sleeps_on_and_wakes_with_the_same_bytes(self):
+        import pickle
+
+        bodies = [ball((18.0, 0.3, 0.0))]
+        made = arena(bodies, scene=60.0, sampled=False)
+        made.put(made.new_params(np.zeros(3), 0.1), (0.0, 0.0, 0.0), (10.0, 0.0, 0.0), 1, 0)
+        made.run(ticks(60))
+        self.assertNotEqual(int(made.wake[0]), pool.AWAKE)
+        twin = pickle.loads(pickle.dumps(made))
+        for one in (made, twin):
+            one.take_events()
+            one.run(ticks(90, first=60))
+        self.assertEqual(events_of(made).tobytes(), events_of(twin).tobytes())
+
+
+if __name__ == "__main__":
+    unittest.main()
