@@ -17,7 +17,6 @@ from nivvo.core.flight import (
     stepped,
     steps_for,
     through_ends,
-    time_to_leave,
 )
 from nivvo.core.forces import acceleration
 from nivvo.core.grid import bin_layer
@@ -223,25 +222,19 @@ def seek(k, i, now, clock, again, keep, waiting):
         pieces = steps_for(par, v, h)
     elif par["bends"] != 0 and not glides:
         a = acceleration(par, age, p, v)
-    if falls and par["reach"] < math.inf:
-        gone = path_length(vec(q["v0"]), a, age)
     if kept == REDIRECTED and step != EXACT:
         # What a game's own step gave it in this tick it has had.
         step, a = EXPLICIT, NOWHERE
     rest, s = h, h / pieces
     if pieces > SMOOTH:
         s = calm(par, age, p, v, rest)
-    far, more = False, 0.0
+    # Its path is summed up, or follows from where its parabola began.
+    far, from_v, aged = False, v, 0.0
+    if falls:
+        from_v, aged = vec(q["v0"]), age
     while True:
         s = min(s, rest)
-        if far:
-            # All of the tick is flown: look on along the parabola, a little wider, to sleep until something may come.
-            u, b = v, a
-            span = past_movers(
-                k, par, float(now["dt"]), (p, v, a), horizon(w, q, clock[1], (p, v, a), float(now["dt"]))
-            )
-            why = 0
-        elif glides:
+        if glides:
             s = life_within(q, clock, late, s)
             m = 1
             if w["touch"] != SWEPT or pieces > SMOOTH:
@@ -254,14 +247,15 @@ def seek(k, i, now, clock, again, keep, waiting):
         else:
             u, b = piece(step, p, v, a, h, factor)
         way = (p, u, b)
-        if not far:
-            span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, not falls))
+        span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
+        if far:
+            span, why = past_movers(k, par, float(now["dt"]), way, span), 0
         t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
         if far:
             if j >= 0:
                 span = min(t, span)
             if span > h:
-                k.wake[i] = clock[1] + int(span * UNITS) - EARLY
+                k.wake[i] = clock[0] + int(span * UNITS) - EARLY
             return waiting
         if j >= 0 and glides and 0.0 < t < s and looks < MOST_LOOKS:
             # The parabola is true at its ends only: let it end where it touches, and look again.
@@ -281,7 +275,10 @@ def seek(k, i, now, clock, again, keep, waiting):
                     q["flown"] += gone + more
                 if not may_sleep(k, q, par, falls, keep):
                     return waiting
+                # All of the tick is flown: look on along the parabola, to sleep until something may come.
                 far, late, hops, p, v = True, 0.0, 1, p1, v1
+                s = rest = HORIZON * float(now["dt"])
+                clock = (clock[1], clock[1] + int(s * UNITS))
                 continue
             why, p, u, b, span = BY_NUMBERS, p1, v1, NOWHERE, 0.0
         if j >= 0 or why != 0:
@@ -296,7 +293,9 @@ def seek(k, i, now, clock, again, keep, waiting):
         if hops >= MOST_HOPS:
             why, j = BY_HOPS, AT_LIMIT
     at["hops"], at["kept"], at["why"] = hops, kept, why
-    at["flown"] = path_length(vec(q["v0"]), a, age + span) if falls else gone + path_length(u, b, span)
+    if not falls:
+        from_v = u
+    at["flown"] = gone + path_length(from_v, b, aged + span)
     put(at["p"], arc(p, u, b, span))
     put(at["v"], along(u, b, span))
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
@@ -308,19 +307,6 @@ def may_sleep(k, q, par, falls, keep):
     if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf:
         return False
     return q["inside"][0] < 0
-
-
-@inner
-def horizon(w, q, end, way, dt):
-    """How many seconds to look ahead from a tick's ``end``: not beyond a projectile's life, nor out of the bounds."""
-    span = HORIZON * dt
-    if q["until"] >= 0:
-        span = min(span, (q["until"] - end) / UNITS)
-    if w["bounded"] != 0 and span > 0.0:
-        out = time_to_leave(way[0], way[1], way[2], vec(w["low"]), vec(w["high"]), span)
-        if out >= 0.0:
-            span = out
-    return span
 
 
 @inner

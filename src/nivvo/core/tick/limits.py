@@ -25,10 +25,10 @@ def limit(k, w, q, par, clock, way, leg):
     """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if that is kept.
 
     clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's
-    start the piece begins, how many it lasts, whether it reaches the tick's end, the path length till then, and
-    whether that is summed up.
+    start the piece begins, how many it lasts, whether it reaches the tick's end, and the path length till then: summed
+    up, or where it falls along one parabola, from that one's velocity on over so many seconds.
     """
-    late, h, final, gone, sums = leg
+    late, h, final, gone, from_v, aged, falls = leg
     p, v, a = way
     span, why, more = h, 0, 0.0
     if q["until"] >= 0 and q["until"] <= clock[1]:
@@ -44,10 +44,12 @@ def limit(k, w, q, par, clock, way, leg):
         out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
         if out >= 0.0:
             span, why = out, BY_REACH
-    if (sums and w["length"] != 0) or par["reach"] < math.inf:
-        more = path_length(v, a, span)
+    if (w["length"] != 0 and not falls) or par["reach"] < math.inf:
+        if not falls:
+            from_v = v
+        more = path_length(from_v, a, aged + span)
         if par["strays"] == ALONG and q["flown"] + gone + more >= par["reach"]:
-            span = time_of_length(v, a, max(par["reach"] - q["flown"] - gone, 0.0), span)
+            span = max(time_of_length(from_v, a, max(par["reach"] - q["flown"] - gone, 0.0), aged + span) - aged, 0.0)
             why = BY_REACH
     if w["bounded"] != 0:
         out = time_to_leave(p, v, a, vec(w["low"]), vec(w["high"]), span)
