@@ -155,6 +155,7 @@ class Arena:
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5
         self.boxes = np.ascontiguousarray(boxes)
+        self.edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
         large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["out"] == 0))
@@ -410,6 +411,13 @@ class Arena:
         taken = self.samples[: self.counters[pool.SAMPLES]].copy()
         self.counters[pool.SAMPLES] = 0
         return taken
+
+
+def one_tick(start: int, end: int, number: int, dt=None) -> np.ndarray:
+    """One row of ``pool.TICKS``."""
+    row = pool.zeros(1, pool.TICKS)
+    row[0] = (start, end, (end - start) / UNITS if dt is None else dt, number)
+    return row
 
 
 def ticks_of(edges: np.ndarray, first: int, dt=None) -> np.ndarray:

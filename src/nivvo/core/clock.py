@@ -33,20 +33,20 @@ def to_seconds(count):
 
 
 @cache
-def _tick_of(rate: float) -> Fraction:
+def tick_of(rate: float) -> Fraction:
     """Exact length of a tick, in counts."""
     return Fraction(UNITS) / Fraction(repr(rate))
 
 
 def edge_of_rate(rate: float, tick: int) -> int:
     """When a tick starts at ``rate`` ticks a second: the count nearest to n / rate, so that no error adds up."""
-    unit = _tick_of(float(rate))
+    unit = tick_of(float(rate))
     return tick * unit.numerator if unit.denominator == 1 else round(unit * tick)
 
 
 def edges_of_rate(rate: float, first: int, count: int) -> np.ndarray:
     """Edges of ``count`` ticks from tick number ``first`` at ``rate`` ticks a second, as counts, shape (count + 1,)."""
-    unit = _tick_of(float(rate))
+    unit = tick_of(float(rate))
     if unit.denominator == 1:
         return np.arange(first, first + count + 1, dtype=np.int64) * int(unit)
     return np.array([edge_of_rate(rate, n) for n in range(first, first + count + 1)], dtype=np.int64)

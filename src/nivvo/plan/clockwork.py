@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from nivvo.core import clock
-from nivvo.core.arena import ticks_of
+from nivvo.core.arena import one_tick, ticks_of
 from nivvo.errors import DrillError, Problem
 from nivvo.spec.files import Unreadable, rows_of_csv
 from nivvo.spec.scene import LEAST_FRAME, Tick
@@ -24,6 +24,8 @@ class Ticks:
         self.past: list[int] | None = None
         self.first = 0
         self.frames: np.ndarray | None = None
+        tick = clock.tick_of(float(rules.rate))
+        self.whole = int(tick) if rules.frames is None and tick.denominator == 1 else 0
         if rules.frames is not None:
             seconds = rules.frames if isinstance(rules.frames, list) else _frames_of_csv(folder / rules.frames)
             self.frames = np.array([clock.from_seconds(one) for one in seconds], dtype=np.int64)
@@ -53,6 +55,8 @@ class Ticks:
         if self.past is not None:
             known = min(max(tick - self.first, 0), len(self.past) - 1)
             return self.past[known] + round((tick - self.first - known) * clock.UNITS / self.rate)
+        if self.whole:
+            return tick * self.whole
         if self.frames is None:
             return clock.edge_of_rate(self.rate, tick)
         rounds, rest = divmod(tick, len(self.frames))
@@ -81,6 +85,9 @@ class Ticks:
 
     def rows(self, first: int, count: int) -> np.ndarray:
         """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``."""
+        if count == 1:
+            dt = 1.0 / self.rate if self.frames is None and self.past is None else None
+            return one_tick(self.edge(first), self.edge(first + 1), first, dt)
         if self.frames is None and self.past is None:
             return ticks_of(clock.edges_of_rate(self.rate, first, count), first, 1.0 / self.rate)
         edges = np.array([self.edge(tick) for tick in range(first, first + count + 1)], dtype=np.int64)

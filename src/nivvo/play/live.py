@@ -81,6 +81,9 @@ class Live:
         self.scene = self._case.scene.with_own_time()
         self._session = Session(self.scene, self.in_hand, sampled=False, patient=True)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
+        heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
+        heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
+        self._heard = sorted(heard)
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
         self._played: list[dict[str, Any]] = []
@@ -105,8 +108,9 @@ class Live:
     @checked
     def tap(self, button: str, shooter: str | None = None, at: float | None = None) -> None:
         """A button goes down and up at once."""
-        self.press(button, shooter, at)
-        self.release(button, shooter, at)
+        button = self._button(button)
+        self._do(PRESS, button, shooter, at)
+        self._do(RELEASE, button, shooter, at)
 
     def set_cursor(self, *point: float, shooter: str | None = None, at: float | None = None) -> None:
         """The cursor is at a position."""
@@ -137,9 +141,7 @@ class Live:
         raise AttributeError(f"a live session has no {name}" + (f"; it is now Live.{now}" if now else ""))
 
     def _button(self, button: str) -> str:
-        heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
-        heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
-        return known(button, sorted(heard), "button")
+        return known(button, self._heard, "button")
 
     def _numbers(self, what: str, values, size: int, most: float = 1e12) -> list[float]:
         try:
@@ -194,7 +196,8 @@ class Live:
         events = self._events() if session.shots or session.refused or session.states else []
         count = int(session.arena.counters[pool.EVENTS])
         if count:
-            events += self._flown(session.arena.take_events())
+            events += self._flown(session.arena.events[:count])
+            session.arena.counters[pool.EVENTS] = 0
             session._struck = 0
         events.sort(key=lambda event: event.time)
         for kept in (session.shots, session.refused, session.states, session.births, session.edges):

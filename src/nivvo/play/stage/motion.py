@@ -28,13 +28,18 @@ class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration."""
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
+        self._rests: bool | None = None
         self.times = [0]
         self.pieces = [(np.asarray(place, dtype=float), np.asarray(velocity, float), np.asarray(acceleration, float))]
 
     @property
     def moves(self) -> bool:
         """Whether it moves or may come to move."""
-        return len(self.times) > 1 or any(part.any() for part in self.pieces[0][1:])
+        if len(self.times) > 1:
+            return True
+        if self._rests is None:
+            self._rests = not any(part.any() for part in self.pieces[0][1:])
+        return not self._rests
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
@@ -43,6 +48,8 @@ class Motion:
 
     def at(self, time: float) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Place, velocity and acceleration (3,) at a time on the clock."""
+        if not self.moves:
+            return self.pieces[0]
         (c, v, a), start = self.piece(time)
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t), v + a * t, a
@@ -60,6 +67,7 @@ class Motion:
         """Drop what lies behind the piece that holds at ``time``."""
         k = max(bisect_right(self.times, time) - 1, 0)
         del self.times[:k], self.pieces[:k]
+        self._rests = None
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Motion:
         """The motion of what is moved from outside: from now on to ``goal`` by ``then``, or at once; there it stays."""
@@ -81,6 +89,7 @@ class Motion:
         while self.times and self.times[-1] >= time:
             self.times.pop()
             self.pieces.pop()
+        self._rests = None
         self.times.append(time)
         self.pieces.append((place, velocity, acceleration))
 

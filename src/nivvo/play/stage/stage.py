@@ -165,8 +165,8 @@ class Stage:
         (a, b, c), (x, y, z) = start.tolist(), (start + to).tolist()
         low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
         high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
-        boxes = self.arena.boxes
-        near = np.flatnonzero(((boxes[:, :3] <= high) & (boxes[:, 3:] >= low)).all(axis=1)).tolist()
+        edges = self.arena.edges
+        near = np.flatnonzero((edges <= (*high, -low[0], -low[1], -low[2])).all(axis=1)).tolist()
         if self.movers:
             near = sorted({*near, *self.movers})
         return [k for k in near if self.kinds[k] in kinds and not self.out(k)]
