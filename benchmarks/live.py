@@ -8,9 +8,12 @@ import time
 import numpy as np
 
 import nivvo
-from nivvo.core import pool
+from benchmarks.scenes import GRAVITY, obstacles, shots
+from nivvo.core import clock, pool
 from nivvo.core.air import Air
+from nivvo.core.arena import Arena
 from nivvo.core.forces import acting
+from nivvo.core.study import single_shots
 
 SIDE, BODIES, TICKS = 100.0, 200, 600
 
@@ -32,11 +35,28 @@ def session(count: int, drag: float) -> nivvo.Live:
     return live
 
 
+def studies() -> None:
+    """Single shots by columns among 200 obstacles, columns in and columns out."""
+    bodies, side = obstacles(BODIES)
+    world = Arena(bodies, 1, scene=side, flat=True, sampled=False)
+    p, v = shots(100_000, side)
+    for words, acts, bar in (
+        ("constant acceleration", GRAVITY, "400,000"),
+        ("drag", acting(GRAVITY, linear=0.05, square=0.02), "50,000"),
+    ):
+        spent = []
+        for _ in range(5):
+            started = time.perf_counter()
+            single_shots(world, acts, p, v, life=2 * clock.UNITS, count=130)
+            spent.append(time.perf_counter() - started)
+        print(f"  single shots by columns, {words}: {len(p) / min(spent):,.0f} a second (bar {bar})")
+
+
 def report() -> None:
     """Typical and worst tick at an equal number in the air, garbage collection told apart."""
     print(f"\nlive step among {BODIES} obstacles, everything included; milliseconds over {TICKS} ticks")
     for words, drag in (("constant acceleration", 0.0), ("drag in exact step", 0.05)):
-        for count, bar in ((0, 0.05), (1_000, 0.6 if drag else 0.2), (10_000, 6.0 if drag else 1.5)):
+        for count, bar in ((0, 0.01), (1_000, 0.25 if drag else 0.1), (10_000, 2.0 if drag else 0.6)):
             live = session(count, drag)
             first = time.perf_counter()
             live.step()
@@ -56,6 +76,7 @@ def report() -> None:
                 f"99 % below {late:.4f}, "
                 f"worst {worst:.4f} = {worst / typical:.2f} x typical, the very first {first:.4f}"
             )
+    studies()
     rng = np.random.default_rng(1)
     turn, far, rise = rng.uniform(0, 2 * np.pi, 5_000), rng.uniform(2, 25, 5_000), rng.uniform(-8, 8, 5_000)
     to = np.stack([far * np.cos(turn), far * np.sin(turn), rise], axis=1)

@@ -41,7 +41,7 @@ def shots(count: int, side: float, seed: int = 1) -> tuple[np.ndarray, np.ndarra
 
 def filled(bodies: np.ndarray, side: float, count: int, then: int = pool.END, life: float = 2.0) -> Arena:
     """An arena with these bodies and ``count`` shots in the air."""
-    arena = Arena(bodies, 1, scene=side, flat=True, sampled=False, length=False)
+    arena = Arena(bodies, 1, scene=side, flat=True, sampled=False)
     launch = arena.new_params(GRAVITY, RADIUS, then=then, life=clock.from_seconds(life))
     arena.put(launch, *shots(count, side), np.arange(count), 0)
     arena.events = pool.zeros(6 * count + 20_000, pool.EVENT)

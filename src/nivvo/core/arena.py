@@ -34,8 +34,8 @@ class Arena:
         Size of the scene (units); tolerances are relative to it.
     bounds : (2, 3) array or None
         Corners beyond which a projectile ends.
-    sampled, length : bool
-        Keep position and velocity at each tick's end; keep path lengths.
+    sampled : bool
+        Keep position and velocity at each tick's end.
     sleeps : bool
         Let projectiles sleep until something can happen to them; what happens is the same to the bit.
     flat : bool
@@ -52,13 +52,12 @@ class Arena:
         scene=1.0,
         bounds=None,
         sampled=True,
-        length=True,
         sleeps=True,
         flat=False,
     ):
         self.world = pool.zeros(1, pool.WORLD)
         self.world["step"], self.world["touch"] = step, touch
-        self.world["sampled"], self.world["length"], self.world["sleeps"] = sampled, length, sleeps
+        self.world["sampled"], self.world["sleeps"] = sampled, sleeps
         self.world["skin"] = pool.SURFACE_SHARE * scene
         if bounds is not None:
             self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
@@ -237,6 +236,7 @@ class Arena:
         row = self.params[n]
         row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
         row["strays"], row["owner"] = strays, owner
+        row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
         own = self.answers[n]
         own["then"], own["damage"], own["by"] = then, damage, 0
         for group, by, points, steps in curves:
@@ -251,14 +251,14 @@ class Arena:
     def put(self, param, p, v, key, born, *, moves_at=None, inside=()) -> None:
         """Put one projectile, or n at once, into the air.
 
-        p, v : (3,), or (n, 3) where key is (n,). born, moves_at : int or (n,); on the clock.
+        p, v : (3,), or (n, 3) where key is (n,), and param too may be. born, moves_at : int or (n,); on the clock.
         inside : indices of bodies that it is not to touch until clear of them.
         """
         first = self.live
-        life = int(self.params["life"][param])
         t0 = born if moves_at is None else moves_at
         if isinstance(key, int):
             self._hold(first + 1)
+            life = int(self.params["life"][param])
             until, left = pool.FOREVER if life < 0 else born + life, (*inside, *NOBODY[len(inside) :])
             self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, pool.BY_LIFE, 0, left)
             self.wake[first] = pool.AWAKE
@@ -271,7 +271,8 @@ class Arena:
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
         q["flown"], q["end"], q["inside"], q["cause"] = 0.0, 0, -1, pool.BY_LIFE
-        q["until"] = pool.FOREVER if life < 0 else q["born"] + life
+        life = self.params["life"][param]
+        q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
         for k, body in enumerate(inside):
             q["inside"][:, k] = body
         self.wake[first : first + count] = pool.AWAKE

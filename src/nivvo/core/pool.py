@@ -52,12 +52,15 @@ PARAMS = np.dtype(
         ("bends", "i4"),
         ("strays", "i4"),
         ("owner", "i4"),
+        ("sums", "i4"),
+        ("pad", "i4"),
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
 each tick of a game's own step; bends: whether what acts hangs on more than the row (``forces``). life: counts of
 the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
-strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body)."""
+strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body).
+sums: whether anybody asks how long its path is, so that it must be summed up."""
 
 ANSWERS = np.dtype(
     [
@@ -175,15 +178,12 @@ WORLD = np.dtype(
         ("touch", "i4"),
         ("bounded", "i4"),
         ("sampled", "i4"),
-        ("length", "i4"),
         ("sleeps", "i4"),
-        ("pad", "i4"),
         ("skin", "f8"),
     ]
 )
 """low, high: bounds. origin, per_cell, cells: the grid; last: within the last cell.
-sampled: keep a sample a tick. length: keep the path length. sleeps: whether projectiles may sleep.
-skin: how near is on the surface."""
+sampled: keep a sample a tick. sleeps: whether projectiles may sleep. skin: how near is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}

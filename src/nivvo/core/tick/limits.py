@@ -44,7 +44,7 @@ def limit(k, w, q, par, clock, way, leg):
         out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
         if out >= 0.0:
             span, why = out, BY_REACH
-    if (w["length"] != 0 and not falls) or par["reach"] < math.inf:
+    if par["sums"] != 0 and (not falls or par["reach"] < math.inf):
         if not falls:
             from_v = v
         more = path_length(from_v, a, aged + span)
