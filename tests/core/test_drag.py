@@ -68,7 +68,7 @@ class Flight(unittest.TestCase):
         for linear, square in rules:
             v = rng.normal(size=3) * 15
             world = arena([], flat=False)
-            world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
+            world.put(world.new_params(acting(G, linear=linear, square=square), 0.1, reach=1e9), np.zeros(3), v, 1, 0)
             world.run(ticks(120))
             samples = world.take_samples()
             times = np.arange(1, 121) / 60.0
@@ -324,7 +324,7 @@ class Stiff(unittest.TestCase):
 
     def flown(self, v, linear, square, compiled):
         world = arena([], flat=False)
-        world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
+        world.put(world.new_params(acting(G, linear=linear, square=square), 0.1, reach=1e9), np.zeros(3), v, 1, 0)
         with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always" if compiled else "never"}):
             world.run(ticks(40))
         return world.flight[:1].copy()

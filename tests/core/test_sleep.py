@@ -3,10 +3,12 @@
 import itertools
 import os
 import unittest
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
 
+import nivvo
 from nivvo.core import clock, pool
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
@@ -98,6 +100,18 @@ class Same(unittest.TestCase):
 
 
 WAYS = {"move": ((9.0, 0.2, 0.0), (0.0, 0.0, 0.0)), "drive": ((9.0, 7.0, 0.0), (0.0, -15.0, 0.0))}
+
+
+class Drills(unittest.TestCase):
+    def test_every_demo_case_is_the_same_with_nobody_asleep(self):
+        for path in sorted(Path(nivvo.__file__).parent.glob("demo/*.toml")):
+            digests = []
+            for mode in ("auto", "never"):
+                # Read anew: a drill keeps the engine that its scene was laid for.
+                with mock.patch.dict(os.environ, NIVVO_SLEEP=mode, NIVVO_COMPILE="always"):
+                    made = nivvo.load(path)
+                    digests.append([nivvo.fire(made, case).digest for case in made.cases])
+            self.assertEqual(*digests, path.name)
 
 
 class Woken(unittest.TestCase):

@@ -6,6 +6,8 @@ bodies and groups are numbers here, projectiles are keys.
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
 
 from nivvo.core import grid, pool
@@ -37,7 +39,8 @@ class Arena:
     sampled : bool
         Keep position and velocity at each tick's end.
     sleeps : bool
-        Let projectiles sleep until something can happen to them; what happens is the same to the bit.
+        Let projectiles sleep until something can happen to them; what happens is the same to the bit. None: unless
+        the environment says NIVVO_SLEEP=never, to look into it.
     flat : bool
         Whether all motion is in the plane z = 0 (the grid then has no third axis).
     """
@@ -52,12 +55,12 @@ class Arena:
         scene=1.0,
         bounds=None,
         sampled=True,
-        sleeps=True,
+        sleeps=None,
         flat=False,
     ):
         self.world = pool.zeros(1, pool.WORLD)
         self.world["step"], self.world["touch"] = step, touch
-        self.world["sampled"], self.world["sleeps"] = sampled, sleeps
+        self.world["sampled"], self.world["sleeps"] = sampled, _sleeps() if sleeps is None else sleeps
         self.world["skin"] = pool.SURFACE_SHARE * scene
         if bounds is not None:
             self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
@@ -412,6 +415,10 @@ class Arena:
         taken = self.samples[: self.counters[pool.SAMPLES]].copy()
         self.counters[pool.SAMPLES] = 0
         return taken
+
+
+def _sleeps() -> bool:
+    return os.environ.get("NIVVO_SLEEP", "auto") != "never"
 
 
 def one_tick(start: int, end: int, number: int, dt=None) -> np.ndarray:
