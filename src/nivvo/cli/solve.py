@@ -64,7 +64,7 @@ def _tell(found) -> None:
     unit, size = run.scene.unit, run.scene.frame.size
     where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.aim_point, size)} {unit}"
     say(f"launches of {shot.ability} {where}, with tick.motion = {run.scene.rules.step_word}")
-    units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "flight_time": "s", "apex": unit, "gap": unit}
+    units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name
         for name in found[0].row()
