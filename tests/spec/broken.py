@@ -122,6 +122,7 @@ BROKEN = {
     "no verb": (instead('{ hits = "wisp" }', "{ before = 3 }"), [":14", "exactly one verb", "hits, misses, lands"]),
     "two verbs": (instead('{ hits = "wisp" }', '{ hits = "wisp", misses = "wall" }'), ["exactly one verb", "hits and misses"]),
     "an old name": (instead("launch.speed", "inherit = 1\nlaunch.speed"), ["ability.flare.inherit", "is now called inherit_velocity"]),
+    "an old name of a needed key": (instead("launch.speed", "firing.heat = { a_shot = 0.1, cooling = 1 }\nlaunch.speed"), ["heat.a_shot", "is now called per_shot"]),
     "an old name of a row": (plus('input = [{ t = 0, hold = "fire", lasts = 1 }]\n'), ["input[0].lasts", "is now called held"]),
     "an old name of a number": (instead("= 18", '= { by = "random", mean = 9, sd = 1 }'), ["is now called deviation"]),
     "key of another verb": (instead('{ hits = "wisp" }', '{ hits = "wisp", margin = 2 }'), ["margin does not go with hits"]),

@@ -50,6 +50,9 @@ def of_errors(errors: list[dict], document: Document, model: type[BaseModel], pr
                 found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
             continue
         found[key] = _problem(one, key, document, model)
+    # What is missing under its new name is there under its old one.
+    now = {(*key[:-1], renamed(key)) for key in found if key and renamed(key)}
+    found = {key: problem for key, problem in found.items() if not (problem.message == "is missing" and key in now)}
     # Of a key that may be one thing or another, what is wrong inside of the one says it all.
     outer = {key[:size] for key in found for size in range(1, len(key))}
     return [problem for key, problem in found.items() if not (problem.message == "wrong type" and key in outer)]

@@ -10,7 +10,7 @@ RENAMED = {
     "tick.bits": "timer_bits",
     "shooter.*.faces": "facing_follows",
     "shooter.*.ways": "facing_count",
-    "shooter.*.walk.jump_button": "jump_button",
+    "shooter.*.walk.button": "jump_button",
     "ability.*.owner": "hits_owner",
     "ability.*.obstructed": "muzzle_blocked",
     "ability.*.inherit": "inherit_velocity",
