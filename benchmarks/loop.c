@@ -4,9 +4,9 @@
 #include <stdint.h>
 
 #pragma pack(push, 1)
-typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, pad, inside[8]; } Flight;
+typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, bounces, inside[8]; } Flight;
 typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, bends, strays, owner, sums, pad; } Params;
-typedef struct { double damage; int32_t then, by, first, count, holds, pad; } Answer;
+typedef struct { double damage, restitution, friction, least; int32_t then, by, first, count, holds, bounces; } Answer;
 typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves, watched, pad; } Body;
 typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, code; double amount, left, normal[3], p[3], v[3], u[3]; } Event;
 typedef struct { double t; int64_t key; int32_t body_key, body, row, turn; } Pending;

@@ -121,6 +121,10 @@ BROKEN = {
     # Inputs and checks.
     "no verb": (instead('{ hits = "wisp" }', "{ before = 3 }"), [":14", "exactly one verb", "hits, misses, lands"]),
     "two verbs": (instead('{ hits = "wisp" }', '{ hits = "wisp", misses = "wall" }'), ["exactly one verb", "hits and misses"]),
+    "a bounce of what": (instead("launch.speed", 'on.anything.then = "bounce"\nlaunch.speed'), ["ability.flare.on.anything", "needs restitution"]),
+    "more than all": (instead("launch.speed", 'on.anything = { then = "bounce", restitution = 1.1 }\nlaunch.speed'), ["on.anything.restitution", "at most 1"]),
+    "friction of an end": (instead("launch.speed", "on.anything.friction = 0.2\nlaunch.speed"), ["friction is for then", "bounce"]),
+    "no bounces": (instead("launch.speed", 'on.anything = { then = "bounce", restitution = 1, bounces = 0 }\nlaunch.speed'), ["bounces", "at least 1"]),
     "an old name": (instead("launch.speed", "inherit = 1\nlaunch.speed"), ["ability.flare.inherit", "is now called inherit_velocity"]),
     "an old name of a needed key": (instead("launch.speed", "firing.heat = { a_shot = 0.1, cooling = 1 }\nlaunch.speed"), ["heat.a_shot", "is now called per_shot"]),
     "an old name of a row": (plus('input = [{ t = 0, hold = "fire", lasts = 1 }]\n'), ["input[0].lasts", "is now called held"]),

@@ -16,6 +16,7 @@ from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.forces import acting, stiffness
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
+from nivvo.core.tick.answer import turn
 from nivvo.core.tick.events import NOWHERE, tell
 
 NOBODY = (-1,) * pool.INSIDE_MOST
@@ -221,13 +222,16 @@ class Arena:
         owner=-1,
         then=0,
         damage=0.0,
+        bounces=None,
         curves=(),
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
         ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone.
-        ``then`` and ``damage`` are one for all groups or one a group. ``curves``: (group, by, rows (n, 2), whether
-        they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured.
+        ``then`` and ``damage`` are one for all groups or one a group, and so is
+        ``bounces``: restitution, friction, how many at most (-1: any), least speed. ``curves``: (group, by,
+        rows (n, 2), whether they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how
+        ``reach`` is measured.
         """
         n = self.spare.pop() if self.spare else self.used
         if n == len(self.params):
@@ -242,6 +246,8 @@ class Arena:
         row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
         own = self.answers[n]
         own["then"], own["damage"], own["by"] = then, damage, 0
+        if bounces is not None:
+            own["restitution"], own["friction"], own["bounces"], own["least"] = np.transpose(bounces)
         for group, by, points, steps in curves:
             own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
             if self.knots + len(points) > len(self.curves):
@@ -273,7 +279,7 @@ class Arena:
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
-        q["flown"], q["end"], q["inside"], q["cause"] = 0.0, 0, -1, pool.BY_LIFE
+        q["flown"], q["end"], q["inside"], q["cause"], q["bounces"] = 0.0, 0, -1, pool.BY_LIFE, 0
         life = self.params["life"][param]
         q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
         for k, body in enumerate(inside):
@@ -336,15 +342,8 @@ class Arena:
         For what is decided while the engine holds; in exact step its parabola begins anew there.
         """
         q, at = self.flight[row], self.points[row]
-        q["flown"] += at["flown"]
-        at["base"] = q["flown"]
-        at["from_p"], at["from_v"], at["late"], at["run"], at["kept"] = p, v, time, 0.0, pool.REDIRECTED
-        # On the clock it begins a whole count, a little earlier, where it would have been then.
-        a, since = self.params[q["param"]]["a"], int(time * UNITS)
-        early = since / UNITS - time
-        q["t0"] = start + since
-        q["p0"] = np.asarray(p) + np.asarray(v) * early + a * (0.5 * early * early)
-        q["v0"] = np.asarray(v) + a * early
+        p, v = (tuple(map(float, one)) for one in (p, v))
+        turn(q, at, self.params[q["param"]], (start, time), p, v)
         self._wait(row, time)
 
     def finish(self, row: int, time: float, cause: int, now: np.void) -> None:

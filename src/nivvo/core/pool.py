@@ -30,13 +30,14 @@ FLIGHT = np.dtype(
         ("param", "i4"),
         ("end", "i4"),
         ("cause", "i4"),
-        ("pad", "i4"),
+        ("bounces", "i4"),
         ("inside", "i4", INSIDE_MOST),
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
 flown: its path before t0 (exact step, under a constant acceleration alone), else till now.
 until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
+bounces: how often it was thrown back.
 inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
 PARAMS = np.dtype(
@@ -65,15 +66,21 @@ sums: whether anybody asks how long its path is, so that it must be summed up.""
 ANSWERS = np.dtype(
     [
         ("damage", "f8"),
+        ("restitution", "f8"),
+        ("friction", "f8"),
+        ("least", "f8"),
         ("then", "i4"),
         ("by", "i4"),
         ("first", "i4"),
         ("count", "i4"),
         ("holds", "i4"),
-        ("pad", "i4"),
+        ("bounces", "i4"),
     ]
 )
-"""holds: whether the tick stops after it, for what is decided outside. by: whether damage depends on DEPENDS_AGE (s)
+"""restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
+along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
+normal below which it ends. holds: whether the tick stops after it, for what is decided outside.
+by: whether damage depends on DEPENDS_AGE (s)
 or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the curves from ``first`` on, each x and value,
 straight between, the later of two at one x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and
 (every, cap), one step more each ``every`` and never beyond the cap."""
@@ -191,26 +198,16 @@ STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "
 SWEPT, AT_TICKS = 0, 1
 TOUCHES = {"swept": SWEPT, "at ticks": AT_TICKS}
 
-END, PASS, IGNORE = 0, 1, 2
-THEN = {"end": END, "pass": PASS, "ignore": IGNORE}
+END, PASS, IGNORE, BOUNCE = 0, 1, 2, 3
+THEN = {"end": END, "pass": PASS, "ignore": IGNORE, "bounce": BOUNCE}
 
 STILL, MOVING, LARGE = 0, 1, 2
 
-CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED = 1, 2, 3, 4, 5, 6
+CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED = 1, 2, 3, 4, 5, 6, 7
 
 FLYING = 0
-BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = (
-    1,
-    2,
-    3,
-    4,
-    5,
-    6,
-    7,
-    8,
-    9,
-    10,
-)
+BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
+BY_SETTLED, BY_BOUNCES = 11, 12
 
 ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
 DEPENDS_AGE, DEPENDS_FLOWN = 1, 2

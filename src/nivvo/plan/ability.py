@@ -23,6 +23,9 @@ SHOT_SIZE = 0.1
 FAR = 1000.0
 """Metres that a sight sees, and how far away a far point is."""
 
+LEAST_SPEED = 0.1
+"""Metres a second along the normal below which it bounces no more."""
+
 SEEKS = written.SEEKS
 STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
 CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
@@ -176,11 +179,15 @@ class Limits:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later)."""
+    """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
+
+    bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s).
+    """
 
     then: int
     damage: Number
     written: bool
+    bounce: tuple[float, float, int, float] = (0.0, 0.0, -1, 0.0)
 
     @property
     def solid(self) -> bool:
@@ -310,7 +317,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=tuple(_answer(model, word, plain) for word in on.groups),
+        answers=tuple(_answer(model, word, plain, on.metre) for word in on.groups),
         again=None if model.when.again is None else filled(Again, model.when.again),
         curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
     )
@@ -345,9 +352,11 @@ def _length(shape) -> float:
     return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
 
 
-def _answer(model: written.Ability, group: str, plain) -> Answer:
+def _answer(model: written.Ability, group: str, plain, metre: float) -> Answer:
     """The one answer to a group: its own, else that to anything, else the end."""
     answer = model.on.get(group, model.on.get(ANYTHING))
     if answer is None:
         return Answer(pool.END, 0.0, False)
-    return Answer(pool.THEN[answer.then], plain(answer.damage), True)
+    least = LEAST_SPEED * metre if answer.least_speed is None else answer.least_speed
+    bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least)
+    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce)

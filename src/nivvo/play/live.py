@@ -47,7 +47,8 @@ RENAMED = {
 class Event(NamedTuple):
     """One thing that happened in a tick.
 
-    time : s. what : "fired", "refused", "state", "contact", "overlap", "damage", "out", "ended", "slipped through".
+    time : s. what : "fired", "refused", "state", "contact", "bounced", "overlap", "damage", "out",
+    "ended", "slipped through".
     id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
     (size,), or None. amount : of damage. detail : in words.
     """

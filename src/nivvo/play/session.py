@@ -393,6 +393,7 @@ class Session:
             owner=own,
             then=then,
             damage=dealt,
+            bounces=[one.bounce for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
                 for group, one in enumerate(ability.answers)

@@ -83,6 +83,8 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{body} has no health left"
     if kind == pool.ENDED:
         return ENDINGS[int(event["code"])].sentence.format(body=body)
+    if kind == pool.BOUNCED:
+        return f"goes on at {length_of(event['v']):.5g}"
     return "a swept test would have touched" if kind == pool.SLIPPED else ""
 
 

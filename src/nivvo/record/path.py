@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -45,7 +46,7 @@ class Path:
     """Launch, each tick's end, touches and end of one projectile.
 
     t : (n,) s. p, v : (n, 3) world. air : what acts on it, or None where a game's own step moved it
-    in straight pieces. moves_at : s, when it began to move.
+    in straight pieces. moves_at : s, when it began to move. thrown : (m,) s, when it was thrown back.
     """
 
     t: np.ndarray
@@ -53,6 +54,13 @@ class Path:
     v: np.ndarray
     air: Air | None
     moves_at: float
+    thrown: np.ndarray = field(default_factory=lambda: np.zeros(0))
+
+    @cached_property
+    def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Where its parabolas begin: times (k,), places and velocities (k, 3)."""
+        rows = np.concatenate([[0], np.searchsorted(self.t, self.thrown)]).astype(int)
+        return np.concatenate([[self.moves_at], self.thrown]), self.p[rows], self.v[rows]
 
     @property
     def a(self) -> np.ndarray | None:
@@ -69,9 +77,11 @@ class Path:
         inside = (times >= self.t[0]) & (times <= self.t[-1])
         clipped = np.clip(times, self.t[0], self.t[-1])
         if self.a is not None:
-            age = np.maximum(clipped - self.moves_at, 0.0)[..., None]
-            p = self.p[0] + self.v[0] * age + self.a * (0.5 * age * age)
-            v = self.v[0] + self.a * age
+            since, p0, v0 = self._begun
+            k = np.maximum(np.searchsorted(since, clipped, side="right") - 1, 0)
+            age = np.maximum(clipped - since[k], 0.0)[..., None]
+            p = p0[k] + v0[k] * age + self.a * (0.5 * age * age)
+            v = v0[k] + self.a * age
         elif self.air is not None:
             k = np.clip(np.searchsorted(self.t, clipped, side="right") - 1, 0, len(self.t) - 1)
             gone, v = self.air.fly(self.v[k], np.where(clipped > self.moves_at, clipped - self.t[k], 0.0))
@@ -108,9 +118,12 @@ class Path:
             p, v, a = (tuple(map(float, x)) for x in (self.p[0], self.v[0], self.a))
             if self.moves_at > start:
                 out.append(Piece(start, min(self.moves_at, stop), _parabola(p, STILL, STILL, start), 0.0))
-            if self.moves_at < stop or not out:
-                bend = math.sqrt(dot(a, a))
-                out.append(Piece(max(self.moves_at, start), stop, _parabola(p, v, a, self.moves_at), bend))
+            bend, (since, p0, v0) = math.sqrt(dot(a, a)), self._begun
+            for k, begun in enumerate(since.tolist()):
+                over = min(stop, float(since[k + 1]) if k + 1 < len(since) else stop)
+                if max(begun, start) < over or (not out and k + 1 == len(since)):
+                    p, v = tuple(p0[k].tolist()), tuple(v0[k].tolist())
+                    out.append(Piece(max(begun, start), max(over, begun), _parabola(p, v, a, begun), bend))
             return out
         for k in range(len(self.t) - 1):
             t0, t1 = float(self.t[k]), float(self.t[k + 1])
@@ -142,7 +155,7 @@ class Path:
 
     def _rises(self, frame: Frame) -> Callable[[float], bool]:
         """Whether it goes up at a time."""
-        if self.a is None:
+        if self.a is None or len(self.thrown):
             return lambda time: float(dot(self.at(time)[1], frame.up)) > 0.0
         speed, pull, start = float(dot(self.v[0], frame.up)), float(dot(self.a, frame.up)), self.moves_at
         return lambda time: speed + pull * max(time - start, 0.0) > 0.0
@@ -150,8 +163,10 @@ class Path:
     def length(self) -> float:
         """Length of the whole path (units)."""
         if self.a is not None:
-            span = max(float(self.t[-1]) - self.moves_at, 0.0)
-            return path_length(tuple(self.v[0].tolist()), tuple(self.a.tolist()), span)
+            since, _, v0 = self._begun
+            spans = np.maximum(np.append(since[1:], self.t[-1]) - since, 0.0).tolist()
+            a = tuple(self.a.tolist())
+            return sum(path_length(tuple(v.tolist()), a, span) for v, span in zip(v0, spans, strict=True))
         if self.air is None:
             steps = self.p[1:] - self.p[:-1]
             return float(np.sqrt((steps * steps).sum(axis=1)).sum())

@@ -40,6 +40,11 @@ NOBODY = -1
 KINDS = {"births": BIRTH, "events": pool.EVENT, "samples": pool.SAMPLE, "params": pool.PARAMS}
 
 
+def thrown_at(events: np.ndarray) -> np.ndarray:
+    """When a projectile was thrown back (s)."""
+    return events["start"] / UNITS + events["after"]
+
+
 class Flown:
     """The numbers of one projectile's flight. Times in s, lengths in units."""
 
@@ -159,10 +164,20 @@ class Record:
         if moves_at > born:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
         times = np.concatenate(t)
-        _, first = np.unique(times, return_index=True)
+        # Of several at one time the last: how it goes on from there.
+        _, last = np.unique(times[::-1], return_index=True)
+        first = len(times) - 1 - last
+        thrown = touches[touches["kind"] == pool.BOUNCED]
         row = self.params[birth["param"]][None].copy()
         air = Air(row) if self.exact else None
-        return Path(times[first], np.concatenate(p)[first], np.concatenate(v)[first], air, to_seconds(moves_at))
+        return Path(
+            times[first],
+            np.concatenate(p)[first],
+            np.concatenate(v)[first],
+            air,
+            to_seconds(moves_at),
+            thrown_at(thrown),
+        )
 
     def to_json(self) -> str:
         """All of it as JSON text: an object of arrays, a list a field; numbers that have no end are words."""

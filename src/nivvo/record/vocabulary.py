@@ -29,6 +29,7 @@ HAPPENINGS = {
     pool.OUT: Happening("out"),
     pool.ENDED: Happening("ended", turns=True),
     pool.SLIPPED: Happening("slipped through"),
+    pool.BOUNCED: Happening("bounced", turns=True),
 }
 TURNS = tuple(kind for kind, happening in HAPPENINGS.items() if happening.turns)
 
@@ -44,6 +45,8 @@ ENDINGS = {
     pool.BY_PRESS: Ending("press", "its button was pressed again"),
     pool.BY_CALL: Ending("game", "it was ended by the game"),
     pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
+    pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
+    pool.BY_BOUNCES: Ending("last bounce", "touched {body} after its last bounce", lands=True),
 }
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}

@@ -347,7 +347,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
                 Line2D([], [], marker="D", mfc="none", mec=AMBER, mew=2, ls="none", ms=9, label="landing mark")
             )
     if run.rows("contacts"):
-        entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="touch, normal"))
+        entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="contact, normal"))
     if run.slipped():
         entries.append(
             Line2D([], [], marker="^", mfc="white", mec=INK, mew=1.6, ls="none", ms=9, label="slipped through")

@@ -35,6 +35,8 @@ def told(run: Run) -> list[str]:
                 text += f", {row['overlap']:.3g} {unit} deep inside"
             if row["then"] == "pass":
                 text += ", and flew on"
+        elif what == "bounced":
+            text = f"{name} bounced off {event['body']}, {event['detail']} {unit}/s"
         elif what == "damage":
             row = next(effects)
             left = row["health_left"]

@@ -384,12 +384,35 @@ class Limits(Table):
 class Answer(Table):
     """What happens at a contact with a group."""
 
-    then: Literal["end", "pass", "ignore"] = Field(
-        "end", description="end: it ends there; pass: the touch is noted and it flies on; ignore: never touched"
+    then: Literal["end", "pass", "ignore", "bounce"] = Field(
+        "end",
+        description="end: it ends there; pass: the touch is noted and it flies on; ignore: never touched; "
+        "bounce: it is thrown back",
+    )
+    restitution: Share | None = Field(None, description="bounce: share of the speed along the normal that is kept")
+    friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
+        None, description="bounce: what it loses along the surface, per change along the normal; default: 0"
+    )
+    bounces: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(
+        None, description="bounce: at most so many; the contact after the last ends it; default: any number"
+    )
+    least_speed: NotNegative | None = Field(
+        None,
+        description="bounce: thrown back slower than this along the normal it bounces no more and ends, units/s; "
+        "default: 0.1 m/s",
     )
     damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
         0.0, description="taken from the body's health"
     )
+
+    @model_validator(mode="after")
+    def _bounces(self) -> Answer:
+        if self.then == "bounce" and self.restitution is None:
+            raise ValueError('then = "bounce" needs restitution, from 0 to 1')
+        for key in ("restitution", "friction", "bounces", "least_speed"):
+            if self.then != "bounce" and getattr(self, key) is not None:
+                raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
+        return self
 
 
 class Ability(Table):

@@ -14,6 +14,7 @@ from nivvo.core.flight import (
     glide,
     path_length,
     piece,
+    scaled,
     stepped,
     steps_for,
     through_ends,
@@ -55,6 +56,7 @@ from nivvo.core.pool import (
     TICK,
     UNTIL,
     UP,
+    VERLET,
     WHY,
 )
 from nivvo.core.shapes import distance
@@ -209,6 +211,10 @@ def seek(k, i, now, clock, again, keep, waiting):
     """Let one projectile look for what comes next: it waits for it, or has flown; how many wait then."""
     q, at, w = k.flight[i], k.points[i], k.world[0]
     if q["t0"] >= clock[1]:
+        if again and at["kept"] == REDIRECTED:
+            # It was turned at the tick's very end.
+            put(q["p"], vec(at["from_p"]))
+            put(q["v"], vec(at["from_v"]))
         at["kept"] = 0
         return waiting
     par = k.params[int(q["param"])]
@@ -223,8 +229,9 @@ def seek(k, i, now, clock, again, keep, waiting):
     elif par["bends"] != 0 and not glides:
         a = acceleration(par, age, p, v)
     if kept == REDIRECTED and step != EXACT:
-        # What a game's own step gave it in this tick it has had.
-        step, a = EXPLICIT, NOWHERE
+        # It goes straight on; of what acts in this tick it gets what its step had not given it yet.
+        share = 1.0 if step == EXPLICIT else 0.5 if step == VERLET else 0.0
+        step, a = EXPLICIT, scaled(a, share * float(now["dt"]) / h if h > 0.0 else 0.0)
     rest, s = h, h / pieces
     if pieces > SMOOTH:
         s = calm(par, age, p, v, rest)

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import math
+
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
 from nivvo.core.curves import read_off
 from nivvo.core.pool import (
+    BOUNCE,
+    BOUNCED,
+    BY_BOUNCES,
     BY_CONTACT,
     BY_INSIDE,
+    BY_SETTLED,
     CONTACT,
     DAMAGE,
     DEPENDS_AGE,
@@ -16,10 +22,12 @@ from nivvo.core.pool import (
     INSIDE_MOST,
     OUT,
     OVERLAP,
+    PASS,
+    REDIRECTED,
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
-from nivvo.core.vec import along, arc, sub, vec
+from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
 HELD = 2
@@ -37,7 +45,9 @@ def answer(k, i, j, now, t):
     place, gap = met(k, q, at, b, t)
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
-    if then != END and not put_inside(q, j):
+    if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
+        then, why = END, BY_BOUNCES
+    elif then == PASS and not put_inside(q, j):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held = HELD if ans["holds"] != 0 else 0
@@ -50,12 +60,72 @@ def answer(k, i, j, now, t):
             tell(k, now, t, q, (OUT, j, 0, damage, float(b["health"])), place)
         if b["watched"] != 0:
             held = HELD
-    if then != END:
+    if then == BOUNCE:
+        v, slow = rebound(place, ans)
+        if not slow:
+            bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
+            return ON + held
+        why = BY_SETTLED
+    elif then != END:
         return ON + held
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
     return OVER + held
+
+
+@inner
+def rebound(place, ans):
+    """The velocity of what is thrown back by a body, and whether it is too slow along the normal to go on.
+
+    Along the normal it keeps ``restitution`` of the closing speed; along the surface friction takes ``friction`` times
+    the change along the normal, at most all there is (Coulomb's law for an impulse). It goes on either way where
+    nothing would press it back onto the surface.
+    """
+    n, u = place[1], place[3]
+    r = sub(place[2], u)
+    into = -dot(n, r)
+    if into <= 0.0:
+        return place[2], False
+    back = float(ans["restitution"]) * into
+    slide = along(r, n, into)
+    speed, keeps = math.sqrt(dot(slide, slide)), 1.0
+    if speed > 0.0:
+        keeps = max(1.0 - float(ans["friction"]) * (into + back) / speed, 0.0)
+    v = along(along(u, slide, keeps), n, back)
+    return v, back < ans["least"]
+
+
+@inner
+def bounce(k, i, j, now, t, gap, place):
+    """Throw a projectile back from body ``j``: out of it, if it is in it, and on with its new velocity."""
+    q = k.flight[i]
+    q["bounces"] += 1
+    p = place[0]
+    if gap < 0.0:
+        p = along(p, place[1], -gap)
+    place = (p, place[1], place[2], place[3])
+    tell(k, now, t, q, (BOUNCED, j, int(q["bounces"]), 0.0, gap), place)
+    turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, place[2])
+
+
+@inner
+def turn(q, at, par, when, p, v):
+    """Let a projectile go on from ``p`` with ``v``, ``when`` (clock of the tick's start, s after it).
+
+    In exact step its parabola begins anew there.
+    """
+    start, time = when
+    q["flown"] += at["flown"]
+    at["base"], at["late"], at["run"], at["kept"] = q["flown"], time, 0.0, REDIRECTED
+    put(at["from_p"], p)
+    put(at["from_v"], v)
+    # On the clock it begins a whole count, a little earlier, where it would have been then.
+    a, since = vec(par["a"]), int(time * UNITS)
+    early = since / UNITS - time
+    q["t0"] = start + since
+    put(q["p0"], arc(p, v, a, early))
+    put(q["v0"], along(v, a, early))
 
 
 @inner

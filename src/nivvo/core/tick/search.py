@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner
-from nivvo.core.contact import NONE, first_contact
+from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
-from nivvo.core.pool import IGNORE, INSIDE_MOST, SLIPPED, SWEPT
+from nivvo.core.pool import BOUNCE, IGNORE, INSIDE_MOST, SLIPPED, SWEPT
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import NOWHERE, tell
-from nivvo.core.vec import along, arc, sub, vec
+from nivvo.core.vec import along, arc, dot, sub, vec
 
 MOST_CHUNKS = 4096
 WIDER = 1000.0
@@ -47,10 +47,14 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
                 continue
-            if k.answers[int(q["param"]), int(b["group"])]["then"] == IGNORE:
+            then = k.answers[int(q["param"]), int(b["group"])]["then"]
+            if then == IGNORE:
                 continue
             what, t = meets(b, rule, late, way, span, why == 0)
             if what == NONE:
+                continue
+            if then == BOUNCE and (what == INSIDE or not swept) and what != SLIPS and leaves(b, late, way, t):
+                # It comes out by itself: it has been thrown back, or has never come in.
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
@@ -121,6 +125,15 @@ def meets(b, rule, late, way, span, whole):
         if gap <= radius:
             return 1, span
     return (NONE if what == NONE else SLIPS), t
+
+
+@inner
+def leaves(b, late, way, t):
+    """Whether a projectile that overlaps a body at a time moves out of it."""
+    p, v, a = way
+    u, pull = vec(b["v"]), vec(b["a"])
+    _, n = distance(b, sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t)))
+    return dot(n, sub(along(v, a, t), along(u, pull, late + t))) >= 0.0
 
 
 @inner
