@@ -29,8 +29,9 @@ FLOORS = {
     "stage": set(),
     "triggers": {"stage"},
     "aims": {"stage"},
-    "session": {"stage", "triggers", "aims"},
-    "questions": {"stage", "triggers", "aims", "session"},
+    "effects": {"stage"},
+    "session": {"stage", "triggers", "aims", "effects"},
+    "questions": {"stage", "triggers", "aims", "effects", "session"},
 }
 # What whoever runs, judges or draws a plan may take from ``spec``: never a model of what was written.
 OF_SPEC = {"arguments", "nearest", "files", "tables", "writing"}
@@ -155,6 +156,12 @@ class Registered(unittest.TestCase):
         self.assertEqual(self.choices(scene.Tick, "contacts"), set(pool.TOUCHES))
         self.assertEqual(self.choices(ability.Answer, "then"), set(pool.THEN))
         self.assertEqual(set(scene.KINDS), set(shapes.KINDS) | {"wall"})
+
+    def test_every_effect_is_one_file_and_one_row(self):
+        from nivvo.play.effects.registry import EFFECTS
+
+        files = {path.stem for path in (HOUSE / "play/effects").glob("*.py")} - {"__init__", "contract", "registry"}
+        self.assertEqual(files, {apply.__module__.rpartition(".")[2] for apply in EFFECTS.values()})
 
     def test_every_way_to_end_has_a_reason_a_person_can_read(self):
         codes = {value for name, value in vars(pool).items() if name.startswith("BY_")}

@@ -44,7 +44,7 @@ from nivvo.errors import CallError
 )
 @click.option(
     "--table",
-    type=click.Choice(["shots", "projectiles", "contacts", "effects", "targets", "events", "states"]),
+    type=click.Choice(["shots", "projectiles", "births", "contacts", "effects", "targets", "events", "states"]),
     help="Print this table alone.",
 )
 @patient_option

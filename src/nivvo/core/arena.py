@@ -223,15 +223,16 @@ class Arena:
         then=0,
         damage=0.0,
         bounces=None,
+        holds=0,
         curves=(),
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
         ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone.
         ``then`` and ``damage`` are one for all groups or one a group, and so is
-        ``bounces``: restitution, friction, how many at most (-1: any), least speed. ``curves``: (group, by,
-        rows (n, 2), whether they are steps) of damage that depends on age or path length. ``strays``, ``owner``: how
-        ``reach`` is measured.
+        ``bounces``: restitution, friction, how many at most (-1: any), least speed. ``holds``: whether the engine holds
+        at such a contact. ``curves``: (group, by, rows (n, 2), whether they are steps) of damage that depends on age or
+        path length. ``strays``, ``owner``: how ``reach`` is measured.
         """
         n = self.spare.pop() if self.spare else self.used
         if n == len(self.params):
@@ -245,7 +246,7 @@ class Arena:
         row["strays"], row["owner"] = strays, owner
         row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
         own = self.answers[n]
-        own["then"], own["damage"], own["by"] = then, damage, 0
+        own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
         if bounces is not None:
             own["restitution"], own["friction"], own["bounces"], own["least"] = np.transpose(bounces)
         for group, by, points, steps in curves:
@@ -263,6 +264,8 @@ class Arena:
         p, v : (3,), or (n, 3) where key is (n,), and param too may be. born, moves_at : int or (n,); on the clock.
         inside : indices of bodies that it is not to touch until clear of them.
         """
+        if self.counters[pool.MID]:
+            self._make_room()
         first = self.live
         t0 = born if moves_at is None else moves_at
         if isinstance(key, int):

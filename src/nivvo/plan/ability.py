@@ -178,16 +178,26 @@ class Limits:
 
 
 @dataclass(frozen=True, slots=True)
+class Sends:
+    """Projectiles of an ability leave from the contact, along "normal", "reflected" or "onward"."""
+
+    ability: str
+    along: str
+
+
+@dataclass(frozen=True, slots=True)
 class Answer:
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
     bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s).
+    effects : what else it does, each of a kind of its own (``play/effects``).
     """
 
     then: int
     damage: Number
     written: bool
     bounce: tuple[float, float, int, float] = (0.0, 0.0, -1, 0.0)
+    effects: tuple[Sends, ...] = ()
 
     @property
     def solid(self) -> bool:
@@ -359,4 +369,5 @@ def _answer(model: written.Ability, group: str, plain, metre: float) -> Answer:
         return Answer(pool.END, 0.0, False)
     least = LEAST_SPEED * metre if answer.least_speed is None else answer.least_speed
     bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least)
-    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce)
+    effects = () if answer.sends is None else (Sends(answer.sends, answer.sends_along or "normal"),)
+    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce, effects)

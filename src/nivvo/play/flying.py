@@ -55,7 +55,7 @@ class Flying:
             self._metered(session.tick - first)
             if held:
                 self.reached = ticks.edge(session.tick)
-                session.break_off()
+                session.held()
                 return
             if session.arena.why == pool.EMPTY:
                 break
@@ -105,7 +105,7 @@ class Flying:
             self._run(rows, until, session.minds)
             if session.arena.why != pool.HOLD:
                 break
-            session.break_off()
+            session.held()
         session.break_off()
         return session.arena.why == pool.DUE
 

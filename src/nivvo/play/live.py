@@ -47,7 +47,7 @@ RENAMED = {
 class Event(NamedTuple):
     """One thing that happened in a tick.
 
-    time : s. what : "fired", "refused", "state", "contact", "bounced", "overlap", "damage", "out",
+    time : s. what : "fired", "sent", "refused", "state", "contact", "bounced", "overlap", "damage", "out",
     "ended", "slipped through".
     id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
     (size,), or None. amount : of damage. detail : in words.
@@ -209,13 +209,11 @@ class Live:
 
     def _events(self) -> list[Event]:
         session, drop = self._session, self.scene.frame.drop
-        out = [
-            Event(
-                clock.to_seconds(shot.time), "fired", self._key(shot), shot.shooter, shot.ability, drop(shot.at), 0.0,
-                shot.note,
-            )
-            for shot in session.shots
-        ]  # fmt: skip
+        out = []
+        for shot in session.shots:
+            word, time = "fired" if shot.parent < 0 else "sent", clock.to_seconds(shot.time)
+            key, at = session._key(shot), drop(shot.at)
+            out.append(Event(time, word, key, shot.shooter, shot.ability, at, 0.0, shot.note))
         out += [
             Event(clock.to_seconds(shot.time), "refused", -1, shot.shooter, shot.ability, None, 0.0, shot.refused)
             for shot in session.refused
@@ -224,10 +222,6 @@ class Live:
             words = f"{one.state}: {one.why}" if one.why else one.state
             out.append(Event(clock.to_seconds(one.time), "state", -1, one.shooter, one.ability, None, 0.0, words))
         return out
-
-    def _key(self, shot) -> int:
-        rank = self._session._rank(shot.ability, shot.shooter)
-        return (rank << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 
     def _flown(self, raw: np.ndarray) -> list[Event]:
         out, size, names = [], self.scene.frame.size, self._session.stage.names

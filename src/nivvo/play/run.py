@@ -60,7 +60,8 @@ class Run:
         self.drill, self.case = drill, case
         self.stage, self.scene, self.record = stage, stage.scene, record
         self.state_changes, self.edges = states, edges
-        self.fired, self.refused = shots, refused
+        self.launched, self.refused = shots, refused
+        self.fired = [shot for shot in shots if shot.parent < 0]
         self._rows: dict[str, list[dict[str, Any]]] = {}
 
     def __repr__(self) -> str:
@@ -82,7 +83,7 @@ class Run:
     @cached_property
     def by_key(self) -> dict[int, Shot]:
         """The shot of each projectile key."""
-        return {int(row["key"]): self.fired[row["shot"]] for row in self.record.births}
+        return {int(row["key"]): self.launched[row["shot"]] for row in self.record.births}
 
     @checked
     def rows(self, table: str) -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ which nobody does anything are run many at once. A case is a session that is fed
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from heapq import heappop, heappush
 from typing import NamedTuple
@@ -19,19 +20,24 @@ from nivvo.plan.ability import CURVES, Ability
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import PRESS, RELEASE, Change
-from nivvo.play.aims.aiming import Asked, Shot, shoot
+from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, shoot, speed_of, spread
 from nivvo.play.aims.arcs import moves_at
 from nivvo.play.cost import Meter
+from nivvo.play.effects.contract import Contact
+from nivvo.play.effects.registry import EFFECTS
 from nivvo.play.flying import Flying
 from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
 from nivvo.record.record import BIRTH, NOBODY, Record
-from nivvo.record.vocabulary import OF_A_SHOT
+from nivvo.record.vocabulary import OF_A_CONTACT, OF_A_SHOT
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
+DEEPEST = 16
+"""Generations of what contacts send: nothing sends itself for ever."""
+
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
 LONGEST = 86_400.0
@@ -76,6 +82,7 @@ class Session:
         self.births: list[tuple] = []
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
+        self.depth: dict[int, int] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
         self.states: list[State] = []
@@ -342,18 +349,22 @@ class Session:
             self.meter.fire(clock.to_seconds(shot.time), clock.to_seconds(self.last_input))
         return shot
 
-    def put(self, shot: Shot) -> None:
-        """Put a shot that is worked out into the air, in the tick that the session has come to."""
+    def put(self, shot: Shot, inside: list[int] | None = None) -> None:
+        """Put a shot that is worked out into the air, in the tick that the session has come to.
+
+        inside : bodies that it is not to touch until clear of them; default: its shooter's, if the ability says so.
+        """
         scene = self.scene
         ability = scene.abilities[shot.ability]
         launch = self._launch(ability, shot.shooter, shot.moment)
-        key = (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
         moves = moves_at(scene, shot.time)
-        own = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
+        key, why = self._key(shot), OF_A_SHOT if shot.parent == NOBODY else OF_A_CONTACT
+        if inside is None:
+            inside = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):
-            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=own)
-            here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, OF_A_SHOT, 0)
-            self.births.append((key + k, NOBODY, *here))
+            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=inside)
+            here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, why, 0)
+            self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
@@ -394,6 +405,7 @@ class Session:
             then=then,
             damage=dealt,
             bounces=[one.bounce for one in ability.answers],
+            holds=[bool(one.effects) and not self.touches for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
                 for group, one in enumerate(ability.answers)
@@ -401,6 +413,75 @@ class Session:
             ],
             **settled,
         )
+
+    def held(self) -> None:
+        """Do what follows at the contact at which the engine holds."""
+        self.break_off()
+        arena = self.arena
+        row = arena.flight[int(arena.counters[pool.HELD])]
+        key, count = int(row["key"]), int(arena.counters[pool.EVENTS])
+        event = next(
+            one
+            for one in arena.events[:count][::-1]
+            if one["key"] == key and one["kind"] in (pool.CONTACT, pool.OVERLAP)
+        )
+        ability, body = self.of_key(key)[0], int(event["body"])
+        effects = self.scene.abilities[ability].answers[int(self.stage.rows["group"][body])].effects
+        if self.touches or not effects:
+            return
+        radius = float(arena.params["radius"][row["param"]])
+        vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
+        contact = Contact(key, body, int(event["start"]), float(event["after"]), *vectors, radius)
+        for kind, apply in EFFECTS.items():
+            for effect in effects:
+                if type(effect) is kind:
+                    apply(self, contact, effect)
+
+    def of_key(self, key: int) -> tuple[str, str]:
+        """The ability and the shooter that a projectile is of."""
+        ability, shooter = divmod(key >> (SHOTS_BITS + PROJECTILES_BITS), len(self.shooters))
+        return list(self.ranks)[ability], list(self.shooters)[shooter]
+
+    def send(self, contact: Contact, ability: str, heading: np.ndarray) -> None:
+        """Let projectiles of an ability leave from a contact along a unit vector (3,), at once.
+
+        They are its shooter's, start clear of the surface, and are not to touch that body until clear of it.
+        """
+        scene, keys, shooter = self.scene, self.scene.abilities[ability], self.of_key(contact.key)[1]
+        time = contact.start + math.ceil(contact.after * clock.UNITS)
+        number = self.numbers.get((ability, shooter), 0)
+        self.numbers[ability, shooter] = number + 1
+        moment = moment_of(scene, Asked(time, ability, shooter, number, time))
+        speed, note = speed_of(scene, keys, moment, time)
+        radius = scene.radius(keys, moment)
+        at = contact.p + contact.normal * (radius - contact.radius)
+        velocity, depth = (speed or 0.0) * heading, self.depth.get(contact.key, 0) + 1
+        facing = self.stage.players[shooter].facing(time)
+        velocities = spread(scene, keys, moment, facing, velocity) if speed else ()
+        shot = Shot(
+            number=number, ability=ability, shooter=shooter, muzzle="", time=time, pressed=time, stance=None, at=at,
+            heading=heading, velocity=velocity, speed=speed or 0.0, clearance=math.inf, aim_point=None, note=note,
+            sent=tuple(Sent(at, one) for one in velocities or (velocity,)), moment=moment, radius=radius,
+            parent=contact.key,
+        )  # fmt: skip
+        refused = "" if speed else f"{ability} has no speed of its own"
+        if depth > DEEPEST:
+            refused = f"more than {DEEPEST} generations"
+        refused = refused or self._too_many(shot)
+        if refused:
+            self.refused.append(replace(shot, refused=refused))
+            return
+        self.meter.fire(clock.to_seconds(time), clock.to_seconds(self.last_input))
+        self.put(shot, inside=[contact.body])
+        if len(self.depth) > MOST_KNOWN:
+            flying = set(self.arena.flight["key"][: self.arena.live].tolist())
+            self.depth = {key: one for key, one in self.depth.items() if key in flying}
+        first = self._key(shot)
+        self.depth |= {first + k: depth for k in range(len(shot.sent))}
+
+    def _key(self, shot: Shot) -> int:
+        """The key of a shot's first projectile."""
+        return (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 
     def break_off(self) -> None:
         """Let damage to a shooter break off what its abilities have begun, when it is dealt."""

@@ -126,6 +126,10 @@ def _events(run: Run) -> Iterable[dict[str, Any]]:
         for shot in shots:
             time, name = to_seconds(shot.time), run.id_of(shot)
             say((time, 0, 0), time, name, word, shot.shooter, shot.note if word == "fired" else shot.refused)
+    for shot in run.launched:
+        if shot.parent >= 0:
+            time = to_seconds(shot.time)
+            say((time, 2, 0), time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
     for k, event in enumerate(run.record.events):
         time, name, body = time_of(event), run.ids[int(event["key"])], body_of(run, event)
         say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body))

@@ -51,8 +51,8 @@ ENDINGS = {
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
 
-OF_A_SHOT = 0
-BIRTHS = {OF_A_SHOT: "shot"}
+OF_A_SHOT, OF_A_CONTACT = 0, 1
+BIRTHS = {OF_A_SHOT: "shot", OF_A_CONTACT: "contact"}
 """Why projectiles are born."""
 
 ANSWERS = {code: word for word, code in pool.THEN.items()}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from itertools import product
 from typing import Any
 
@@ -17,12 +18,17 @@ def told(run: Run) -> list[str]:
     unit, axes = run.scene.unit, "xyz"[: run.scene.frame.size]
     shots = {row["shot"]: row for row in run.rows("shots")}
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
+    births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
     touches, effects = iter(run.rows("contacts")), iter(run.rows("effects"))
     lines = []
     for event in run.rows("events"):
         name, what = event["projectile"], event["what"]
         if what == "fired":
             text = _fired(shots[name], unit, axes, run.scene.frame.vertical)
+        elif what == "sent":
+            row = births[name]
+            speed = math.sqrt(sum(row[f"v{axis}"] ** 2 for axis in axes))
+            text = f"{name} sent {event['detail']} from {point(row, axes)} {unit}, {speed:.5g} {unit}/s"
         elif what == "refused":
             text = f"{name} was not fired: {event['detail']}"
         elif what in ("contact", "overlap"):
@@ -51,7 +57,8 @@ def told(run: Run) -> list[str]:
                 f"{row['path_length']:.5g} {unit} of path, range {row['range']:.5g} {unit}"
             )
             if run.scene.frame.vertical:
-                text += f", apex {row['apex']:.4g} {unit} above the muzzle"
+                start = "its start" if births[name.partition(".")[0]]["parent"] else "the muzzle"
+                text += f", apex {row['apex']:.4g} {unit} above {start}"
         else:
             text = f"{name} slipped through {event['body']} between two ticks: a swept test would have touched it"
         lines.append(f"{event['time']:8.4f} s  {text}")

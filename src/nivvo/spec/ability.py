@@ -401,6 +401,10 @@ class Answer(Table):
         description="bounce: thrown back slower than this along the normal it bounces no more and ends, units/s; "
         "default: 0.1 m/s",
     )
+    sends: Name | None = Field(None, description="an ability whose projectiles leave from the contact")
+    sends_along: Literal["normal", "reflected", "onward"] | None = Field(
+        None, description="sends: which way: along the surface's normal, thrown back, or on; default: normal"
+    )
     damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
         0.0, description="taken from the body's health"
     )
@@ -412,6 +416,10 @@ class Answer(Table):
         for key in ("restitution", "friction", "bounces", "least_speed"):
             if self.then != "bounce" and getattr(self, key) is not None:
                 raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
+        if self.sends_along is not None and self.sends is None:
+            raise ValueError("sends_along goes with sends")
+        if self.sends is not None and self.then == "ignore":
+            raise ValueError('then = "ignore" is never touched, so it sends nothing')
         return self
 
 

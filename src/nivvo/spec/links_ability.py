@@ -27,6 +27,9 @@ def check(links: Links, key: tuple, ability) -> None:
             known = [*names.groups, ANYTHING]
             hint = f"{group} is a body; on takes groups" if group in names.bodies else nearest(group, known)
             links.note((*key, "on", group), "there is no group of that name", group, listed(known), hint)
+    for group, answer in ability.on.items():
+        if answer.sends is not None:
+            links.name((*key, "on", group, "sends"), answer.sends, "ability", list(model.ability))
     launch = ability.launch
     sources = [name for name in SOURCES if getattr(launch, name) is not None]
     if not sources and launch.arc in (None, "low", "high"):

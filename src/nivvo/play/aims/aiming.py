@@ -63,6 +63,7 @@ class Shot:
     refused : why it was not fired after all, or ""
     sent : its projectiles; the first alone unless it is spread or leaves by several muzzles
     moment : by what its numbers were settled. radius : of its projectiles (units). use : which use it belongs to
+    stance, parent : of one that a contact sent: None, and the key of what met it there
     """
 
     number: int
@@ -71,7 +72,7 @@ class Shot:
     muzzle: str
     time: int
     pressed: int
-    stance: Stance
+    stance: Stance | None
     at: np.ndarray
     heading: np.ndarray
     velocity: np.ndarray
@@ -85,6 +86,7 @@ class Shot:
     moment: Moment = AT_FIRST
     radius: float = 0.0
     use: int = 0
+    parent: int = -1
 
     @property
     def several(self) -> bool:
@@ -159,7 +161,7 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     if stance.lag > 0.0:
         aimed.notes.append(f"its carrier lags by {stance.lag:.4g} {scene.unit}")
     own = ability.inherit_velocity * stance.velocity if ability.inherit_velocity else NOWHERE
-    velocities = () if alone else _spread(scene, ability, moment, stance, aimed.velocity)
+    velocities = () if alone else spread(scene, ability, moment, stance.facing, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     return Shot(
         number=asked.number,
@@ -351,7 +353,7 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
         aimed.leaving = aimed.leaving._replace(at=free)
 
 
-def _spread(scene: Scene, ability: Ability, moment: Moment, stance: Stance, velocity) -> tuple[np.ndarray, ...]:
+def spread(scene: Scene, ability: Ability, moment: Moment, facing, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
     keys, frame = ability.launch, scene.frame
     if keys.fan is None and keys.cone is None and keys.scatter is None:
@@ -360,11 +362,11 @@ def _spread(scene: Scene, ability: Ability, moment: Moment, stance: Stance, velo
     count = max(round(resolve(keys.count, moment, "count")), 1)
     draws = [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
     if keys.fan is not None:
-        headings = fan(frame, heading, stance.facing, count, resolve(keys.fan, moment, "fan"))
+        headings = fan(frame, heading, facing, count, resolve(keys.fan, moment, "fan"))
     elif keys.cone is not None:
-        headings = cone(frame, heading, stance.facing, resolve(keys.cone, moment, "cone"), *draws)
+        headings = cone(frame, heading, facing, resolve(keys.cone, moment, "cone"), *draws)
     else:
-        headings = scatter(frame, heading, stance.facing, resolve(keys.scatter, moment, "scatter"), *draws)
+        headings = scatter(frame, heading, facing, resolve(keys.scatter, moment, "scatter"), *draws)
     return tuple(speed * one for one in headings)
 
 

@@ -1,0 +1,16 @@
+"""Sends: projectiles of another ability leave from the contact, along the normal, thrown back, or onward."""
+
+from __future__ import annotations
+
+from nivvo.core.frame import dot, unit
+from nivvo.plan.ability import Sends
+from nivvo.play.effects.contract import Contact, World
+
+
+def apply(world: World, contact: Contact, effect: Sends) -> None:
+    """Send what is planned. Where the way has no length, it goes along the normal."""
+    way = contact.v - contact.u
+    if effect.along == "reflected":
+        way = way - (2.0 * dot(way, contact.normal)) * contact.normal
+    heading = contact.normal if effect.along == "normal" or not way.any() else unit(way)
+    world.send(contact, effect.ability, heading)

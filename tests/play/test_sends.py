@@ -1,0 +1,169 @@
+"""What a contact sends: where, when, which way, whose, how often; against the closed form of each."""
+
+import unittest
+
+import numpy as np
+
+import nivvo
+
+TEXT = """nivvo = 1
+{world}
+[shooter.keeper]
+at = {at}
+facing = {facing}
+[ability.pot]
+launch.speed = 11
+launch.elevation = 35
+flight.gravity_share = {share}
+shape.ball = 0.2
+limits.life = 4
+on.floor = {{ then = "{then}"{bounce}, sends = "spark"{along} }}
+on.anything.then = "pass"
+[ability.spark]
+firing.button = "none"
+launch = {{ speed = 4{spread} }}
+flight.gravity_share = 0
+shape.ball = 0.05
+limits.life = 1.5
+on.anything.then = "{spark}"
+[obstacle.deck]
+shape.half_space = "up"
+group = "floor"
+{more}
+[case.throw]
+ability = "pot"
+{case}
+"""
+SIDE = {"world": "", "at": "[0, 1]", "facing": '"right"'}
+DOWN = {"world": 'world.y = "down"', "at": "[0, -1]", "facing": '"left"'}
+SPACE = {"world": 'world.view = "space"', "at": "[0, 0, 1]", "facing": "40"}
+PLAIN = {"share": 1, "then": "end", "bounce": "", "along": "", "spread": "", "spark": "end", "more": "", "case": ""}
+
+
+def drill(view=SIDE, **keys):
+    return nivvo.parse(TEXT.format(**{**PLAIN, **view, **keys}))
+
+
+def refused_of(run):
+    return [row["detail"] for row in run.rows("events") if row["what"] == "refused"]
+
+
+def told_of(live):
+    return [(e.time, e.what, live.name_of(e.id)) for e in live.step() if e.what in ("sent", "contact", "ended")]
+
+
+def sent_of(run):
+    return [row for row in run.rows("births") if row["parent"]]
+
+
+class Sent(unittest.TestCase):
+    def test_it_leaves_the_surface_at_the_contacts_time_along_what_was_written(self):
+        for view in (SIDE, DOWN, SPACE):
+            for along in ("normal", "reflected", "onward"):
+                run = nivvo.fire(drill(view, along=f', sends_along = "{along}"'))
+                axes = "xyz"[: run.scene.frame.size]
+                contact, birth = run.rows("contacts")[0], sent_of(run)[0]
+                n = np.array([contact[f"normal_{axis}"] for axis in axes])
+                point = np.array([contact[axis] for axis in axes])
+                event = run.record.events[0]
+                v = event["v"][: len(axes)]
+                way = {"normal": n, "onward": v, "reflected": v - 2 * (v @ n) * n}[along]
+                self.assertAlmostEqual(birth["time"], contact["time"], delta=3e-12)
+                self.assertGreaterEqual(birth["time"], contact["time"] - 1e-15)
+                np.testing.assert_allclose([birth[axis] for axis in axes], point + 0.05 * n, atol=1e-9)
+                found = np.array([birth[f"v{axis}"] for axis in axes])
+                np.testing.assert_allclose(found, 4.0 * way / np.linalg.norm(way), atol=1e-9)
+                self.assertEqual((birth["parent"], birth["why"]), ("pot-1", "contact"))
+
+    def test_its_cause_may_end_there_or_be_thrown_back_and_a_fan_is_a_fan(self):
+        ended = nivvo.fire(drill())
+        self.assertEqual([row["ended_by"] for row in ended.rows("projectiles")], ["contact", "life"])
+        bounced = nivvo.fire(
+            drill(then="bounce", bounce=", restitution = 0.5, bounces = 2", spread=", count = 3, fan = 40")
+        )
+        self.assertEqual(len(sent_of(bounced)), 9)
+        turned = [np.degrees(np.arctan2(row["vy"], row["vx"])) for row in sent_of(bounced)[:3]]
+        np.testing.assert_allclose(sorted(turned), [70, 90, 110], atol=1e-9)
+
+    def test_frame_rates_and_ways_to_run_make_no_difference_in_exact_step(self):
+        rows = []
+        for rate in (10.0, 60.0, 144.0):
+            made = drill(then="bounce", bounce=", restitution = 0.7").with_settings({"tick.rate": rate})
+            rows.append([(row["time"], row["x"], row["y"]) for row in sent_of(nivvo.fire(made))])
+        self.assertGreater(len(rows[0]), 3)
+        for one in rows[1:]:
+            np.testing.assert_allclose(one, rows[0], atol=1e-9)
+
+    def test_one_meets_another_body_in_the_tick_in_which_it_was_born(self):
+        roof = '[obstacle.roof]\nat = [0, 1.6]\nshape.half_space = "down"\ngroup = "roofs"\n'
+        run = nivvo.fire(drill(share=0, more=roof).with_settings(
+            {"ability.pot.launch.elevation": -30.0, "tick.rate": 1.0, "ability.pot.launch.speed": 9.0}))  # fmt: skip
+        birth, hit = sent_of(run)[0], run.rows("contacts")[1]
+        self.assertEqual(
+            (hit["projectile"], hit["body"], hit["tick"]), ("spark-1", "roof", run.rows("contacts")[0]["tick"])
+        )
+        self.assertAlmostEqual(hit["time"], birth["time"] + (1.6 - 0.05 - 0.05) / 4, delta=1e-9)
+
+
+class Bounded(unittest.TestCase):
+    def test_what_sends_itself_comes_to_an_end_that_is_told(self):
+        roof = '[obstacle.roof]\nat = [0, 1.5]\nshape.half_space = "down"\ngroup = "floor"\n'
+        text = TEXT.format(**{**PLAIN, **SIDE, "more": roof, "share": 0}).replace(
+            'on.anything.then = "end"', 'on.floor = { then = "end", sends = "spark" }')  # fmt: skip
+        run = nivvo.fire(nivvo.parse(text).with_settings({"ability.pot.launch.elevation": -40.0}))
+        births = sent_of(run)
+        self.assertEqual(len(births), 16)
+        # Each is the child of the one before.
+        self.assertEqual([row["parent"] for row in births], ["pot-1", *(f"spark-{k}" for k in range(1, 16))])
+        self.assertEqual(refused_of(run), ["more than 16 generations"])
+
+    def test_only_so_many_in_the_air_holds_for_them_too(self):
+        made = drill(then="bounce", bounce=", restitution = 0.8").with_settings({"ability.spark.limits.in_the_air": 1})
+        run = nivvo.fire(made)
+        births, refused = sent_of(run), [row for row in run.rows("events") if row["what"] == "refused"]
+        self.assertGreater(len(births), 1)
+        self.assertIn("only 1 may be in the air", refused[0]["detail"])
+
+    def test_one_without_a_speed_of_its_own_is_refused_and_names_are_checked(self):
+        text = TEXT.format(**{**PLAIN, **SIDE}).replace(
+            "launch = { speed = 4 }", 'aim.by = "cursor"\nlaunch = { arc = "by apex", apex = 3 }'
+        )
+        text = text.replace("flight.gravity_share = 0\nshape.ball = 0.05", "shape.ball = 0.05")
+        run = nivvo.fire(nivvo.parse(text))
+        self.assertIn("no speed of its own", refused_of(run)[0])
+        for old, new, words in (
+            ('sends = "spark"', 'sends = "sparks"', "did you mean spark"),
+            ('sends = "spark"', 'sends_along = "onward"', "goes with sends"),
+            ('"end", sends', '"ignore", sends', "sends nothing"),
+        ):
+            with self.assertRaisesRegex(nivvo.DrillError, words):
+                nivvo.parse(TEXT.format(**{**PLAIN, **SIDE}).replace(old, new))
+
+
+class Live(unittest.TestCase):
+    def test_it_is_the_same_live_and_after_going_back(self):
+        made = drill(then="bounce", bounce=", restitution = 0.7")
+        live, told = nivvo.Live(made, compiled=False), []
+        live.tap("fire")
+        kept = back = None
+        for tick in range(240):
+            told += told_of(live)
+            if tick == 120:
+                back, kept = live.snapshot(), len(told)
+        run = nivvo.fire(drill(then="bounce", bounce=", restitution = 0.7"))
+        rows = [row for row in run.rows("events") if row["what"] in ("sent", "contact", "ended") and row["time"] < 4.0]
+        self.assertEqual(told, [(row["time"], row["what"], row["projectile"]) for row in rows])
+        self.assertIn("sent", {what for _, what, _ in told})
+        live.restore(back)
+        again = []
+        for _ in range(119):
+            again += told_of(live)
+        self.assertEqual(again, told[kept:])
+
+    def test_a_preview_sends_nothing(self):
+        seen = nivvo.preview(drill())
+        self.assertEqual(seen.landing.body, "deck")
+
+
+if __name__ == "__main__":
+    unittest.main()
