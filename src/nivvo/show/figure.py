@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
 MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
+SENT = (0, (1, 1))
 
 
 @dataclass(frozen=True)
@@ -268,6 +269,10 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
         line = flat(path.at(times)[0], view.across, view.upward)
         labels.avoid(line)
+        if shot.parent >= 0:
+            # What a contact sent has neither muzzle nor aim: thinner, and dotted, from where it was struck.
+            ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=1.6 if few else 0.9, linestyle=SENT, zorder=6)
+            continue
         ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.2 if few else 0.9, zorder=6, solid_capstyle="round")
         muzzle = flat(path.p[0], view.across, view.upward)
         ax.plot(*muzzle, marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
@@ -319,7 +324,7 @@ def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
         name = row["projectile"]
         end = flat(run.flight(name).p[-1], view.across, view.upward)
         ax.plot(*end, marker="s", ms=6, mfc="white", mec=SEA, mew=1.6, zorder=9)
-        if not worded:
+        if not worded or run.by_key[run.key_of(name)].parent >= 0:
             continue
         plate = {"boxstyle": "round,pad=0.2", "fc": "white", "ec": SEA, "lw": 0.6, "alpha": 0.9}
         text = f"{name}: {row['reason']} at {row['ended']:.3g} s"
@@ -340,6 +345,8 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     if any(shot.aim_point is not None for shot in run.fired):
         entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
+    if len(run.launched) > len(run.fired):
+        entries.append(Line2D([], [], color=SEA, lw=1.6, ls=SENT, label="sent by a contact"))
     if preview is not None:
         entries.append(Line2D([], [], marker="o", mfc="white", mec=AMBER, ls="none", label="preview"))
         if preview.landing is not None:
