@@ -7,9 +7,9 @@ import unittest
 from pathlib import Path
 
 import nivvo
-from nivvo.core import pool, shapes
+from nivvo.core import curves, pool, shapes
 from nivvo.record import vocabulary
-from nivvo.spec import ability, scene
+from nivvo.spec import ability, scene, values
 
 HOUSE = Path(nivvo.__file__).parent
 BELOW = {
@@ -155,6 +155,7 @@ class Registered(unittest.TestCase):
         self.assertEqual(self.choices(scene.Tick, "motion"), set(pool.STEPS))
         self.assertEqual(self.choices(scene.Tick, "contacts"), set(pool.TOUCHES))
         self.assertEqual(self.choices(ability.Answer, "then"), set(pool.THEN))
+        self.assertEqual(set(values.EASES), set(curves.EASES))
         self.assertEqual(set(scene.KINDS), set(shapes.KINDS) | {"wall"})
 
     def test_every_effect_is_one_file_and_one_row(self):

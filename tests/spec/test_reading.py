@@ -11,6 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nivvo
+from nivvo.plan.numbers import curve_of
 from nivvo.spec.document import of_tables
 from nivvo.spec.positions import Scanner, TooDeep
 from nivvo.spec.values import Depends, Duration
@@ -127,14 +128,14 @@ class Merging(unittest.TestCase):
 class Values(unittest.TestCase):
     def test_steps_go_up_to_the_cap_and_never_over(self):
         value = Depends(by="shot", start=2.0, step=7.0, every=2, cap=20.0)
-        self.assertEqual([value.at(k) for k in range(8)], [2, 2, 9, 9, 16, 16, 20, 20])
+        self.assertEqual([curve_of(value, None).at(k) for k in range(8)], [2, 2, 9, 9, 16, 16, 20, 20])
 
     @given(st.floats(-5, 15))
     def test_points_are_joined_by_straight_lines_and_held_beyond(self, x):
         import numpy as np
 
         value = Depends(by="shot", points=[[0.0, 1.0], [4.0, 9.0], [10.0, 3.0]])
-        self.assertAlmostEqual(value.at(x), np.interp(x, [0, 4, 10], [1, 9, 3]), delta=1e-12)
+        self.assertAlmostEqual(curve_of(value, None).at(x), np.interp(x, [0, 4, 10], [1, 9, 3]), delta=1e-12)
 
     def test_ticks_are_a_duration_too(self):
         drill = nivvo.parse(GOOD.replace("launch.speed", 'limits.life = "90 ticks"\nlaunch.speed'))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import re
 from typing import Annotated, Any, Literal
 
@@ -65,13 +64,8 @@ Seconds = Annotated[
 """A duration: seconds as a number, or ticks as "90 ticks"."""
 
 
-EASES = {
-    "linear": lambda u: u,
-    "in": lambda u: u * u,
-    "out": lambda u: u * (2.0 - u),
-    "in and out": lambda u: u * u * (3.0 - 2.0 * u),
-}
-"""How a value goes from start to end: u is the share of the way."""
+EASES = ("linear", "in", "out", "in and out")
+"""How a value goes from start to end (``core.curves``)."""
 
 SETTLED = ("held", "shot", "random", "read")
 """What a number can depend on that is settled at launch."""
@@ -94,7 +88,7 @@ class Depends(Table):
     start: Number | None = None
     end: Number | None = None
     over: Positive | None = Field(None, description="of start and end: x at which the end is reached")
-    ease: Literal[tuple(EASES)] = Field("linear", description="of start and end")
+    ease: Literal[EASES] = Field("linear", description="of start and end")
     step: Number | None = None
     every: Positive | None = Field(None, description="of step: x between two steps; by shot: 1 unless written")
     cap: Number | None = None
@@ -127,45 +121,6 @@ class Depends(Table):
         if self.low is not None and self.high is not None and self.low > self.high:
             raise ValueError(f"low ({self.low:g}) is more than high ({self.high:g})")
         return self
-
-    def at(self, x: float, steps: int | None = None) -> float:
-        """The value at ``x``; ``steps``: how many whole steps that is, if counted exactly elsewhere."""
-        if self.step is not None:
-            count = int(x // (self.every or 1.0)) if steps is None else steps
-            value = self.start + self.step * count
-            if self.cap is not None:
-                value = min(value, self.cap) if self.step >= 0.0 else max(value, self.cap)
-            return value
-        if self.points is None:
-            share = min(max(x / self.over, 0.0), 1.0)
-            return self.end if share == 1.0 else self.start + (self.end - self.start) * EASES[self.ease](share)
-        before = self.points[0]
-        for after in self.points:
-            if after[0] >= x:
-                if after[0] == before[0] or after[0] == x:
-                    return after[1]
-                share = (x - before[0]) / (after[0] - before[0])
-                return before[1] + share * (after[1] - before[1])
-            before = after
-        return before[1]
-
-    def drawn(self, u: float, v: float) -> float:
-        """The value of a random number, from two draws in [0, 1)."""
-        if self.mean is None:
-            return self.low + (self.high - self.low) * u
-        value = self.mean + self.deviation * math.sqrt(-2.0 * math.log(1.0 - u)) * math.cos(2.0 * math.pi * v)
-        value = value if self.low is None else max(value, self.low)
-        return value if self.high is None else min(value, self.high)
-
-    def curve(self) -> list[tuple[float, float]]:
-        """Points (x, value) of a number by age or path length; of steps (start, step) and (every, cap)."""
-        if self.points is not None:
-            return [(x, value) for x, value in self.points]
-        if self.step is not None:
-            cap = self.cap if self.cap is not None else math.copysign(math.inf, self.step)
-            return [(self.start, self.step), (self.every, cap)]
-        count = 1 if self.ease == "linear" else 64
-        return [(self.over * k / count, self.at(self.over * k / count)) for k in range(count + 1)]
 
     def values(self) -> list[float]:
         """The values at its corners, to check them against what a key allows."""
