@@ -1,10 +1,13 @@
 """What a contact sends: where, when, which way, whose, how often; against the closed form of each."""
 
+import os
 import unittest
+from unittest import mock
 
 import numpy as np
 
 import nivvo
+from nivvo.core.tick import advance
 
 TEXT = """nivvo = 1
 {world}
@@ -164,6 +167,56 @@ class Live(unittest.TestCase):
         seen = nivvo.preview(drill())
         self.assertEqual(seen.landing.body, "deck")
 
+
+def wild(rng):
+    """A drill in which much happens: throws that are passed, ended, bounced, and send; bodies that turn, die, hurt."""
+    motion, contacts = rng.choice(["exact", "exact", "verlet"]), rng.choice(["swept", "swept", "at ticks"])
+    text = f'nivvo = 1\ntick = {{ motion = "{motion}", contacts = "{contacts}", rate = {rng.choice([20, 60, 144])} }}\n'
+    text += "[shooter.keeper]\nat = [0, 3]\n" + ("health = 30\n" if rng.uniform() < 0.5 else "")
+    then = rng.choice(["bounce", "end", "pass"])
+    more = f", restitution = {rng.uniform(0, 1):.2f}, friction = {rng.uniform(0, 0.5):.2f}" if then == "bounce" else ""
+    text += '[ability.pot]\nfiring = { kind = "auto", rate = 5 }\nlimits.life = 2\nhits_owner = "never"\n'
+    text += f"launch.speed = {rng.uniform(4, 20):.2f}\nlaunch.elevation = {rng.uniform(-40, 70):.1f}\n"
+    text += "flight.drag.square = 0.02\n" if rng.uniform() < 0.3 else ""
+    along = rng.choice(["normal", "reflected", "onward"])
+    text += f'on.anything = {{ then = "{then}"{more}, damage = 1, sends = "spark", sends_along = "{along}" }}\n'
+    text += '[ability.spark]\nfiring.button = "none"\nlaunch = { speed = 6, count = 2, fan = 50 }\nlimits.life = 0.8\n'
+    text += 'on.anything = { then = "bounce", restitution = 0.7 }\n[obstacle.floor]\nshape.half_space = "up"\n'
+    for k in range(int(rng.integers(2, 8))):
+        (x, y), size = rng.uniform((2, 0), (15, 8)), rng.uniform(0.5, 1.6, 2)
+        ball = f"shape.ball = {size[0]:.2f}"
+        box = f"shape.box = [{size[0]:.2f}, {size[1]:.2f}]\nshape.turned = {rng.uniform(0, 90):.1f}"
+        text += f"[target.w{k}]\nat = [{x:.2f}, {y:.2f}]\nhealth = {rng.integers(1, 6)}\n{rng.choice([ball, box])}\n"
+        if rng.uniform() < 0.5:
+            way = f"through = [[{x + 3:.2f}, {y + 1:.2f}]], speed = {rng.uniform(0.5, 6):.2f}"
+            text += f'move = {{ {way}, at_end = "back" }}\n'
+    return text + '[case.c]\nability = "pot"\ninput = [{ t = 0.01, hold = "fire", held = 0.7 }]\n'
+
+
+class Wild(unittest.TestCase):
+    def test_it_is_the_same_plain_compiled_with_nobody_asleep_and_tick_by_tick(self):
+        rng = np.random.default_rng(2)
+        for _ in range(14):
+            text, digests = wild(rng), set()
+            for compiled, sleep in (("never", "auto"), ("always", "never")):
+                advance.forget()
+                with mock.patch.dict(os.environ, NIVVO_COMPILE=compiled, NIVVO_SLEEP=sleep):
+                    run = nivvo.fire(nivvo.parse(text))
+                    digests.add(run.digest)
+            advance.forget()
+            self.assertEqual(len(digests), 1, text)
+            live, told = nivvo.Live(nivvo.parse(text), compiled=False), []
+            live.press("fire", at=0.01)
+            live.release("fire", at=0.71)
+            while live.time < 8.0:
+                told += [(e.time, e.what, live.name_of(e.id), e.name) for e in live.step() if e.what in FLOWN]
+            rows = [row for row in run.rows("events") if row["what"] in FLOWN]
+            self.assertEqual(
+                sorted(told), sorted((r["time"], r["what"], r["projectile"], r["body"]) for r in rows), text
+            )
+
+
+FLOWN = ("contact", "overlap", "bounced", "damage", "out", "ended", "slipped through")
 
 if __name__ == "__main__":
     unittest.main()

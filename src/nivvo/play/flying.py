@@ -57,6 +57,7 @@ class Flying:
                 self.reached = ticks.edge(session.tick)
                 session.held()
                 return
+            self.reached = None
             if session.arena.why == pool.EMPTY:
                 break
         session.tick = tick

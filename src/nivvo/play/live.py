@@ -279,7 +279,7 @@ class Live:
         number = (number & ((1 << SHOTS_BITS) - 1)) + 1
         name = f"{ability}-{number}" if len(self.scene.shooters) == 1 else f"{shooter}-{ability}-{number}"
         part = int(id_) & PROJECTILES
-        return f"{name}.{part + 1}" if part else name
+        return f"{name}.{part + 1}" if part or int(id_) in self._session.many else name
 
     @checked
     def state_of(self, id_: int) -> str:

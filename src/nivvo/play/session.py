@@ -35,6 +35,9 @@ from nivvo.record.vocabulary import OF_A_CONTACT, OF_A_SHOT
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
+MOST_NAMED = 65_536
+"""Shots of several projectiles that are remembered, so that each of theirs has its own name."""
+
 DEEPEST = 16
 """Generations of what contacts send: nothing sends itself for ever."""
 
@@ -83,6 +86,7 @@ class Session:
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
         self.depth: dict[int, int] = {}
+        self.many: dict[int, None] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
         self.states: list[State] = []
@@ -359,6 +363,10 @@ class Session:
         launch = self._launch(ability, shot.shooter, shot.moment)
         moves = moves_at(scene, shot.time)
         key, why = self._key(shot), OF_A_SHOT if shot.parent == NOBODY else OF_A_CONTACT
+        if shot.several:
+            self.many[key] = None
+            if len(self.many) > MOST_NAMED:
+                del self.many[next(iter(self.many))]
         if inside is None:
             inside = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):

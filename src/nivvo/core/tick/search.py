@@ -53,7 +53,7 @@ def look(k, w, q, par, now, way, leg, far):
             what, t = meets(b, rule, late, way, span, why == 0)
             if what == NONE:
                 continue
-            if then == BOUNCE and (what == INSIDE or not swept) and what != SLIPS and leaves(b, late, way, t):
+            if then == BOUNCE and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in.
                 continue
             if what == SLIPS:
@@ -88,14 +88,15 @@ def past_movers(k, par, dt, way, span):
             sub(v, along(vec(b["v"]), pull, dt)),
             sub(a, pull),
         )
-        size, halvings = vec(b["size"]), 0
-        while span > dt and halvings < 12:
+        size, met = vec(b["size"]), True
+        while met:
             low, high = box_of_arc(rela, span, rel, arc(rel, relv, rela, span), far)
-            if low[0] > size[0] or high[0] < -size[0] or low[1] > size[1] or high[1] < -size[1]:
-                break
-            if low[2] > size[2] or high[2] < -size[2]:
-                break
-            span, halvings = 0.5 * span, halvings + 1
+            met = low[0] <= size[0] and high[0] >= -size[0] and low[1] <= size[1] and high[1] >= -size[1]
+            met = met and low[2] <= size[2] and high[2] >= -size[2]
+            if met:
+                span = 0.5 * span
+                if span <= dt:
+                    return 0.0
     return span
 
 
