@@ -85,6 +85,26 @@ class ClosedForms(unittest.TestCase):
         self.assertEqual((events[-1]["kind"], events[-1]["code"], events[-1]["body"]), (pool.ENDED, pool.BY_BOUNCES, 0))
 
 
+class Settled(unittest.TestCase):
+    def test_it_settles_only_on_what_it_is_pressed_onto(self):
+        for turn in np.radians([0.0, 12.0, 77.0, 191.0]):
+            # Gravity along an upright wall, grazed at a tenth of the least speed; the whole scene turned.
+            down = np.array([np.sin(turn), -np.cos(turn), 0.0])
+            n = np.array([np.cos(turn), np.sin(turn), 0.0])
+            wall = plane(n, 0.0, 0)
+            for least in (0.0, 0.5):
+                events, world = thrown(
+                    [wall], 0.2 * n, 6.0 * down - 0.05 * n, a=9.81 * down, restitution=0.5, least=least, count=240
+                )
+                self.assertEqual(len(bounces(events)), 1)
+                self.assertEqual(world.live, 1)
+            under = plane(-down, -0.2, 0)
+            events, _ = thrown(
+                [under], 0 * n, 0.3 * n + 0.1 * down, a=9.81 * down, restitution=0.5, least=5.0, count=60
+            )
+            self.assertEqual((len(bounces(events)), events[-1]["code"]), (0, pool.BY_SETTLED))
+
+
 class Kept(unittest.TestCase):
     def boxed(self, rng, flat):
         """Turned planes around the middle, and some balls inside."""

@@ -23,7 +23,6 @@ limits.life = 4
 on.floor = {{ then = "{then}"{bounce}, sends = "spark"{along} }}
 on.anything.then = "pass"
 [ability.spark]
-firing.button = "none"
 launch = {{ speed = 4{spread} }}
 flight.gravity_share = 0
 shape.ball = 0.05
@@ -109,6 +108,14 @@ class Sent(unittest.TestCase):
 
 
 class Bounded(unittest.TestCase):
+    def test_what_only_contacts_send_is_in_nobodys_hand_unless_it_says_so(self):
+        bare = TEXT.format(**{**PLAIN, **SIDE}).replace('ability = "pot"\n', "")
+        self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(bare)).rows("shots")}, {"pot"})
+        fired = bare.replace("[ability.spark]\n", "[ability.spark]\nfiring.cooldown = 1\n")
+        self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(fired)).rows("shots")}, {"pot", "spark"})
+        alone = bare.replace('sends = "spark"', 'sends = "pot"')
+        self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(alone)).rows("shots")}, {"pot", "spark"})
+
     def test_what_sends_itself_comes_to_an_end_that_is_told(self):
         roof = '[obstacle.roof]\nat = [0, 1.5]\nshape.half_space = "down"\ngroup = "floor"\n'
         text = TEXT.format(**{**PLAIN, **SIDE, "more": roof, "share": 0}).replace(
@@ -180,7 +187,7 @@ def wild(rng):
     text += "flight.drag.square = 0.02\n" if rng.uniform() < 0.3 else ""
     along = rng.choice(["normal", "reflected", "onward"])
     text += f'on.anything = {{ then = "{then}"{more}, damage = 1, sends = "spark", sends_along = "{along}" }}\n'
-    text += '[ability.spark]\nfiring.button = "none"\nlaunch = { speed = 6, count = 2, fan = 50 }\nlimits.life = 0.8\n'
+    text += "[ability.spark]\nlaunch = { speed = 6, count = 2, fan = 50 }\nlimits.life = 0.8\n"
     text += 'on.anything = { then = "bounce", restitution = 0.7 }\n[obstacle.floor]\nshape.half_space = "up"\n'
     for k in range(int(rng.integers(2, 8))):
         (x, y), size = rng.uniform((2, 0), (15, 8)), rng.uniform(0.5, 1.6, 2)

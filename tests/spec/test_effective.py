@@ -256,6 +256,7 @@ class Tracks(unittest.TestCase):
             ("0,stick,2,0\n", "stick"),
             ("0,look,1,2\n", "[direction]"),
             ("0,walk,1,0\n", "nobody walks"),
+            ("0,move,1,0\n", "now called walk"),
             ("0,screen,1,0\n", "camera"),
             ("nan,tap,fire\n", "t: "),
             ("time,value,control\n0,tap,fire\n", "a heading is"),

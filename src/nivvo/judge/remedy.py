@@ -9,6 +9,7 @@ from nivvo.judge.checks import judge, number
 from nivvo.play.engine import fire
 from nivvo.play.run import Run
 from nivvo.spec.drill import Drill
+from nivvo.spec.links import in_hand
 
 SPEED_STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5)
 ELEVATION_STEPS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 25.0)
@@ -37,8 +38,7 @@ def remedies(drill: Drill, case: str, check: int, run: Run) -> list[str]:
         return []
     described, model = drill.case(case), drill.of_case(case)
     wanted = described.check[check]
-    chosen = [described.ability] if isinstance(described.ability, str) else described.ability
-    abilities = [wanted.of] if wanted.of in model.ability else sorted(chosen or model.ability)
+    abilities = [wanted.of] if wanted.of in model.ability else sorted(in_hand(model, described))
     if len(abilities) != 1:
         return []
     launch, found = model.ability[abilities[0]].launch, []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -12,10 +12,10 @@ from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.core.forces import acting
 from nivvo.core.frame import AXES, Frame
-from nivvo.plan.numbers import counted, curve_of
+from nivvo.plan.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec import ability as written
 from nivvo.spec.links import ANYTHING
-from nivvo.spec.values import Depends, Duration, depends_of
+from nivvo.spec.values import LONGEST, Depends, Duration, depends_of
 
 SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
@@ -258,7 +258,7 @@ class Ability:
         return max(self.radius.values) if isinstance(self.radius, Curve) else self.radius
 
 
-class Ground:
+class Ground(Protocol):
     """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name."""
 
     frame: Frame
@@ -350,6 +350,13 @@ def _limits(model: written.Limits, plain) -> Limits:
         shared_limit=model.shared_limit,
         when_full=model.when_full,
     )
+
+
+def life_at(limits: Limits, moment: Moment) -> int:
+    """The life of a projectile that is launched at a moment (counts, or pool.FOREVER)."""
+    if not isinstance(limits.life, Curve):
+        return limits.life
+    return clock.from_seconds(min(max(resolve(limits.life, moment, "life"), 0.0), LONGEST))
 
 
 def _radius(model: written.Ability, on: Ground, plain) -> Number:

@@ -13,6 +13,7 @@ from nivvo.plan.scene import Scene
 from nivvo.plan.track import Change, changes
 from nivvo.spec.drill import Drill
 from nivvo.spec.links import body_of as checked_body
+from nivvo.spec.links import in_hand
 from nivvo.spec.nearest import known
 from nivvo.spec.scene import LEAST_FRAME
 
@@ -38,11 +39,10 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
     name = drill.case_name(name)
     if name not in drill._cache:
         written, scene = drill.case(name), scene_of(drill, name)
-        chosen = written.ability
-        in_hand = sorted([chosen] if isinstance(chosen, str) else chosen or scene.abilities)
+        hand = sorted(in_hand(drill.of_case(name), written))
         lasts = None if written.lasts is None else clock.from_seconds(written.lasts.seconds(scene.rate))
-        done = changes(drill.inputs(name), scene, in_hand)
-        drill._cache[name] = Case(drill.name, name, scene, in_hand, done, lasts)
+        done = changes(drill.inputs(name), scene, hand)
+        drill._cache[name] = Case(drill.name, name, scene, hand, done, lasts)
     return drill._cache[name]
 
 

@@ -35,7 +35,7 @@ class Flying:
     def ahead(self, tick: int) -> None:
         """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
 
-        Comes back sooner, in the middle of a tick, if somebody is hurt whose abilities that breaks off.
+        Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
         session, ticks = self.session, self.session.scene.ticks
         while session.tick < tick and session.arena.live:

@@ -16,7 +16,7 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
-from nivvo.plan.ability import CURVES, Ability
+from nivvo.plan.ability import CURVES, Ability, life_at
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import PRESS, RELEASE, Change
@@ -43,8 +43,6 @@ DEEPEST = 16
 
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
-LONGEST = 86_400.0
-"""Seconds that a life by a number that depends lasts at most."""
 
 
 class State(NamedTuple):
@@ -378,9 +376,7 @@ class Session:
     def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
         limits, radius = ability.limits, self.scene.radius(ability, moment)
-        life = limits.life
-        if isinstance(life, Curve):
-            life = clock.from_seconds(min(max(resolve(life, moment, "life"), 0.0), LONGEST))
+        life = life_at(limits, moment)
         reach = resolve(limits.reach, moment, "reach")
         dealt = tuple(self._dealt(one.damage, moment, group) for group, one in enumerate(ability.answers))
         known = (ability.name, shooter, dealt, life, reach, radius)

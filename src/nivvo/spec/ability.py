@@ -398,8 +398,8 @@ class Answer(Table):
     )
     least_speed: NotNegative | None = Field(
         None,
-        description="bounce: thrown back slower than this along the normal it bounces no more and ends, units/s; "
-        "default: 0.1 m/s",
+        description="bounce: thrown back slower than this along the normal of what it is pressed onto, it bounces no "
+        "more and ends, units/s; default: 0.1 m/s",
     )
     sends: Name | None = Field(None, description="an ability whose projectiles leave from the contact")
     sends_along: Literal["normal", "reflected", "onward"] | None = Field(

@@ -141,7 +141,9 @@ class Case(Table):
     """One situation: what is set, pressed and demanded."""
 
     title: str = ""
-    ability: Name | list[Name] | None = Field(None, description="which abilities are in hand; default: all")
+    ability: Name | list[Name] | None = Field(
+        None, description="which abilities are in hand; default: all but those without firing that a contact sends"
+    )
     set: dict[str, Any] = Field(default_factory=dict, description="dotted keys of the drill, changed for this case")
     input: list[Input] | None = Field(None, description="default: one tap of each button at 0 s")
     track: str | None = Field(None, description="a CSV file of inputs (time, control, value[, value]), beside input")

@@ -39,6 +39,27 @@ def groups(model: Model) -> list[str]:
     return sorted(named if model.shooter else named | {"shooters"})
 
 
+def in_hand(model: Model, case: Any) -> list[str]:
+    """The abilities that are in hand in a case: those it names, else all but those that only contacts send."""
+    if case.ability is not None:
+        return [case.ability] if isinstance(case.ability, str) else list(case.ability)
+    sent = {answer.sends for name, one in model.ability.items() for answer in one.on.values() if answer.sends != name}
+    hand = [name for name, one in model.ability.items() if name not in sent or "firing" in one.model_fields_set]
+    return hand or list(model.ability)
+
+
+def with_sent(model: Model, names: list[str]) -> list[str]:
+    """Some abilities, and those that their contacts send, and what those send."""
+    found = dict.fromkeys(name for name in names if name in model.ability)
+    waiting = list(found)
+    while waiting:
+        for answer in model.ability[waiting.pop()].on.values():
+            if answer.sends in model.ability and answer.sends not in found:
+                found[answer.sends] = None
+                waiting.append(answer.sends)
+    return list(found)
+
+
 class Names:
     """Names of shooters, bodies and groups of the tables of bodies; ``lost``: of tables that are wrong themselves."""
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nivvo.spec.case import CONTROLS, MEASURES, Input
-from nivvo.spec.links import ANYTHING, MOST_TICKS, Links
+from nivvo.spec.links import ANYTHING, MOST_TICKS, Links, in_hand, with_sent
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.track import Track
 from nivvo.spec.values import LONGEST, Depends, Duration
@@ -23,14 +23,15 @@ def check(links: Links, name: str, track: Track | None) -> None:
     """What in one case does not fit; ``track``: its logged inputs."""
     model, key = links.model, ("case", name)
     case = model.case[name]
-    chosen = [case.ability] if isinstance(case.ability, str) else case.ability
-    known = model.ability
-    for word in chosen or []:
-        links.name((*key, "ability"), word, "ability", known)
-    in_hand = [model.ability[word] for word in chosen or known if word in model.ability]
+    known, chosen = model.ability, in_hand(model, case)
+    if case.ability is not None:
+        for word in chosen:
+            links.name((*key, "ability"), word, "ability", known)
+    chosen = [word for word in chosen if word in known]
+    held = [known[word] for word in chosen]
     walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
-    heard = {getattr(one.firing, key) for one in in_hand for key in ("button", "confirm", "cancel")} - {None}
-    hands = Hands(in_hand, walks, sorted(heard | {walk.jump_button for walk in walks if walk.jump}))
+    heard = {getattr(one.firing, key) for one in held for key in ("button", "confirm", "cancel")} - {None}
+    hands = Hands(held, walks, sorted(heard | {walk.jump_button for walk in walks if walk.jump}))
     places = [((*key, "input", k), "") for k in range(len(case.input or []))]
     rows = list(case.input or [])
     if track is not None:
@@ -45,12 +46,12 @@ def check(links: Links, name: str, track: Track | None) -> None:
             _row(links, at, row, hands)
     _acts(links, key, rows)
     if track is None or not track.wrong:
-        _released(links, places, rows, case, in_hand)
+        _released(links, places, rows, case, held)
         if case.input is not None or track is not None:
-            _pressed(links, key, case, rows, [word for word in chosen or known if word in model.ability])
-            _pointed(links, key, rows, in_hand)
-        elif any(ability.aim.by == "cursor" for ability in in_hand):
-            _pointed(links, key, rows, in_hand, ("cursor",))
+            _pressed(links, key, case, rows, chosen)
+            _pointed(links, key, rows, held)
+        elif any(ability.aim.by == "cursor" for ability in held):
+            _pointed(links, key, rows, held, ("cursor",))
     everything = links.names.bodies
     for k, check in enumerate(case.check):
         at = (*key, "check", k)
@@ -72,20 +73,27 @@ def check(links: Links, name: str, track: Track | None) -> None:
             "a shorter time, or a lower tick.rate",
         )
     if case.lasts is None:
-        for word in chosen or known:
+        for word in with_sent(model, chosen):
             if word not in model.ability:
                 continue
             life = model.ability[word].limits.life
             life = Duration(max(life.values())) if isinstance(life, Depends) and life.values() else life
             if isinstance(life, Depends):
                 continue
-            if life == "forever" and not model.world.bounds and model.ability[word].limits.reach == "endless":
+            endless = life == "forever" and model.ability[word].limits.reach == "endless"
+            if endless and (not model.world.bounds or _bounces(model.ability[word])):
                 says = "may fly forever: it has no life, no reach, and the world no bounds"
+                says = "may bounce forever: it has no life and no reach" if model.world.bounds else says
                 links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
             elif life != "forever" and life.seconds(rate) * rate > MOST_TICKS:
                 links.say(
                     ("ability", word, "limits", "life"), f"lasts more than {MOST_TICKS:,} ticks", str(float(life))
                 )
+
+
+def _bounces(ability) -> bool:
+    """Whether it is thrown back by anything any number of times."""
+    return any(answer.then == "bounce" and answer.bounces is None for answer in ability.on.values())
 
 
 def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:

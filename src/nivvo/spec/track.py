@@ -12,6 +12,7 @@ from pydantic import ValidationError
 from nivvo.spec.case import CONTROLS, Input
 from nivvo.spec.files import Unreadable, rows_of_csv
 from nivvo.spec.nearest import nearest
+from nivvo.spec.renamed import renamed
 
 log = logging.getLogger("nivvo")
 
@@ -85,7 +86,9 @@ def _row(cells: list[str], named: int | None) -> Input | Wrong:
         return Wrong(0, f"not a time in seconds: {cells[0][:40]!r}")
     word = cells[1] if len(cells) > 1 else ""
     if word not in KNOWN:
-        return Wrong(0, f"there is no control {word[:40]!r}", ", ".join(KNOWN), nearest(word, KNOWN))
+        now = renamed(("case", "", "input", 0, word))
+        hint = f"it is now called {now}" if now in KNOWN else nearest(word, KNOWN)
+        return Wrong(0, f"there is no control {word[:40]!r}", ", ".join(KNOWN), hint)
     row: dict[str, Any] = {"t": seconds}
     values = cells[2:named] if named is not None else cells[2:]
     if named is not None and named < len(cells):

@@ -209,6 +209,8 @@ def running(k, i, clock, again, keep):
 @inner
 def seek(k, i, now, clock, again, keep, waiting):
     """Let one projectile look for what comes next: it waits for it, or has flown; how many wait then."""
+    # Longer than a function of the core should be: what flies on and what looks ahead share one call each of limit and
+    # look. With a call of their own for looking ahead the kernel took 14.7 to 16.5 s to compile in place of 13.5.
     q, at, w = k.flight[i], k.points[i], k.world[0]
     if q["t0"] >= clock[1]:
         if again and at["kept"] == REDIRECTED:
@@ -280,7 +282,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
-                if not may_sleep(k, q, par, falls, keep):
+                if not may_sleep(k, q, par, falls):
                     return waiting
                 # All of the tick is flown: look on along the parabola, to sleep until something may come.
                 far, late, hops, p, v = True, 0.0, 1, p1, v1
@@ -309,7 +311,7 @@ def seek(k, i, now, clock, again, keep, waiting):
 
 
 @inner
-def may_sleep(k, q, par, falls, keep):
+def may_sleep(k, q, par, falls):
     """Whether what comes of a projectile is known from its parabola: no reach ends it, it is inside of nothing."""
     if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf:
         return False

@@ -30,6 +30,9 @@ from nivvo.core.tick.events import finish, tell
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
+PRESSED = 1e-9
+"""Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
+
 HELD = 2
 
 
@@ -61,8 +64,8 @@ def answer(k, i, j, now, t):
         if b["watched"] != 0:
             held = HELD
     if then == BOUNCE:
-        v, slow = rebound(place, ans)
-        if not slow:
+        v, back = rebound(place, ans)
+        if back >= ans["least"] or not presses(k.params[int(q["param"])], b, place[1]):
             bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
             return ON + held
         why = BY_SETTLED
@@ -76,24 +79,30 @@ def answer(k, i, j, now, t):
 
 @inner
 def rebound(place, ans):
-    """The velocity of what is thrown back by a body, and whether it is too slow along the normal to go on.
+    """The velocity of what is thrown back by a body, and how fast it leaves along the normal.
 
     Along the normal it keeps ``restitution`` of the closing speed; along the surface friction takes ``friction`` times
-    the change along the normal, at most all there is (Coulomb's law for an impulse). It goes on either way where
-    nothing would press it back onto the surface.
+    the change along the normal, at most all there is (Coulomb's law for an impulse).
     """
     n, u = place[1], place[3]
     r = sub(place[2], u)
     into = -dot(n, r)
     if into <= 0.0:
-        return place[2], False
+        return place[2], math.inf
     back = float(ans["restitution"]) * into
     slide = along(r, n, into)
     speed, keeps = math.sqrt(dot(slide, slide)), 1.0
     if speed > 0.0:
         keeps = max(1.0 - float(ans["friction"]) * (into + back) / speed, 0.0)
     v = along(along(u, slide, keeps), n, back)
-    return v, back < ans["least"]
+    return v, back
+
+
+@inner
+def presses(par, b, n):
+    """Whether what acts presses a projectile onto a body with the normal ``n``: else it bounces however slow it is."""
+    a = sub(vec(par["a"]), vec(b["a"]))
+    return dot(a, n) < -PRESSED * math.sqrt(dot(a, a))
 
 
 @inner
@@ -104,8 +113,7 @@ def bounce(k, i, j, now, t, gap, place):
     p = place[0]
     if gap < 0.0:
         p = along(p, place[1], -gap)
-    place = (p, place[1], place[2], place[3])
-    tell(k, now, t, q, (BOUNCED, j, int(q["bounces"]), 0.0, gap), place)
+    tell(k, now, t, q, (BOUNCED, j, int(q["bounces"]), 0.0, gap), (p, place[1], place[2], place[3]))
     turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, place[2])
 
 
