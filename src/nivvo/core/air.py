@@ -18,12 +18,13 @@ import numpy as np
 
 from nivvo.core import launch, pool
 from nivvo.core._jit import kernel
-from nivvo.core.flight import glide, piece, stepped, steps_for
+from nivvo.core.flight import glide, kick, piece, stepped, steps_for
 from nivvo.core.forces import acceleration, acting, stiffness
 from nivvo.core.frame import dot, sincos, unit
 from nivvo.core.launch import LOW, Launch
 from nivvo.core.pool import EXACT
 from nivvo.core.vec import along
+from nivvo.core.vec import dot as dot_of
 
 LONGEST = 60.0
 ROUNDS = 40
@@ -37,32 +38,35 @@ EDGE = 1.03
 
 
 @kernel
-def flights(acts, step, dt, w, time, p, v, coarse):
+def flights(acts, step, dt, w, time, p, v, coarse, born):
     """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
 
     acts : a row of ``pool.PARAMS`` with what acts. dt : seconds of the ticks (own steps).
-    coarse : by how much fewer steps to take in exact step than the flight itself would.
+    coarse : by how much fewer steps to take in exact step than the flight itself would. born : when (s of the world).
     """
     row = acts[0]
-    factor = float(row["factor"])
     for i in range(time.shape[0]):
         q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
+        company, pace = pool.ALONE, math.sqrt(dot_of(u, u))
+        if row["careful"] != 0 and pace > 0.0:
+            company = (q, q, q, 0.0, 0.0, born, (u[0] / pace, u[1] / pace, u[2] / pace), pace)
         if step == EXACT:
             if left > 0.0:
                 count = 1 + 2 * steps_for(row, u, left) // coarse
-                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN)
+                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN, company)
                 left = 0.0
         else:
             age = 0.0
             for k in range(dt.shape[0]):
                 if not left > 0.0:
                     break
-                b = acceleration(row, age, q, u)
+                b = acceleration(row, age, q, u, company, age)
+                w1 = kick(row, age, q, u, b, dt[k], company)
                 if left <= dt[k]:
-                    u, b = piece(step, q, u, b, dt[k], factor)
+                    u, b = piece(step, q, u, b, dt[k], w1)
                     q = along(q, u, left)
                 else:
-                    q, u = stepped(step, q, u, b, dt[k], q, u, 0.0, factor)
+                    q, u = stepped(step, q, u, b, dt[k], q, u, 0.0, w1)
                 left -= dt[k]
                 age += dt[k]
         bad = not left <= 0.0
@@ -74,7 +78,7 @@ def flights(acts, step, dt, w, time, p, v, coarse):
 def compile_flights() -> None:
     """Compile the kernel of flights, or load it, before it is needed."""
     rows, times = np.zeros((1, 3)), np.zeros(1)
-    flights.compiled(pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1)
+    flights.compiled(pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1, 0.0)
 
 
 def _length(v) -> np.ndarray:
@@ -139,12 +143,13 @@ class Air:
     ----------
     acts : a row of ``pool.PARAMS``, as ``forces.acting`` gives; or a constant acceleration (3,), units/s²
     step, dt : code of ``pool.STEPS`` and the seconds of the ticks from launch on; dt None: exact
+    born : when it is launched (s of the world), for what comes and goes
     """
 
-    def __init__(self, acts, *, step=EXACT, dt=None, coarse=1):
+    def __init__(self, acts, *, step=EXACT, dt=None, coarse=1, born=0.0):
         self.acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.step, self.dt = step, None if step == EXACT else np.asarray(dt, dtype=float)
-        self.coarse = coarse
+        self.coarse, self.born = coarse, born
 
     @property
     def a(self) -> np.ndarray:
@@ -170,7 +175,7 @@ class Air:
         if factor < 1.0:
             acts["linear"] += -math.log(factor) / float(self.dt.mean())
             acts["factor"], acts["bends"] = 1.0, 1
-        return Air(acts, coarse=coarse)
+        return Air(acts, coarse=coarse, born=self.born)
 
     def _unfactored(self) -> np.ndarray:
         """What acts, without a factor a tick."""
@@ -196,7 +201,7 @@ class Air:
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
         times = np.array(time, order="C").reshape(-1)
-        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, work=len(rows) * 20)
+        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, work=len(rows) * 20)
         return p.reshape(*shape, 3), v.reshape(*shape, 3)
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

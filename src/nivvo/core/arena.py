@@ -12,10 +12,12 @@ import numpy as np
 
 from nivvo.core import grid, pool
 from nivvo.core.clock import UNITS
+from nivvo.core.frame import dot
 from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.forces import acting, stiffness
+from nivvo.core.seekers import seek_targets
 from nivvo.core.tick import advance
-from nivvo.core.tick.advance import LIMIT_KEY, wait
+from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
 from nivvo.core.tick.answer import turn
 from nivvo.core.tick.events import NOWHERE, tell
 
@@ -83,7 +85,7 @@ class Arena:
 
     def __getstate__(self) -> dict:
         """All that it is between two ticks; what has been written as events and samples aside."""
-        state = self.__dict__ | {"flight": self.flight[: self.live].copy()}
+        state = self.__dict__ | {name: getattr(self, name)[: self.live].copy() for name in ("flight", "guides")}
         for name in ("pending", "points", "events", "samples"):
             del state[name]
         return state
@@ -92,10 +94,12 @@ class Arena:
         """Be again what it was, its dtypes the very objects of ``pool``."""
         self.__dict__.update(state)
         counters, sampled = self.counters, bool(self.world["sampled"][0])
-        kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS}
+        kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS, "guides": pool.GUIDE}
         kept = {name: getattr(self, name).view(kind) for name, kind in kinds.items()}
         used, spare, curves, knots, wake = self.used, self.spare, self.curves, self.knots, self.wake
+        guided, seeks = self.guided, self.seeks
         self._empty(sampled)
+        self.guided, self.seeks = guided, seeks
         count = int(counters[pool.LIVE])
         self.counters[pool.LIVE], self.counters[pool.STALE] = count, 1
         self.used, self.spare, self.curves, self.knots = used, spare, curves, knots
@@ -103,6 +107,9 @@ class Arena:
         self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
         self._hold(count)
         self.flight[:count], self.wake[:count] = kept["flight"], wake[:count]
+        if guided:
+            self._hold(0)
+            self.guides[:count] = kept["guides"]
 
     def _hold(self, count: int) -> None:
         """Have room for so many in the air."""
@@ -111,6 +118,8 @@ class Arena:
             self.pending = pool.grown(self.pending, 2 * count)
             self.points = pool.grown(self.points, count)
             self.wake, self.awake = np.resize(self.wake, len(self.flight)), np.resize(self.awake, len(self.flight))
+        if self.guided and len(self.guides) < len(self.flight):
+            self.guides = pool.grown(self.guides, len(self.flight))
 
     def _empty(self, sampled: bool) -> None:
         """Make room for what flies and what happens."""
@@ -123,6 +132,7 @@ class Arena:
         self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
         self.points = pool.zeros(16, pool.POINT)
+        self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), False, False
         self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
@@ -199,7 +209,20 @@ class Arena:
 
     def compile(self) -> None:
         """Compile the kernel, or load it, before it is needed."""
-        advance.compiled(self._pool(pool.zeros(1, pool.TICKS)))
+        self._kernel.compiled(self._pool(pool.zeros(1, pool.TICKS)))
+        if self.seeks:
+            seek_targets.compiled(self._pool(pool.zeros(1, pool.TICKS)), 0)
+
+    def may_send(self, acts: np.ndarray) -> None:
+        """Be ready for projectiles on which something acts, a row as ``forces.acting`` gives."""
+        if bool(acts["careful"][0]) or bool(acts["winds"][0]):
+            self.guided = True
+            self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
+            self._hold(0)
+
+    @property
+    def _kernel(self):
+        return advance if self.guided else plainly
 
     def forget_params(self) -> set[int]:
         """Let rows of params be used again of which nothing is in the air; returns which."""
@@ -240,7 +263,9 @@ class Arena:
             answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
             answers[:n] = self.answers[:n]
             self.answers = answers
-        self.params[n] = (acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts))[0]
+        acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
+        self.params[n] = acts[0]
+        self.may_send(acts)
         row = self.params[n]
         row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
         row["strays"], row["owner"] = strays, owner
@@ -258,11 +283,12 @@ class Arena:
         self.used = max(self.used, n + 1)
         return n
 
-    def put(self, param, p, v, key, born, *, moves_at=None, inside=()) -> None:
+    def put(self, param, p, v, key, born, *, moves_at=None, inside=(), guide=None) -> None:
         """Put one projectile, or n at once, into the air.
 
         p, v : (3,), or (n, 3) where key is (n,), and param too may be. born, moves_at : int or (n,); on the clock.
-        inside : indices of bodies that it is not to touch until clear of them.
+        inside : indices of bodies that it is not to touch until clear of them. guide : what is to be written of GUIDE
+        beside what follows from the launch, where something acts that goes by it.
         """
         if self.counters[pool.MID]:
             self._make_room()
@@ -275,6 +301,8 @@ class Arena:
             self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, pool.BY_LIFE, 0, left)
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
+            if self.guided:
+                self._guide(first, guide or {})
             return
         count = len(p)
         self._hold(first + count)
@@ -289,6 +317,23 @@ class Arena:
             q["inside"][:, k] = body
         self.wake[first : first + count] = pool.AWAKE
         self.counters[pool.LIVE] = first + count
+        if self.guided:
+            for row in range(first, first + count):
+                self._guide(row, guide or {})
+
+    def _guide(self, row: int, written: dict) -> None:
+        """Write what a projectile goes by from its launch on."""
+        q = self.flight[row]
+        par, g, began, v = self.params[q["param"]], self.guides[row], int(q["t0"]), q["v"]
+        pace = float(np.sqrt(dot(v, v)))
+        g["way"], g["pace"], g["began"] = v / pace if pace > 0.0 else 0.0, pace, began
+        g["body"], g["first"], g["aimed"] = -1, -1, q["p"]
+        g["looks"] = int(q["born"] + par["looks"]) if par["law"] and par["toward"] == pool.TO_TARGET else pool.FOREVER
+        stops = float(par["seeks"][1])
+        g["until"] = began + int(stops * UNITS) if stops < np.inf else pool.FOREVER
+        g["free"] = began + int(par["frees"])
+        for name, value in written.items():
+            g[name] = value
 
     def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
         """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
@@ -302,15 +347,28 @@ class Arena:
         self.counters[pool.UNTIL], self.counters[pool.KEEP] = until, keep
         while done < len(ticks):
             rest = ticks[done:]
-            advance(self._pool(rest), work=int(self.live * len(rest) * self._effort(rest)))
+            if self.seeks:
+                rest = self._looked(rest)
+            self._kernel(self._pool(rest), work=int(self.live * len(rest) * self._effort(rest)))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][max(done - 1, 0)])
                 raise OverflowError(f"tick {tick} had more contacts than there is room for")
-            if self.counters[pool.WHY] != pool.FULL:
+            if self.counters[pool.WHY] == pool.FULL:
+                self._make_room()
+            elif self.counters[pool.WHY] != pool.DONE:
                 break
-            self._make_room()
         return done
+
+    def _looked(self, ticks: np.ndarray) -> np.ndarray:
+        """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
+        begun = bool(self.counters[pool.MID])
+        if not begun:
+            self._make_room()
+        first = int(self.counters[pool.KNOWN]) if begun else 0
+        if first < self.live:
+            seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)
+        return ticks[:1]
 
     @property
     def why(self) -> int:
@@ -368,7 +426,7 @@ class Arena:
 
     def _effort(self, ticks: np.ndarray) -> float:
         """How many steps a projectile takes in a plain tick, about: more than one where stiff drag bends its way."""
-        if advance.loaded or self.world["step"][0] != pool.EXACT or not self.live:
+        if self._kernel.loaded or self.world["step"][0] != pool.EXACT or not self.live:
             return 1.0
         rows = self.params[sorted(set(self.flight["param"][: self.live].tolist()))]
         speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())
@@ -396,6 +454,7 @@ class Arena:
             self.counters,
             self.wake,
             self.awake,
+            self.guides,
         )
 
     def _make_room(self) -> None:

@@ -10,8 +10,8 @@ verlet         p' = p + v h + a h²/2; v' = v + a h   (velocity Verlet)
 
 Under forces that hang on place, velocity or time (``forces``), a is theirs: in a game's own step as at the tick's
 start, in exact step integrated by Runge and Kutta's fourth order (``glide``) in steps short enough for the drag, or
-chosen by their error where it is stiff; the piece is the parabola through both ends of such a step. A factor
-per tick multiplies the new v.
+chosen by their error where it is stiff or more than drag acts; the piece is the parabola through both ends of such a
+step. What a game does to the velocity once a tick (a factor, a turn, a cut) is done to the new v (``kick``).
 """
 
 from __future__ import annotations
@@ -19,9 +19,11 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner
-from nivvo.core.forces import acceleration, stiffness
-from nivvo.core.pool import EXACT, EXPLICIT, SEMI_IMPLICIT
+from nivvo.core.forces import acceleration, drag, next_change, stiffness
+from nivvo.core.guidance import turned
+from nivvo.core.pool import BLEND, CUTS, EXACT, EXPLICIT, GUIDED, SEMI_IMPLICIT
 from nivvo.core.roots import first_fall
+from nivvo.core.trig import cosine, sine
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 _NODES = (0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200)
@@ -30,6 +32,9 @@ _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.239
 
 # Drag times step: the error of a step is some (drag x step)^5 / 120 of its length.
 STIFF = 0.05
+BENT = 0.2
+"""The same where each step is taken by its error, and is only to be near a parabola."""
+
 MOST_STEPS = 4096
 SMOOTH = 64
 TOLERANCE = 1e-10
@@ -44,36 +49,53 @@ def steps_for(row, v, h):
     """Into how many steps to cut ``h`` seconds of flight under forces."""
     a = vec(row["a"])
     fastest = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * h
-    return 1 + int(min(stiffness(row, fastest) * h / STIFF, MOST_STEPS))
+    share = BENT if row["careful"] != 0 else STIFF
+    return 1 + int(min(stiffness(row, fastest) * h / share, MOST_STEPS))
 
 
 @inner
-def glide(row, t, p, v, h, count, most):
+def glide(row, t, p, v, h, count, most, company):
     """Position and velocity ``h`` s after ``t`` under forces, in ``count`` steps; if more than ``most``, by error.
 
     Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there each step is taken
-    whole and in halves, kept if both agree to TOLERANCE of the way, and lengthened as long as they do.
+    whole and in halves, kept if both agree to TOLERANCE of the way, and lengthened as long as they do. So it is where
+    more than drag acts, and no step goes over a time at which something begins or ends to act.
     """
-    if count <= most:
-        s = h / count
-        for k in range(count):
-            p, v = runge_kutta(row, t + k * s, p, v, s)
-        return p, v
-    allowed = 15.0 * TOLERANCE * math.sqrt(dot(v, v)) * h
-    s, left, tries = h / count, h, 0
+    careful = GUIDED and row["careful"] != 0
+    evenly, speed = count <= most and not careful, math.sqrt(dot(v, v))
+    if GUIDED and careful:
+        a = vec(row["a"])
+        speed += company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
+    allowed = 15.0 * TOLERANCE * speed * h
+    s, left, tries, now = h / count, h, 0, t
     while left > 0.0:
         tries += 1
         if tries > MOST_TRIES:
             return p, scaled(v, math.inf - math.inf)
-        s = min(s, left)
-        now, half = t + (h - left), 0.5 * s
-        p1, _ = runge_kutta(row, now, p, v, s)
-        q, u = runge_kutta(row, now, p, v, half)
-        q, u = runge_kutta(row, now + half, q, u, half)
-        d = sub(q, p1)
+        if not evenly:
+            s = min(s, left)
+        after = t + (h - left + s)
+        if GUIDED and careful:
+            change = next_change(row, now)
+            if change < after:
+                s, after = change - now, change
+        # Whole, then its halves; one call of it in the source.
+        q, u, p1, v1, part = p, v, p, v, 0
+        while part < 3:
+            span = 0.5 * s if part > 0 else s
+            q, u = runge_kutta(row, now + span if part == 2 else now, q, u, span, company)
+            if part == 0 and not evenly:
+                p1, v1, q, u = q, u, p, v
+            part = 3 if evenly else part + 1
+        if evenly:
+            p, v, left = q, u, 0.0 if tries == count else left
+            continue
+        d, e = sub(q, p1), sub(u, v1)
         error = math.sqrt(dot(d, d))
-        if error <= allowed:
-            p, v, left = q, u, left - s
+        if careful:
+            error = max(error, math.sqrt(dot(e, e)) * h)
+        if error <= allowed or s <= 1e-9 * h:
+            p, v, left, now = q, u, left - s, after
             s = 2.0 * s if 64.0 * error <= allowed else s
         else:
             s = 0.5 * s
@@ -81,22 +103,22 @@ def glide(row, t, p, v, h, count, most):
 
 
 @inner
-def runge_kutta(row, t, p, v, s):
+def runge_kutta(row, t, p, v, s, company):
     """One step of ``s`` seconds from ``t`` under forces (Runge and Kutta, fourth order)."""
     k = (0.0, 0.0, 0.0)
     dv, dp, u = k, k, v
     for stage in range(4):
         q, u = along(p, u, _STAGE[stage] * s), along(v, k, _STAGE[stage] * s)
-        k = acceleration(row, t + _STAGE[stage] * s, q, u)
+        k = acceleration(row, t + _STAGE[stage] * s, q, u, company, t + 0.5 * s)
         dv = along(dv, k, _SHARE_OF_V[stage])
         dp = along(dp, k, _SHARE_OF_P[stage])
     return along(along(p, v, s), dp, s * s / 6.0), along(v, dv, s / 6.0)
 
 
 @inner
-def calm(row, t, p, v, rest):
-    """For how long, within ``rest`` seconds, flight under stiff forces is near enough a parabola."""
-    k, speed = acceleration(row, t, p, v), math.sqrt(dot(v, v))
+def calm(row, v, rest):
+    """For how long, within ``rest`` seconds, flight under stiff drag is near enough a parabola."""
+    k, speed = drag(row, v, vec(row["a"])), math.sqrt(dot(v, v))
     pull = math.sqrt(dot(k, k))
     jerk = stiffness(row, speed) * pull
     s = rest
@@ -123,12 +145,62 @@ def scaled(v, factor):
 
 
 @inner
-def piece(step, p, v, a, h, factor):
-    """Velocity and acceleration of the piece on which one tick of ``h`` seconds moves a projectile."""
+def sway(row, across, above, t):
+    """How far a projectile is from its mean way at ``t`` (3,), and how fast that changes (3,).
+
+    Sideways a sine, upward a cosine, both grown from nothing over ``grows`` seconds (a quintic).
+    """
+    rate, share, gain = float(row["sway_rate"]), 1.0, 0.0
+    if t < row["grows"]:
+        x = t / float(row["grows"])
+        share = x * x * x * (10.0 + x * (6.0 * x - 15.0))
+        gain = 30.0 * x * x * (1.0 - x) * (1.0 - x) / float(row["grows"])
+    s, c = sine(rate * t), cosine(rate * t)
+    side, up = float(row["sway"][0]), float(row["sway"][1])
+    off = along(scaled(across, side * share * s), above, up * share * c)
+    change = along(scaled(across, side * (gain * s + share * rate * c)), above, up * (gain * c - share * rate * s))
+    return off, change
+
+
+@inner
+def orbit(row, g, t, company):
+    """Place and velocity of what goes round its owner: from where it left to its radius over ``grows`` seconds."""
+    rate, radius, gain = float(row["orbit_rate"]), float(row["orbit"]), 0.0
+    if t < row["grows"]:
+        x = t / float(row["grows"])
+        away = radius - float(g["radius"])
+        gain = away * 30.0 * x * x * (1.0 - x) * (1.0 - x) / float(row["grows"])
+        radius = float(g["radius"]) + away * (x * x * x * (10.0 + x * (6.0 * x - 15.0)))
+    s, c, since = sine(rate * t), cosine(rate * t), t - company[3]
+    out = along(scaled(vec(g["across"]), c), vec(g["above"]), s)
+    on = along(scaled(vec(g["across"]), -s), vec(g["above"]), c)
+    p = along(along(arc(company[0], company[1], company[2], since), out, radius), vec(g["lift"]), 1.0)
+    return p, along(along(along(company[1], company[2], since), out, gain), on, radius * rate)
+
+
+@inner
+def kick(row, t, p, v, a, h, company):
+    """The velocity that a game gives a projectile in a tick of ``h`` seconds: accelerated, by its factor, turned, cut.
+
+    company : whom it follows, if a turn is due.
+    """
+    w = scaled(along(v, a, h), float(row["factor"]))
+    if GUIDED and row["driven"] != 0:
+        if company[4] != 0.0 and row["law"] != BLEND and row["seeks"][0] <= t < row["seeks"][1]:
+            w = turned(row, t, p, w, h, company)
+        speed, top = math.sqrt(dot(w, w)), float(row["top"])
+        if row["tops"] == CUTS and speed > top:
+            w = scaled(w, top / speed)
+    return w
+
+
+@inner
+def piece(step, p, v, a, h, w):
+    """Velocity and acceleration of the piece on which one tick of ``h`` seconds moves a projectile; ``w``: its kick."""
     if step == EXACT:
         return v, a
     if step == SEMI_IMPLICIT:
-        return scaled(along(v, a, h), factor), (0.0, 0.0, 0.0)
+        return w, (0.0, 0.0, 0.0)
     if step == EXPLICIT or h <= 0.0:
         return v, (0.0, 0.0, 0.0)
     q = arc(p, v, a, h)
@@ -136,11 +208,10 @@ def piece(step, p, v, a, h, factor):
 
 
 @inner
-def stepped(step, p, v, a, h, p0, v0, age, factor):
-    """Position and velocity after a whole tick; ``age`` is the time on the parabola from p0, v0."""
+def stepped(step, p, v, a, h, p0, v0, age, w):
+    """Position and velocity after a whole tick; ``age`` is the time on the parabola from p0, v0, ``w`` its kick."""
     if step == EXACT:
         return arc(p0, v0, a, age), along(v0, a, age)
-    w = scaled(along(v, a, h), factor)
     if step == SEMI_IMPLICIT:
         return along(p, w, h), w
     if step == EXPLICIT:

@@ -1,8 +1,10 @@
 """What acts on a projectile in the air: each force is its fields in a row of ``pool.PARAMS`` and its function here.
 
 The tick, and whoever solves a launch through the forces, ask ``acceleration`` of the same row. ``t`` is s since the
-launch, ``p`` and ``v`` place and velocity; a force takes of them what it needs. A new force adds its fields to the
-row, its function, its term in ``acceleration`` and in ``stiffness``, and its part of ``acting``.
+launch, ``p`` and ``v`` place and velocity, ``company`` what a flight goes by beside itself (``pool.ALONE``), ``middle``
+the middle of the step for whose sake it is asked: what acts then, acts in all of it. A force takes of them what it
+needs. A new force adds its fields to the row, its function, its term in ``acceleration`` and in
+``stiffness``, when it begins and ends to ``next_change``, and its part of ``acting``.
 """
 
 from __future__ import annotations
@@ -13,34 +15,157 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core._jit import inner
-from nivvo.core.vec import along, dot, vec
+from nivvo.core.guidance import steering
+from nivvo.core.pool import BLEND, CUTS, GUIDED, ON_LAUNCH
+from nivvo.core.trig import sine
+from nivvo.core.vec import along, dot, sub, vec
+
+TAPER = 0.02
+"""Share of a top or lowest speed over which what would break it fades."""
+
+CUT = 100.0
+"""1/s: how fast a speed above a top that is cut comes down, in exact step."""
+
+GUSTS = (1.0, 1.618033988749895, 2.414213562373095)
+"""How fast the waves of gusting wind are, of its rate: none is a multiple of another."""
 
 
-def acting(a, *, linear: float = 0.0, square: float = 0.0, factor: float = 1.0) -> np.ndarray:
+def acting(
+    a,
+    *,
+    linear=0.0,
+    square=0.0,
+    factor=1.0,
+    wind=(0.0, 0.0, 0.0),
+    gusts=(0.0, 0.0, (0.0, 0.0, 0.0)),
+    thrust=(0.0, 0.0, math.inf, pool.ON_VELOCITY),
+    top=(math.inf, pool.HOLDS),
+    lowest=0.0,
+    homing=None,
+    sway=(0.0, 0.0, 0.0, 0.0),
+    orbit=(0.0, 0.0, 0.0, 0),
+) -> np.ndarray:
     """A row of ``pool.PARAMS`` in which all that acts is set.
 
-    a : constant acceleration (3,), units/s². linear (1/s), square (1/unit) : drag. factor : what velocity is
-    multiplied by each tick of a game's own step.
+    a : constant acceleration (3,), units/s². linear (1/s), square (1/unit) : drag, against the air, which moves with
+    wind (3,), units/s, in gusts : its share that comes and goes, how fast (rad/s), three phases (rad). factor : what
+    velocity is multiplied by each tick of a game's own step. thrust : units/s², from and until when (s), a code of
+    ``pool.THRUSTS``. top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain, rate in
+    rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s it grows.
+    orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
     """
     row = pool.zeros(1, pool.PARAMS)
     row["a"], row["linear"], row["square"], row["factor"] = a, linear, square, factor
-    row["bends"] = linear != 0.0 or square != 0.0
+    row["wind"] = wind
+    row["gust"], row["gust_rate"], row["phases"] = gusts
+    row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = thrust
+    row["top"], row["tops"] = top
+    row["lowest"] = lowest
+    row["seeks"] = 0.0, math.inf
+    if homing is not None:
+        row["law"], row["toward"], row["gain"], row["rate"], row["side"], row["seeks"][0, 0], row["seeks"][0, 1] = (
+            homing
+        )
+    row["sway"][0, 0], row["sway"][0, 1], row["sway_rate"], row["grows"] = sway
+    row["orbit"], row["orbit_rate"] = orbit[:2]
+    row["winds"] = np.any(row["wind"] != 0.0)
+    moved = orbit[0] != 0.0
+    if moved:
+        row["grows"], row["frees"] = orbit[2:]
+    row["driven"] = thrust[0] != 0.0 or math.isfinite(top[0]) or lowest > 0.0 or homing is not None
+    row["shifts"] = 2 if moved else int(any(sway[:2]))
+    guided = bool(row["driven"][0] or row["shifts"][0])
+    row["careful"] = guided or (bool(row["winds"][0]) and gusts[0] != 0.0)
+    row["guided"] = guided
+    row["bends"] = linear != 0.0 or square != 0.0 or bool(row["careful"][0])
     return row
 
 
 @inner
-def acceleration(row, t, p, v):
+def acceleration(row, t, p, v, company, middle):
     """The acceleration of a projectile, units/s²."""
-    return drag(row, v, vec(row["a"]))
+    w = v
+    if GUIDED and row["winds"] != 0:
+        w = sub(v, wind(row, t + company[5]))
+    a = drag(row, w, vec(row["a"]))
+    if GUIDED and row["driven"] != 0:
+        a = thrust(row, middle, v, company[6], a)
+        if company[4] != 0.0 and row["seeks"][0] <= middle < row["seeks"][1]:
+            b = steering(row, t, p, v, company)
+            a = (a[0] + b[0], a[1] + b[1], a[2] + b[2])
+        a = within_speeds(row, v, a)
+    return a
 
 
 @inner
 def stiffness(row, speed):
     """How much the acceleration changes with velocity, at most, up to a ``speed`` (1/s)."""
-    return float(row["linear"]) + 2.0 * float(row["square"]) * speed
+    most = float(row["linear"]) + 2.0 * float(row["square"]) * speed
+    if GUIDED and row["careful"] != 0:
+        if row["law"] == BLEND:
+            most += float(row["gain"])
+        elif row["law"] != 0:
+            most += min(float(row["rate"]), 60.0)
+        if row["shifts"] != 0:
+            most += max(float(row["sway_rate"]), abs(float(row["orbit_rate"])))
+    return most
+
+
+@inner
+def next_change(row, t):
+    """When after ``t`` something begins or ends to act; inf if nothing does."""
+    first = math.inf
+    for k in range(2):
+        for time in (float(row["burns"][k]), float(row["seeks"][k])):
+            if t < time < first:
+                first = time
+    return first
 
 
 @inner
 def drag(row, v, a):
-    """An acceleration with drag in it: a - (linear + square |v|) v."""
+    """An acceleration with drag in it: a - (linear + square |v|) v, with v against the air."""
     return along(a, v, -(float(row["linear"]) + float(row["square"]) * math.sqrt(dot(v, v))))
+
+
+@inner
+def wind(row, time):
+    """The wind (units/s) at a time of the world (s): as strong as it is, more and less by its gusts."""
+    strength = 1.0
+    if row["gust"] != 0.0:
+        waves = 0.0
+        for k in range(3):
+            waves += sine(GUSTS[k] * float(row["gust_rate"]) * time + float(row["phases"][k]))
+        strength += float(row["gust"]) * waves / 3.0
+    w = vec(row["wind"])
+    return w[0] * strength, w[1] * strength, w[2] * strength
+
+
+@inner
+def thrust(row, t, v, way, a):
+    """An acceleration with thrust in it: along the velocity, or the way of the launch, while it burns."""
+    push = float(row["thrust"])
+    if push == 0.0 or not row["burns"][0] <= t < row["burns"][1]:
+        return a
+    speed = math.sqrt(dot(v, v))
+    if row["thrusts"] == ON_LAUNCH or speed == 0.0:
+        return along(a, way, push)
+    return along(a, v, push / speed)
+
+
+@inner
+def within_speeds(row, v, a):
+    """An acceleration of which less and less is left along the velocity that would break the top or lowest speed."""
+    speed, top, lowest = math.sqrt(dot(v, v)), float(row["top"]), float(row["lowest"])
+    if speed == 0.0:
+        return a
+    gain = dot(a, v) / speed
+    if gain > 0.0 and speed > top * (1.0 - TAPER):
+        share = max(top - speed, 0.0) / (TAPER * top)
+        a = along(a, v, -gain * (1.0 - share) / speed)
+    elif gain < 0.0 and speed < lowest * (1.0 + TAPER):
+        share = max(speed - lowest, 0.0) / (TAPER * lowest)
+        a = along(a, v, -gain * (1.0 - share) / speed)
+    if row["tops"] == CUTS and speed > top:
+        a = along(a, v, -CUT * (speed - top) / speed)
+    return a

@@ -13,25 +13,9 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
-AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
+from nivvo.core.trig import COS, SIN
 
-# Minimax coefficients on [-pi/4, pi/4] (the C mathematics library's k_sin and k_cos, Sun 1993).
-_SIN = (
-    -1.66666666666666324348e-01,
-    8.33333333332248946124e-03,
-    -1.98412698298579493134e-04,
-    2.75573137070700676789e-06,
-    -2.50507602534068634195e-08,
-    1.58969099521155010221e-10,
-)
-_COS = (
-    4.16666666666666019037e-02,
-    -1.38888888888741095749e-03,
-    2.48015872894767294178e-05,
-    -2.75573143513906633035e-07,
-    2.08757232129817482790e-09,
-    -1.13596475577881948265e-11,
-)
+AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
 
 
 def sincos(degrees):
@@ -44,7 +28,7 @@ def sincos(degrees):
     z = r * r
     s = np.zeros_like(z)
     c = np.zeros_like(z)
-    for ks, kc in zip(reversed(_SIN), reversed(_COS), strict=True):
+    for ks, kc in zip(reversed(SIN), reversed(COS), strict=True):
         s = ks + z * s
         c = kc + z * c
     sin = r + r * z * s
@@ -64,8 +48,8 @@ def _sincos_of_one(degrees: float) -> tuple[np.float64, np.float64]:
     r = (turned - 90.0 * quarter) * (np.pi / 180.0)
     z = r * r
     s = c = 0.0
-    for k in range(len(_SIN) - 1, -1, -1):
-        s, c = _SIN[k] + z * s, _COS[k] + z * c
+    for k in range(len(SIN) - 1, -1, -1):
+        s, c = SIN[k] + z * s, COS[k] + z * c
     sin, cos = r + r * z * s, 1.0 - 0.5 * z + z * z * c
     sin, cos = ((sin, cos), (cos, -sin), (-sin, -cos), (-cos, sin))[quarter & 3]
     return np.float64(sin + 0.0), np.float64(cos + 0.0)

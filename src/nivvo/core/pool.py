@@ -16,6 +16,9 @@ INSIDE_MOST = 8
 # How near counts as on a surface, as a share of the scene's size.
 SURFACE_SHARE = 1e-13
 
+GUIDED = True
+"""Whether the kernel knows of more than gravity and drag: one that does not is compiled for what needs no more."""
+
 FLIGHT = np.dtype(
     [
         ("p", "f8", 3),
@@ -48,20 +51,82 @@ PARAMS = np.dtype(
         ("linear", "f8"),
         ("square", "f8"),
         ("factor", "f8"),
+        ("wind", "f8", 3),
+        ("gust", "f8"),
+        ("gust_rate", "f8"),
+        ("phases", "f8", 3),
+        ("thrust", "f8"),
+        ("burns", "f8", 2),
+        ("top", "f8"),
+        ("lowest", "f8"),
+        ("gain", "f8"),
+        ("rate", "f8"),
+        ("side", "f8"),
+        ("seeks", "f8", 2),
+        ("sway", "f8", 2),
+        ("sway_rate", "f8"),
+        ("grows", "f8"),
+        ("orbit", "f8"),
+        ("orbit_rate", "f8"),
+        ("within", "f8"),
+        ("cone", "f8"),
+        ("keeps_cone", "f8"),
         ("life", "i8"),
+        ("looks", "i8"),
+        ("every", "i8"),
+        ("frees", "i8"),
         ("spares", "i4"),
         ("bends", "i4"),
+        ("careful", "i4"),
+        ("guided", "i4"),
+        ("driven", "i4"),
+        ("shifts", "i4"),
+        ("winds", "i4"),
+        ("thrusts", "i4"),
+        ("tops", "i4"),
+        ("law", "i4"),
+        ("toward", "i4"),
+        ("choice", "i4"),
+        ("group", "i4"),
+        ("sighted", "i4"),
+        ("loses", "i4"),
         ("strays", "i4"),
         ("owner", "i4"),
         ("sums", "i4"),
-        ("pad", "i4"),
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
-each tick of a game's own step; bends: whether what acts hangs on more than the row (``forces``). life: counts of
-the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
+each tick of a game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on
+more than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate,
+phases (winds: whether there is any); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side, seeks;
+sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after which it is
+let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks, every (counts),
+choice, group, sighted, loses. life: counts of the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
 strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body).
 sums: whether anybody asks how long its path is, so that it must be summed up."""
+
+GUIDE = np.dtype(
+    [
+        ("way", "f8", 3),
+        ("across", "f8", 3),
+        ("above", "f8", 3),
+        ("aimed", "f8", 3),
+        ("lift", "f8", 3),
+        ("pace", "f8"),
+        ("radius", "f8"),
+        ("body", "i4"),
+        ("first", "i4"),
+        ("began", "i8"),
+        ("looks", "i8"),
+        ("until", "i8"),
+        ("free", "i8"),
+    ]
+)
+"""What a guided projectile goes by, a row beside each of FLIGHT. way: unit vector of its launch; across, above: unit
+vectors that it sways along, or between which it orbits, and lift: where the middle of that is beside its owner.
+aimed: the point it was aimed at. pace: speed of its launch.
+radius: from where an orbit began. body: whom it follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks
+for one next (clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
 
 ANSWERS = np.dtype(
     [
@@ -108,13 +173,13 @@ BODY = np.dtype(
         ("layer", "i4"),
         ("moves", "i4"),
         ("watched", "i4"),
-        ("pad", "i4"),
+        ("role", "i4"),
     ]
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
 a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
 (both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move.
-watched: whether the tick stops when it takes damage."""
+watched: whether the tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
 
 POINT = np.dtype(
     [
@@ -203,11 +268,42 @@ THEN = {"end": END, "pass": PASS, "ignore": IGNORE, "bounce": BOUNCE}
 
 STILL, MOVING, LARGE = 0, 1, 2
 
-CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED = 1, 2, 3, 4, 5, 6, 7
+OBSTACLE, TARGET, SHOOTER = 0, 1, 2
+ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}
+
+CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET = 1, 2, 3, 4, 5, 6, 7, 8, 9
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
-BY_SETTLED, BY_BOUNCES = 11, 12
+BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR = 11, 12, 13, 14, 15
+
+ON_VELOCITY, ON_LAUNCH = 0, 1
+THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH}
+
+HOLDS, CUTS = 0, 1
+TOPS = {"holds": HOLDS, "cuts": CUTS}
+
+PURSUIT, LEAD, PROPORTIONAL, BLEND = 1, 2, 3, 4
+LAWS = {"pursuit": PURSUIT, "lead": LEAD, "proportional": PROPORTIONAL, "blend": BLEND}
+TO_TARGET, TO_OWNER = 0, 1
+
+NEAREST, BY_ANGLE, NEAR_AIM, AIMED_AT, SPREAD_OUT = 0, 1, 2, 3, 4
+CHOICES = {
+    "nearest": NEAREST,
+    "by angle": BY_ANGLE,
+    "near the aim": NEAR_AIM,
+    "aimed at": AIMED_AT,
+    "spread out": SPREAD_OUT,
+}
+LOOKS_AGAIN, FLIES_ON, ENDS_IT = 0, 1, 2
+LOSES = {"look again": LOOKS_AGAIN, "fly on": FLIES_ON, "end": ENDS_IT}
+OUT_OF_HEALTH, OUT_OF_REACH, OUT_OF_CONE, OUT_OF_SIGHT, OUT_OF_TIME = 1, 2, 3, 4, 5
+
+SWAYS, ORBITS = 1, 2
+
+ALONE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0, 0.0, 0.0, (0.0, 0.0, 0.0), 0.0)
+"""What a flight goes by beside itself, here nothing: place, velocity and acceleration of whom it follows at an age (s),
+that age, whether there is one; when it was launched (s of the world); the way and the speed of its launch."""
 
 ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
 DEPENDS_AGE, DEPENDS_FLOWN = 1, 2
@@ -248,6 +344,7 @@ class Pool(NamedTuple):
     counters: np.ndarray
     wake: np.ndarray
     awake: np.ndarray
+    guides: np.ndarray
 
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:

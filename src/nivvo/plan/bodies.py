@@ -87,7 +87,7 @@ def body_of(kind: str, name: str, model: Any, groups: list[str], frame: frames.F
     row = pool.zeros(1, pool.BODY)[0]
     at = place_of(model, frame)
     fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
-    row["group"] = groups.index(model.group)
+    row["group"], row["role"] = groups.index(model.group), pool.ROLES[kind]
     row["health"] = getattr(model, "health", None) or np.inf
     shift = row["c0"] - at
     return Body(name, kind, row, shift, _move(model.move, frame, shift))

@@ -12,19 +12,24 @@ from nivvo.core.flight import (
     box_of_arc,
     calm,
     glide,
+    kick,
+    orbit,
     path_length,
     piece,
     scaled,
     stepped,
     steps_for,
+    sway,
     through_ends,
 )
-from nivvo.core.forces import acceleration
+from nivvo.core.forces import acceleration, next_change
 from nivvo.core.grid import bin_layer
 from nivvo.core.pool import (
     AGAIN,
+    ALONE,
     AT_LIMIT,
     AWAKE,
+    BLEND,
     BY_HOPS,
     BY_NUMBERS,
     DONE,
@@ -36,6 +41,7 @@ from nivvo.core.pool import (
     EXPLICIT,
     FRESH,
     FULL,
+    GUIDED,
     HEAP,
     HELD,
     HOLD,
@@ -46,14 +52,17 @@ from nivvo.core.pool import (
     LIVE,
     MID,
     MOVING,
+    ORBITS,
     REDIRECTED,
     ROOM,
     ROOM_EACH,
     SAMPLES,
     STALE,
     STILL,
+    SWAYS,
     SWEPT,
     TICK,
+    TO_OWNER,
     UNTIL,
     UP,
     VERLET,
@@ -72,6 +81,9 @@ MOST_HOPS = 16
 MOST_LOOKS = 4
 HORIZON = 128.0
 """Ticks that a projectile looks ahead along its parabola."""
+
+EARLIER = 1e-12
+"""Seconds within which a time at which something changes counts as come."""
 
 EARLY = 1_000_000
 """Counts (some microseconds) by which it wakes too early rather than too late."""
@@ -112,6 +124,10 @@ def advance(k):
         if counters[LIVE] == 0:
             counters[WHY] = EMPTY
             return
+
+
+plainly = advance.fixing("plain", GUIDED=False)
+"""The same for pools in which nothing acts but gravity and drag."""
 
 
 @inner
@@ -221,26 +237,38 @@ def seek(k, i, now, clock, again, keep, waiting):
         return waiting
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
-    step, a, factor = int(w["step"]), vec(par["a"]), float(par["factor"])
-    age = (clock[0] - q["t0"]) / UNITS + late
+    step, a = int(w["step"]), vec(par["a"])
+    shifts, age = False, 0.0
     glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
     falls = step == EXACT and not glides
+    company = ALONE
+    if GUIDED and par["careful"] != 0:
+        shifts = par["shifts"] != 0 and kept != REDIRECTED
+        age = (clock[0] - k.guides[i]["began"]) / UNITS + late
+        company = company_of(k, i, par, clock[0])
+        if kept == REDIRECTED:
+            k.guides[i]["free"] = min(int(k.guides[i]["free"]), clock[0])
+            shifts = par["shifts"] == SWAYS and step == EXACT
     h = float(now["dt"]) - late
     if glides and w["touch"] == SWEPT:
         pieces = steps_for(par, v, h)
     elif par["bends"] != 0 and not glides:
-        a = acceleration(par, age, p, v)
+        a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
     if kept == REDIRECTED and step != EXACT:
         # It goes straight on; of what acts in this tick it gets what its step had not given it yet.
         share = 1.0 if step == EXPLICIT else 0.5 if step == VERLET else 0.0
         step, a = EXPLICIT, scaled(a, share * float(now["dt"]) / h if h > 0.0 else 0.0)
+        company = unled(company)
+    kicked = v
+    if step != EXACT:
+        kicked = kick(par, age, p, v, a, h, company)
     rest, s = h, h / pieces
     if pieces > SMOOTH:
-        s = calm(par, age, p, v, rest)
+        s = calm(par, v, rest)
     # Its path is summed up, or follows from where its parabola began.
-    far, from_v, aged = False, v, 0.0
+    far, from_v, aged, drift = False, v, 0.0, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
     if falls:
-        from_v, aged = vec(q["v0"]), age
+        from_v, aged = vec(q["v0"]), (clock[0] - q["t0"]) / UNITS + late
     while True:
         s = min(s, rest)
         if glides:
@@ -248,13 +276,25 @@ def seek(k, i, now, clock, again, keep, waiting):
             m = 1
             if w["touch"] != SWEPT or pieces > SMOOTH:
                 m = steps_for(par, v, s)
-            p1, v1 = glide(par, age, p, v, s, m, SMOOTH)
+            if GUIDED and par["careful"] != 0:
+                s = min(s, changes(k, i, par, age) - age)
+            p1, v1, most = p, v, SMOOTH
+            if GUIDED and shifts:
+                drift, most = drifted(k, i, par, age, s, company), 0
+                p1, v1 = sub(p, drift[0]), sub(v, drift[1])
+            if not drift[4]:
+                p1, v1 = glide(par, age, p1, v1, s, m, most, company)
+            if GUIDED and shifts:
+                p1, v1 = (drift[2], drift[3]) if drift[4] else (along(p1, drift[2], 1.0), along(v1, drift[3], 1.0))
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
             put(at["v"], v1)
             u, b = v, through_ends(p, v, p1, s)
         else:
-            u, b = piece(step, p, v, a, h, factor)
+            u, b = piece(step, p, v, a, h, kicked)
+            if GUIDED and shifts:
+                drift = drifted(k, i, par, age, h, company)
+                u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
         way = (p, u, b)
         span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
         if far:
@@ -276,7 +316,11 @@ def seek(k, i, now, clock, again, keep, waiting):
                 p1, v1 = vec(at["p"]), vec(at["v"])
             else:
                 whole = (clock[1] - q["t0"]) / UNITS
-                p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, factor)
+                p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, kicked)
+                if GUIDED and shifts:
+                    p1 = along(p, u, h)
+                    if drift[4]:
+                        v1 = drift[3]
             if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
                 put(q["p"], p1)
                 put(q["v"], v1)
@@ -296,7 +340,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         age += s
         s = h / pieces
         if pieces > SMOOTH:
-            s = calm(par, age, p, v, rest)
+            s = calm(par, v, rest)
     if j >= 0:
         span, why = t, 0
         if hops >= MOST_HOPS:
@@ -308,6 +352,61 @@ def seek(k, i, now, clock, again, keep, waiting):
     put(at["p"], arc(p, u, b, span))
     put(at["v"], along(u, b, span))
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
+
+
+@inner
+def company_of(k, i, par, start):
+    """What a projectile goes by in a tick that begins at ``start`` (clock), as ``pool.ALONE`` tells."""
+    g = k.guides[i]
+    j, since, born = int(g["body"]), (start - g["began"]) / UNITS, g["began"] / UNITS
+    if par["toward"] == TO_OWNER or par["shifts"] == ORBITS:
+        j = int(par["owner"])
+    if j < 0:
+        return NOWHERE, NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
+    b = k.bodies[j]
+    if b["out"] != 0:
+        return vec(b["c"]), NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
+    on = 1.0 if par["law"] != 0 else 0.0
+    return vec(b["c"]), vec(b["v"]), vec(b["a"]), since, on, born, vec(g["way"]), float(g["pace"])
+
+
+@inner
+def unled(company):
+    """The same company, of nobody whom it follows: a game turns the velocity once a tick, by itself."""
+    c, u, b, since, _, born, way, pace = company
+    return c, u, b, since, 0.0, born, way, pace
+
+
+@inner
+def orbits(k, i, par, age):
+    """Whether a projectile goes round its owner at an age."""
+    return par["shifts"] == ORBITS and age < (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS - EARLIER
+
+
+@inner
+def changes(k, i, par, age):
+    """At which age what acts on a projectile changes next."""
+    change = next_change(par, age + EARLIER)
+    if orbits(k, i, par, age):
+        change = min(change, (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS)
+    return change
+
+
+@inner
+def drifted(k, i, par, age, s, company):
+    """How far a projectile is beside its mean way and how fast that changes, at an age and ``s`` seconds later.
+
+    Or, round its owner, where it then is and how fast; and whether it is that.
+    """
+    g = k.guides[i]
+    if orbits(k, i, par, age):
+        p1, v1 = orbit(par, g, age + s, company)
+        return NOWHERE, NOWHERE, p1, v1, True
+    off, change, later, changed = NOWHERE, NOWHERE, NOWHERE, NOWHERE
+    for end in range(2 if par["shifts"] == SWAYS else 0):
+        off, change = later, changed
+        later, changed = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
+    return off, change, later, changed, False
 
 
 @inner
@@ -399,6 +498,8 @@ def settle(k, now):
         if kept != i:
             flight[kept] = flight[i]
             k.wake[kept] = k.wake[i]
+            if GUIDED and k.guides.shape[0] > 0:
+                k.guides[kept] = k.guides[i]
         kept += 1
     counters[LIVE] = kept
 

@@ -1,0 +1,47 @@
+"""Sine and cosine from + - * only, for the tick: equal on every machine, compiled or not."""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner
+
+# Minimax coefficients on [-pi/4, pi/4] (the C mathematics library's k_sin and k_cos, Sun 1993).
+SIN = (
+    -1.66666666666666324348e-01,
+    8.33333333332248946124e-03,
+    -1.98412698298579493134e-04,
+    2.75573137070700676789e-06,
+    -2.50507602534068634195e-08,
+    1.58969099521155010221e-10,
+)
+COS = (
+    4.16666666666666019037e-02,
+    -1.38888888888741095749e-03,
+    2.48015872894767294178e-05,
+    -2.75573143513906633035e-07,
+    2.08757232129817482790e-09,
+    -1.13596475577881948265e-11,
+)
+QUARTER = 0.5 * math.pi
+QUARTER_REST = 6.123233995736766e-17
+
+
+@inner
+def sine(x):
+    """Sine of ``x`` (rad), for |x| up to some 1e9."""
+    turns = math.floor(x / QUARTER + 0.5)
+    r = (x - turns * QUARTER) - turns * QUARTER_REST
+    z = r * r
+    quarter = int(turns) & 3
+    total = 0.0
+    for k in range(6):
+        total = total * z + (SIN[5 - k] if quarter & 1 == 0 else COS[5 - k])
+    value = r + r * z * total if quarter & 1 == 0 else 1.0 - 0.5 * z + z * z * total
+    return value if quarter < 2 else -value
+
+
+@inner
+def cosine(x):
+    """Cosine of ``x`` (rad)."""
+    return sine(x + QUARTER)
