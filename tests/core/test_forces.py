@@ -78,8 +78,12 @@ class Law:
         p, v = y[:3], y[3:]
         a, air, speed = G.copy(), np.zeros(3), np.linalg.norm(v)
         if "wind" in self.words:
-            air = self.wind * (1 + self.share * sum(
-                math.sin(f * self.rate * t + phase) for f, phase in zip(GUSTS, self.phases, strict=True)) / 3)
+            air = self.wind * (
+                1
+                + self.share
+                * sum(math.sin(f * self.rate * t + phase) for f, phase in zip(GUSTS, self.phases, strict=True))
+                / 3
+            )
         if "drag" in self.words:
             a -= (self.linear + self.square * np.linalg.norm(v - air)) * (v - air)
         if "thrust" in self.words and self.burns[0] <= middle < self.burns[1]:
@@ -120,7 +124,9 @@ class Law:
     def solved(self, p, v, seconds):
         y, t = np.concatenate([p, v]), 0.0
         for end in [*sorted(x for x in self.breaks if 0 < x < seconds), seconds]:
-            found = solve_ivp(self, (t, end), y, "DOP853", rtol=1e-12, atol=1e-12, args=(0.5 * (t + end),), max_step=0.01)
+            found = solve_ivp(
+                self, (t, end), y, "DOP853", rtol=1e-12, atol=1e-12, args=(0.5 * (t + end),), max_step=0.01
+            )
             y, t = found.y[:, -1], end
         return y[:3]
 

@@ -251,7 +251,11 @@ def _inner_left_as_it_is(kernel_name: str) -> Iterator[None]:
         if threading.get_ident() != here or self._engine.get_global_value_address(name):
             set_env(self, name, env)
 
-    changed = {"_optimize_final_module": optimise, "_finalize_final_module": finalise, "get_pointer_to_function": pointer}
+    changed = {
+        "_optimize_final_module": optimise,
+        "_finalize_final_module": finalise,
+        "get_pointer_to_function": pointer,
+    }
     for name, function in changed.items():
         setattr(library, name, function)
     codegen.JITCPUCodegen.set_env = environment

@@ -35,14 +35,16 @@ MOST_EVEN = 256
 """Even steps that a flight is cut into; drag that asks for more is followed by error."""
 
 EDGE = 1.03
+STAGES = np.zeros((7, 3))
 
 
 @kernel
-def flights(acts, step, dt, w, time, p, v, coarse, born):
+def flights(acts, step, dt, w, time, p, v, coarse, born, stages):
     """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
 
     acts : a row of ``pool.PARAMS`` with what acts. dt : seconds of the ticks (own steps).
     coarse : by how much fewer steps to take in exact step than the flight itself would. born : when (s of the world).
+    stages : (7, 3), overwritten.
     """
     row = acts[0]
     for i in range(time.shape[0]):
@@ -53,7 +55,7 @@ def flights(acts, step, dt, w, time, p, v, coarse, born):
         if step == EXACT:
             if left > 0.0:
                 count = 1 + 2 * steps_for(row, u, left) // coarse
-                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN, company)
+                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN, company, stages)
                 left = 0.0
         else:
             age = 0.0
@@ -78,7 +80,9 @@ def flights(acts, step, dt, w, time, p, v, coarse, born):
 def compile_flights() -> None:
     """Compile the kernel of flights, or load it, before it is needed."""
     rows, times = np.zeros((1, 3)), np.zeros(1)
-    flights.compiled(pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1, 0.0)
+    flights.compiled(
+        pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1, 0.0, np.zeros((7, 3))
+    )
 
 
 def _length(v) -> np.ndarray:
@@ -201,7 +205,7 @@ class Air:
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
         times = np.array(time, order="C").reshape(-1)
-        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, work=len(rows) * 20)
+        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, STAGES, work=len(rows) * 20)
         return p.reshape(*shape, 3), v.reshape(*shape, 3)
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

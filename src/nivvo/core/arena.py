@@ -12,9 +12,9 @@ import numpy as np
 
 from nivvo.core import grid, pool
 from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot
 from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.forces import acting, stiffness
+from nivvo.core.frame import dot
 from nivvo.core.seekers import seek_targets
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
@@ -139,6 +139,7 @@ class Arena:
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
         self.counters[pool.UNTIL] = pool.FOREVER
+        self.stages = np.zeros((7, 3))
 
     def set_bodies(self, bodies: np.ndarray) -> None:
         """Take these bodies in place of those there were."""
@@ -455,6 +456,7 @@ class Arena:
             self.wake,
             self.awake,
             self.guides,
+            self.stages,
         )
 
     def _make_room(self) -> None:

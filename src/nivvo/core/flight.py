@@ -18,13 +18,15 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from nivvo.core._jit import inner
 from nivvo.core.forces import acceleration, drag, next_change, stiffness
 from nivvo.core.guidance import turned
 from nivvo.core.pool import BLEND, CUTS, EXACT, EXPLICIT, GUIDED, SEMI_IMPLICIT
 from nivvo.core.roots import first_fall
 from nivvo.core.trig import cosine, sine
-from nivvo.core.vec import along, arc, dot, sub, vec
+from nivvo.core.vec import along, arc, dot, put, vec
 
 _NODES = (0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200)
 _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454)
@@ -37,8 +39,26 @@ BENT = 0.2
 
 MOST_STEPS = 4096
 SMOOTH = 64
-TOLERANCE = 1e-10
+TOLERANCE = 1e-8
+"""Of the way in a tick: by how much a step may be wrong."""
+
 MOST_TRIES = 100_000
+_TABLE = np.array(
+    [
+        [0, 0, 0, 0, 0, 0, 0],
+        [1 / 5, 0, 0, 0, 0, 0, 0],
+        [3 / 40, 9 / 40, 0, 0, 0, 0, 0],
+        [44 / 45, -56 / 15, 32 / 9, 0, 0, 0, 0],
+        [19372 / 6561, -25360 / 2187, 64448 / 6561, -212 / 729, 0, 0, 0],
+        [9017 / 3168, -355 / 33, 46732 / 5247, 49 / 176, -5103 / 18656, 0, 0],
+        [35 / 384, 0, 500 / 1113, 125 / 192, -2187 / 6784, 11 / 84, 0],
+    ]
+)
+_AT = (0.0, 0.2, 0.3, 0.8, 8.0 / 9.0, 1.0, 1.0)
+_OFF = _TABLE[6] - [5179 / 57600, 0, 7571 / 16695, 393 / 640, -92097 / 339200, 187 / 2100, 1 / 40]
+# Sums in one order on every machine.
+_SQUARED = np.array([[sum(row[j] * _TABLE[j, k] for j in range(7)) for k in range(7)] for row in _TABLE])
+_OFF_SQUARED = np.array([sum(_OFF[j] * _TABLE[j, k] for j in range(7)) for k in range(7)])
 _STAGE = (0.0, 0.5, 0.5, 1.0)
 _SHARE_OF_V = (1.0, 2.0, 2.0, 1.0)
 _SHARE_OF_P = (1.0, 1.0, 1.0, 0.0)
@@ -54,52 +74,61 @@ def steps_for(row, v, h):
 
 
 @inner
-def glide(row, t, p, v, h, count, most, company):
+def glide(row, t, p, v, h, count, most, company, stages):
     """Position and velocity ``h`` s after ``t`` under forces, in ``count`` steps; if more than ``most``, by error.
 
-    Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there each step is taken
-    whole and in halves, kept if both agree to TOLERANCE of the way, and lengthened as long as they do. So it is where
-    more than drag acts, and no step goes over a time at which something begins or ends to act.
+    Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there, and where more than
+    drag acts, steps are taken by their error, as long as it allows, and none goes over a time at which something
+    begins or ends to act. stages : (7, 3), overwritten.
     """
     careful = GUIDED and row["careful"] != 0
-    evenly, speed = count <= most and not careful, math.sqrt(dot(v, v))
-    if GUIDED and careful:
-        a = vec(row["a"])
-        speed += company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
-    allowed = 15.0 * TOLERANCE * speed * h
+    if count <= most and not careful:
+        s = h / count
+        for k in range(count):
+            p, v = runge_kutta(row, t + k * s, p, v, s, company)
+        return p, v
+    a = vec(row["a"])
+    speed = math.sqrt(dot(v, v)) + company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
+    allowed = TOLERANCE * speed * h
     s, left, tries, now = h / count, h, 0, t
     while left > 0.0:
         tries += 1
         if tries > MOST_TRIES:
             return p, scaled(v, math.inf - math.inf)
-        if not evenly:
-            s = min(s, left)
+        s = min(s, left)
         after = t + (h - left + s)
         if GUIDED and careful:
             change = next_change(row, now)
             if change < after:
                 s, after = change - now, change
-        # Whole, then its halves; one call of it in the source.
-        q, u, p1, v1, part = p, v, p, v, 0
-        while part < 3:
-            span = 0.5 * s if part > 0 else s
-            q, u = runge_kutta(row, now + span if part == 2 else now, q, u, span, company)
-            if part == 0 and not evenly:
-                p1, v1, q, u = q, u, p, v
-            part = 3 if evenly else part + 1
-        if evenly:
-            p, v, left = q, u, 0.0 if tries == count else left
-            continue
-        d, e = sub(q, p1), sub(u, v1)
-        error = math.sqrt(dot(d, d))
-        if careful:
-            error = max(error, math.sqrt(dot(e, e)) * h)
+        q, u, error = pair(row, now, p, v, s, company, stages)
         if error <= allowed or s <= 1e-9 * h:
             p, v, left, now = q, u, left - s, after
             s = 2.0 * s if 64.0 * error <= allowed else s
         else:
             s = 0.5 * s
     return p, v
+
+
+@inner
+def pair(row, t, p, v, h, company, stages):
+    """One step of ``h`` seconds of the fifth order, and how far the fourth is from it (Dormand and Prince, 1980).
+
+    Velocity and place are followed by the same table: what a stage's place needs of earlier ones is squared (_SQUARED).
+    """
+    for stage in range(7):
+        q, u = along(p, v, _AT[stage] * h), v
+        for k in range(stage):
+            b = (stages[k, 0], stages[k, 1], stages[k, 2])
+            q, u = along(q, b, _SQUARED[stage, k] * h * h), along(u, b, _TABLE[stage, k] * h)
+        if stage < 6:
+            put(stages[stage], acceleration(row, t + _AT[stage] * h, q, u, company, t + 0.5 * h))
+    put(stages[6], acceleration(row, t + h, q, u, company, t + 0.5 * h))
+    d, e = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
+    for k in range(7):
+        b = (stages[k, 0], stages[k, 1], stages[k, 2])
+        d, e = along(d, b, _OFF_SQUARED[k] * h * h), along(e, b, _OFF[k] * h)
+    return q, u, max(math.sqrt(dot(d, d)), math.sqrt(dot(e, e)) * h)
 
 
 @inner

@@ -126,4 +126,3 @@ def turned(row, t, p, v, h, company):
             return way[0] * share, way[1] * share, way[2] * share
     s, c = sine(most), cosine(most)
     return along((v[0] * c, v[1] * c, v[2] * c), n, speed * s)
-

@@ -345,6 +345,7 @@ class Pool(NamedTuple):
     wake: np.ndarray
     awake: np.ndarray
     guides: np.ndarray
+    stages: np.ndarray
 
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:

@@ -283,7 +283,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 drift, most = drifted(k, i, par, age, s, company), 0
                 p1, v1 = sub(p, drift[0]), sub(v, drift[1])
             if not drift[4]:
-                p1, v1 = glide(par, age, p1, v1, s, m, most, company)
+                p1, v1 = glide(par, age, p1, v1, s, m, most, company, k.stages)
             if GUIDED and shifts:
                 p1, v1 = (drift[2], drift[3]) if drift[4] else (along(p1, drift[2], 1.0), along(v1, drift[3], 1.0))
             # Kept in memory: most flights have no use for it, and it would cost them registers.
