@@ -153,7 +153,7 @@ class AnyForce(unittest.TestCase):
     """The steps under forces, with one that hangs on place and time: a spring that is shaken."""
 
     def test_they_converge_with_their_order_to_the_solution(self):
-        def spring(row, t, p, v):
+        def spring(row, t, p, v, *_):
             return tuple(-4.0 * x + np.cos(3.0 * t) for x in p)
 
         def solution(t):
@@ -162,18 +162,28 @@ class AnyForce(unittest.TestCase):
 
         START = ((1.0, 0.0), (0.0, 2.0), (-0.5, 1.5))
         p, v = (tuple(one[k] for one in START) for k in (0, 1))
-        row, errors = acting(np.zeros(3))[0], []
+        row, errors, stages = acting(np.zeros(3))[0], [], np.zeros((7, 3))
         with mock.patch.object(flight, "acceleration", spring), mock.patch.object(flight, "stiffness", lambda *_: 1.0):
             for count in (10, 20, 40):
-                q, _ = flight.glide(row, 0.0, p, v, 2.0, count, 64)
+                q, _ = flight.glide(row, 0.0, p, v, 2.0, count, 64, pool.ALONE, stages)
                 errors.append(np.abs(np.array(q) - solution(2.0)).max())
-            q, _ = flight.glide(row, 0.0, p, v, 2.0, 100, 64)
+            q, _ = flight.glide(row, 0.0, p, v, 2.0, 100, 64, pool.ALONE, stages)
             np.testing.assert_allclose(q, solution(2.0), atol=1e-8)
             # Begun later, it is the same flight.
-            half = flight.glide(row, 0.0, p, v, 0.7, 60, 64)
-            np.testing.assert_allclose(flight.glide(row, 0.7, *half, 1.3, 60, 64)[0], solution(2.0), atol=1e-6)
+            half = flight.glide(row, 0.0, p, v, 0.7, 60, 64, pool.ALONE, stages)
+            np.testing.assert_allclose(
+                flight.glide(row, 0.7, *half, 1.3, 60, 64, pool.ALONE, stages)[0], solution(2.0), atol=1e-6
+            )
+            errors_of_pair = []
+            for count in (8, 16, 32):
+                q, u = p, v
+                for k in range(count):
+                    q, u, _ = flight.pair(row, 2.0 * k / count, q, u, 2.0 / count, pool.ALONE, stages)
+                errors_of_pair.append(np.abs(np.array(q) - solution(2.0)).max())
         for coarse, fine in itertools.pairwise(errors):
             self.assertAlmostEqual(np.log2(coarse / fine), 4.0, delta=0.25)
+        for coarse, fine in itertools.pairwise(errors_of_pair):
+            self.assertAlmostEqual(np.log2(coarse / fine), 5.0, delta=0.3)
 
 
 class Accelerated(unittest.TestCase):

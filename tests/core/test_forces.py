@@ -154,7 +154,8 @@ class Forces(unittest.TestCase):
     def test_a_sway_leaves_the_mean_way_as_it_would_be(self):
         right, up, v = np.array([0.0, 1, 0]), np.array([0.0, 0, 1]), np.array([14.0, 0, 9])
         guide = {"across": right, "above": up}
-        for acts, step in ((dict(linear=0.4), pool.EXACT), (dict(linear=0.4), pool.VERLET), ({}, pool.EXACT)):
+        drag = {"linear": 0.4}
+        for acts, step in ((drag, pool.EXACT), (drag, pool.VERLET), ({}, pool.EXACT)):
             mean = flown(acting(G, **acts), [0.0, 0, 0], v, step=step)
             path = flown(acting(G, **acts, sway=(0.7, 0.3, 9.0, 0.4)), [0.0, 0, 0], v, step=step, guide=guide)
             t = path["t"] / clock.UNITS

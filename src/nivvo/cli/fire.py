@@ -44,7 +44,9 @@ from nivvo.errors import CallError
 )
 @click.option(
     "--table",
-    type=click.Choice(["shots", "projectiles", "births", "contacts", "effects", "targets", "events", "states"]),
+    type=click.Choice(
+        ["shots", "projectiles", "births", "contacts", "effects", "pursuits", "targets", "events", "states"]
+    ),
     help="Print this table alone.",
 )
 @patient_option

@@ -165,6 +165,11 @@ class Air:
         """Whether nothing acts but a constant acceleration."""
         return not self.acts["bends"][0] and float(self.acts["factor"][0]) == 1.0
 
+    @property
+    def careful(self) -> bool:
+        """Whether more acts than drag, which may hang on what is not known here."""
+        return bool(self.acts["careful"][0])
+
     @cached_property
     def fall(self):
         """How it falls in the drill's own step (``launch.Fall``), or None in exact step."""

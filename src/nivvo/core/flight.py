@@ -39,8 +39,8 @@ BENT = 0.2
 
 MOST_STEPS = 4096
 SMOOTH = 64
-TOLERANCE = 1e-8
-"""Of the way in a tick: by how much a step may be wrong."""
+TOLERANCE, OF_STIFF = 1e-8, 1e-10
+"""Of the way in a tick: by how much a step may be wrong; where drag is stiff little of a way is left."""
 
 MOST_TRIES = 100_000
 _TABLE = np.array(
@@ -89,7 +89,7 @@ def glide(row, t, p, v, h, count, most, company, stages):
         return p, v
     a = vec(row["a"])
     speed = math.sqrt(dot(v, v)) + company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
-    allowed = TOLERANCE * speed * h
+    allowed = (TOLERANCE if careful else OF_STIFF) * speed * h
     s, left, tries, now = h / count, h, 0, t
     while left > 0.0:
         tries += 1

@@ -16,7 +16,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core._jit import inner
 from nivvo.core.guidance import steering
-from nivvo.core.pool import BLEND, CUTS, GUIDED, ON_LAUNCH
+from nivvo.core.pool import BLEND, BRAKES, GUIDED, ON_LAUNCH
 from nivvo.core.trig import sine
 from nivvo.core.vec import along, dot, sub, vec
 
@@ -166,6 +166,6 @@ def within_speeds(row, v, a):
     elif gain < 0.0 and speed < lowest * (1.0 + TAPER):
         share = max(speed - lowest, 0.0) / (TAPER * lowest)
         a = along(a, v, -gain * (1.0 - share) / speed)
-    if row["tops"] == CUTS and speed > top:
+    if row["tops"] == BRAKES and speed > top:
         a = along(a, v, -CUT * (speed - top) / speed)
     return a

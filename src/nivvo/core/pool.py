@@ -95,15 +95,16 @@ PARAMS = np.dtype(
         ("sums", "i4"),
     ]
 )
-"""a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by
-each tick of a game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on
-more than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate,
-phases (winds: whether there is any); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side, seeks;
-sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after which it is
-let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks, every (counts),
-choice, group, sighted, loses. life: counts of the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches, or -1.
-strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body).
-sums: whether anybody asks how long its path is, so that it must be summed up."""
+"""a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick
+of a game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on more
+than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate,
+phases (winds: whether there is any); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side,
+seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after
+which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks,
+every (counts), choice, group, sighted, loses. life: counts of the clock, FOREVER without end. reach: path length,
+inf without end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as
+distance FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be
+summed up."""
 
 GUIDE = np.dtype(
     [
@@ -122,11 +123,11 @@ GUIDE = np.dtype(
         ("free", "i8"),
     ]
 )
-"""What a guided projectile goes by, a row beside each of FLIGHT. way: unit vector of its launch; across, above: unit
-vectors that it sways along, or between which it orbits, and lift: where the middle of that is beside its owner.
-aimed: the point it was aimed at. pace: speed of its launch.
-radius: from where an orbit began. body: whom it follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks
-for one next (clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
+"""What a guided projectile goes by, a row beside each of FLIGHT. way: unit vector of its launch; across, above:
+unit vectors that it sways along, or between which it orbits, and lift: where the middle of that is beside its
+owner. aimed: the point it was aimed at. pace: speed of its launch. radius: from where an orbit began. body: whom it
+follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks for one next
+(clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
 
 ANSWERS = np.dtype(
     [
@@ -280,7 +281,7 @@ BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR = 11, 12, 13, 14, 15
 ON_VELOCITY, ON_LAUNCH = 0, 1
 THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH}
 
-HOLDS, CUTS = 0, 1
+HOLDS, CUTS, BRAKES = 0, 1, 2
 TOPS = {"holds": HOLDS, "cuts": CUTS}
 
 PURSUIT, LEAD, PROPORTIONAL, BLEND = 1, 2, 3, 4

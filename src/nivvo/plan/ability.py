@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -10,8 +9,8 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
-from nivvo.core.forces import acting
 from nivvo.core.frame import AXES, Frame
+from nivvo.plan.flight import FAR, Flight, flight_of
 from nivvo.plan.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec import ability as written
 from nivvo.spec.links import ANYTHING
@@ -19,9 +18,6 @@ from nivvo.spec.values import LONGEST, Depends, Duration, depends_of
 
 SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
-
-FAR = 1000.0
-"""Metres that a sight sees, and how far away a far point is."""
 
 LEAST_SPEED = 0.1
 """Metres a second along the normal below which it bounces no more."""
@@ -151,18 +147,6 @@ class Launch:
 
 
 @dataclass(frozen=True, slots=True)
-class Flight:
-    """What acts in the air: a row of ``core.pool.PARAMS``, as ``core.forces.acting`` gives."""
-
-    acts: np.ndarray
-
-    @property
-    def a(self) -> np.ndarray:
-        """The constant part of the acceleration (3,)."""
-        return self.acts["a"][0]
-
-
-@dataclass(frozen=True, slots=True)
 class Limits:
     """What ends a projectile by itself. life : counts, pool.FOREVER, or a curve (s). reach : units; inf without end.
 
@@ -266,6 +250,9 @@ class Ground(Protocol):
     rate: float
     exact: bool
     gravity: np.ndarray
+    wind: np.ndarray
+    gusts: tuple[float, float]
+    seed: int
     groups: list[str]
     number: dict[str, int]
 
@@ -322,8 +309,8 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         heading=Heading(heading.follows, heading.spin, np.array(AXES[heading.front], dtype=float)),
         hits_owner=model.hits_owner,
         inherit_velocity=model.inherit_velocity,
-        flight=_flight(model.flight, on),
-        limits=_limits(model.limits, plain),
+        flight=flight_of(model.flight, on),
+        limits=_limits(model, plain, on.metre),
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
@@ -333,18 +320,12 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
     )
 
 
-def _flight(model: written.Flight, on: Ground) -> Flight:
-    """In exact step a factor a tick is the linear drag that does as much."""
-    drag, a = model.drag, on.gravity * model.gravity_share
-    if on.exact and drag.per_tick < 1.0:
-        return Flight(acting(a, linear=drag.linear - math.log(drag.per_tick) * on.rate, square=drag.square))
-    return Flight(acting(a, linear=drag.linear, square=drag.square, factor=drag.per_tick))
-
-
-def _limits(model: written.Limits, plain) -> Limits:
+def _limits(ability: written.Ability, plain, metre: float) -> Limits:
+    model = ability.limits
+    endless = FAR * metre if ability.flight.instant else np.inf
     return Limits(
         life=pool.FOREVER if model.life == "forever" else plain(model.life),
-        reach=np.inf if model.reach == "endless" else plain(model.reach),
+        reach=endless if model.reach == "endless" else plain(model.reach),
         strays=STRAYS[model.reach_from],
         in_the_air=None if model.in_the_air == "any" else model.in_the_air,
         shared_limit=model.shared_limit,

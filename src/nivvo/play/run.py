@@ -41,7 +41,7 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, effects, targets, states, events : pandas tables
+    shots, projectiles, births, contacts, effects, pursuits, targets, states, events : pandas tables
     record : the plain arrays that all else follows from
     """
 
@@ -126,6 +126,14 @@ class Run:
     def effects(self) -> pd.DataFrame:
         """One row a thing that followed from a touch."""
         return self.table("effects")
+
+    @property
+    def pursuits(self) -> pd.DataFrame:
+        """One row a body that a projectile followed: from when, how far away, until when, why it lost it.
+
+        turn_radius : the smallest circle that it can fly at the speed with which it locked on (units).
+        """
+        return self.table("pursuits")
 
     @property
     def targets(self) -> pd.DataFrame:

@@ -26,6 +26,7 @@ from nivvo.play.cost import Meter
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
 from nivvo.play.flying import Flying
+from nivvo.play.guiding import guide_of
 from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
@@ -76,6 +77,8 @@ class Session:
         self.meter, self.last_input = Meter(patient, sampled), 0
         self.scene, self.in_hand, self.lasts, self.touches, self.still = scene, in_hand, lasts, touches, still
         self.arena = scene.arena(sampled)
+        for ability in scene.abilities.values():
+            self.arena.may_send(ability.flight.acts)
         self.stage = Stage(scene, self.arena)
         self.tick = 0
         self.shots: list[Shot] = []
@@ -368,7 +371,8 @@ class Session:
         if inside is None:
             inside = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):
-            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=inside)
+            guide = guide_of(self.stage, ability, shot, one) if self.arena.guided else None
+            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=inside, guide=guide)
             here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, why, 0)
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)

@@ -12,7 +12,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot, length_of
-from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS
+from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS, LOSSES
 
 if TYPE_CHECKING:
     from nivvo.play.run import Run
@@ -83,6 +83,10 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{body} has no health left"
     if kind == pool.ENDED:
         return ENDINGS[int(event["code"])].sentence.format(body=body)
+    if kind == pool.LOCKED:
+        return f"{event['left']:.5g} away"
+    if kind == pool.LOST_TARGET:
+        return LOSSES[int(event["code"])]
     if kind == pool.BOUNCED:
         return f"goes on at {length_of(event['v']):.5g}"
     return "a swept test would have touched" if kind == pool.SLIPPED else ""
@@ -151,6 +155,34 @@ def _ending(run: Run, flown) -> str:
     return ENDINGS[flown.code].sentence.format(body=body)
 
 
+def _timed(run: Run, ability: str, speed: float) -> float:
+    """A speed, or inf of what has no travel time."""
+    return math.inf if run.scene.abilities[ability].flight.instant else speed
+
+
+class Pursuit(NamedTuple):
+    """A projectile follows a body from an event until a time (s): why it lost it, and its turn radius (units)."""
+
+    event: np.void
+    until: float
+    why: str
+    turn_radius: float
+
+
+def _pursuits(run: Run) -> Iterable[Pursuit]:
+    for k, event in enumerate(run.record.events):
+        if event["kind"] != pool.LOCKED:
+            continue
+        key, flown = int(event["key"]), run.record.flown(int(event["key"]))
+        rest = run.record.events[k + 1 :]
+        lost = next((one for one in rest if one["key"] == key and one["kind"] == pool.LOST_TARGET), None)
+        row, speed = run.record.param(key), length_of(event["v"])
+        rate = min(float(row["rate"]), float(row["side"]) / speed if speed > 0.0 else math.inf)
+        radius = speed / rate if rate > 0.0 and row["law"] != pool.BLEND else math.nan
+        until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
+        yield Pursuit(event, until, why, radius)
+
+
 def _named(*names: str) -> tuple[Column, ...]:
     """Columns of what has them as items."""
     return tuple(Column(name, lambda _, row, name=name: row[name]) for name in names)
@@ -174,7 +206,7 @@ SHEETS: dict[str, Sheet] = {
             Column("", lambda _, shot: shot.at, vector=True),
             Column("direction", lambda run, shot: float(run.scene.frame.direction_of(shot.velocity))),
             Column("elevation", lambda run, shot: float(run.scene.frame.elevation(shot.velocity))),
-            Column("speed", lambda _, shot: length_of(shot.velocity)),
+            Column("speed", lambda run, shot: _timed(run, shot.ability, length_of(shot.velocity))),
             Column("v", lambda _, shot: shot.velocity, vector=True),
             Column("projectiles", lambda _, shot: len(shot.sent)),
             *_plain(clearance="clearance", lag="stance.lag", aim_remains="remains", note="note"),
@@ -189,7 +221,8 @@ SHEETS: dict[str, Sheet] = {
             Column("end_", lambda _, flown: flown.last_p, vector=True),
             Column("range", lambda run, flown: flown.range(run.scene.frame)),
             Column("apex", lambda run, flown: flown.apex(run.scene.frame)),
-            *_plain(path_length="path_length", end_speed="end_speed"),
+            *_plain(path_length="path_length"),
+            Column("end_speed", lambda run, flown: _timed(run, run.by_key[flown.key].ability, flown.end_speed)),
             Column("ended_by", lambda _, flown: ENDINGS[flown.code].word),
             Column("reason", _ending),
         ),
@@ -216,7 +249,8 @@ SHEETS: dict[str, Sheet] = {
             Column("then", lambda _, one: ANSWERS[int(one.event["code"])]),
             Column("", lambda _, one: one.point, vector=True),
             Column("normal_", lambda _, one: one.event["normal"], vector=True),
-            *_plain(speed="speed", angle="angle"),
+            Column("speed", lambda run, one: _timed(run, run.by_key[int(one.event["key"])].ability, one.speed)),
+            *_plain(angle="angle"),
             Column(
                 "overlap",
                 lambda _, one: max(-float(one.event["left"]), 0.0) if one.event["kind"] == pool.OVERLAP else 0.0,
@@ -232,6 +266,18 @@ SHEETS: dict[str, Sheet] = {
             Column("body", body_of),
             Column("amount", lambda _, event: float(event["amount"])),
             Column("health_left", lambda _, event: max(float(event["left"]), 0.0)),
+        ),
+    ),
+    "pursuits": Sheet(
+        _pursuits,
+        (
+            Column("projectile", lambda run, one: run.ids[int(one.event["key"])]),
+            Column("body", lambda run, one: body_of(run, one.event)),
+            Column("locked", lambda _, one: time_of(one.event)),
+            *_plain(until="until"),
+            Column("followed_for", lambda _, one: one.until - time_of(one.event)),
+            Column("distance", lambda _, one: float(one.event["left"])),
+            *_plain(turn_radius="turn_radius", lost_by="why"),
         ),
     ),
     "targets": Sheet(_targets, _named("target", "group", "contacts", "damage", "health", "health_left", "out_at")),

@@ -47,6 +47,7 @@ class Path:
 
     t : (n,) s. p, v : (n, 3) world. air : what acts on it, or None where a game's own step moved it
     in straight pieces. moves_at : s, when it began to move. thrown : (m,) s, when it was thrown back.
+    came : (n, 3) the velocity with which it came there, which is another than v where it was turned.
     """
 
     t: np.ndarray
@@ -55,6 +56,7 @@ class Path:
     air: Air | None
     moves_at: float
     thrown: np.ndarray = field(default_factory=lambda: np.zeros(0))
+    came: np.ndarray | None = None
 
     @cached_property
     def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -82,6 +84,8 @@ class Path:
             age = np.maximum(clipped - since[k], 0.0)[..., None]
             p = p0[k] + v0[k] * age + self.a * (0.5 * age * age)
             v = v0[k] + self.a * age
+        elif self._smooth:
+            p, v = self._between(clipped)
         elif self.air is not None:
             k = np.clip(np.searchsorted(self.t, clipped, side="right") - 1, 0, len(self.t) - 1)
             gone, v = self.air.fly(self.v[k], np.where(clipped > self.moves_at, clipped - self.t[k], 0.0))
@@ -94,6 +98,24 @@ class Path:
             v = np.where(span[..., None] > 0.0, (self.p[after] - self.p[k]) / safe, self.v[k])
             p = self.p[k] + v * (clipped - self.t[k])[..., None]
         return np.where(inside[..., None], p, np.nan), np.where(inside[..., None], v, np.nan)
+
+    @property
+    def _smooth(self) -> bool:
+        """Whether what acts on it is not known from its own numbers: between two records it is a cubic."""
+        return self.air is not None and self.air.careful
+
+    def _between(self, times) -> tuple[np.ndarray, np.ndarray]:
+        """Position and velocity on the cubics through the places and velocities of the records."""
+        k = np.clip(np.searchsorted(self.t, times, side="right") - 1, 0, max(len(self.t) - 2, 0))
+        after = np.minimum(k + 1, len(self.t) - 1)
+        h = np.maximum(self.t[after] - self.t[k], 1e-300)[..., None]
+        s = np.clip((times - self.t[k])[..., None] / h, 0.0, 1.0)
+        p0, v0, p1, v1 = self.p[k], self.v[k], self.p[after], self.came[after]
+        rest = p1 - p0
+        p = p0 + h * v0 * s + (3.0 * rest - h * (2.0 * v0 + v1)) * s**2 + (h * (v0 + v1) - 2.0 * rest) * s**3
+        v = v0 + 2.0 * (3.0 * rest / h - 2.0 * v0 - v1) * s + 3.0 * (v0 + v1 - 2.0 * rest / h) * s**2
+        stands = (times < self.moves_at)[..., None]
+        return np.where(stands, self.p[0], p), np.where(stands, self.v[0], v)
 
     def apex(self, frame: Frame, until: float = np.inf) -> float:
         """Greatest height (units) above its start up to a time (s)."""
@@ -136,15 +158,27 @@ class Path:
             elif t1 <= self.moves_at:
                 out.append(Piece(max(t0, start), min(t1, stop), _parabola(p, STILL, STILL, t0), 0.0))
             else:
-                bend = self.air.most_bend(max(map(speed_of, (v, self.v[k + 1]))), t1 - t0)
+                bend = (
+                    self._bend(k)
+                    if self._smooth
+                    else self.air.most_bend(max(map(speed_of, (v, self.v[k + 1]))), t1 - t0)
+                )
                 out.append(Piece(max(t0, start), min(t1, stop), self._flown(k), bend))
         if not out:
             here = tuple(map(float, self.at(stop)[0]))
             out.append(Piece(start, stop, _parabola(here, STILL, STILL, start), 0.0))
         return out
 
+    def _bend(self, k: int) -> float:
+        """The greatest acceleration of the cubic from record ``k`` on: it is at one of its ends."""
+        h, v0, v1 = float(self.t[k + 1] - self.t[k]), self.v[k], self.came[k + 1]
+        rest = (self.p[k + 1] - self.p[k]) / h
+        return max(speed_of(6.0 * rest - 4.0 * v0 - 2.0 * v1), speed_of(2.0 * v0 + 4.0 * v1 - 6.0 * rest)) / h
+
     def _flown(self, k: int) -> State:
         """The state from record ``k`` on, with drag."""
+        if self._smooth:
+            return lambda time: tuple(tuple(map(float, one)) for one in self._between(np.float64(time)))
         p, v, t, air = self.p[k], self.v[k], float(self.t[k]), self.air
 
         def state(time: float) -> tuple[Vector, Vector]:

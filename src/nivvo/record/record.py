@@ -166,6 +166,7 @@ class Record:
         times = np.concatenate(t)
         # Of several at one time the last: how it goes on from there.
         _, last = np.unique(times[::-1], return_index=True)
+        _, came = np.unique(times, return_index=True)
         first = len(times) - 1 - last
         thrown = touches[touches["kind"] == pool.BOUNCED]
         row = self.params[birth["param"]][None].copy()
@@ -177,6 +178,7 @@ class Record:
             air,
             to_seconds(moves_at),
             thrown_at(thrown),
+            np.concatenate(v)[came],
         )
 
     def to_json(self) -> str:

@@ -30,6 +30,8 @@ HAPPENINGS = {
     pool.ENDED: Happening("ended", turns=True),
     pool.SLIPPED: Happening("slipped through"),
     pool.BOUNCED: Happening("bounced", turns=True),
+    pool.LOCKED: Happening("locked on"),
+    pool.LOST_TARGET: Happening("lost"),
 }
 TURNS = tuple(kind for kind, happening in HAPPENINGS.items() if happening.turns)
 
@@ -46,8 +48,18 @@ ENDINGS = {
     pool.BY_CALL: Ending("game", "it was ended by the game"),
     pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
     pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
+    pool.BY_LOSS: Ending("lost its target", "it lost whom it followed"),
     pool.BY_BOUNCES: Ending("last bounce", "touched {body} after its last bounce", lands=True),
 }
+LOSSES = {
+    pool.OUT_OF_HEALTH: "it is out",
+    pool.OUT_OF_REACH: "it got too far away",
+    pool.OUT_OF_CONE: "it came out of its cone",
+    pool.OUT_OF_SIGHT: "something hid it",
+    pool.OUT_OF_TIME: "its time to follow was over",
+}
+"""Why a projectile lost whom it followed."""
+
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
 

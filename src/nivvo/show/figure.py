@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.pool import SLIPPED
+from nivvo.core.pool import LOCKED, LOST_TARGET, SLIPPED
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.plan.scene import Scene
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
+from nivvo.play.tables import time_of
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
@@ -265,7 +266,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
     for key, name in ids:
         shot, path = run.by_key[key], run.flight(name)
         times = path.t
-        if path.a is not None:
+        if path.air is not None:
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
         line = flat(path.at(times)[0], view.across, view.upward)
         labels.avoid(line)
@@ -292,7 +293,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
                 zorder=5,
             )
     _touches(ax, view, run, size, few, labels)
-    _slips(ax, view, run)
+    _marks(ax, view, run, few, labels)
 
 
 def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Labels) -> None:
@@ -309,12 +310,25 @@ def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Lab
             )
 
 
-def _slips(ax: Axes, view: View, run: Run) -> None:
-    """Where a projectile passed through a body between two ticks."""
-    for event in run.record.events[run.record.events["kind"] == SLIPPED][:MOST_PATHS]:
-        ax.plot(
-            *flat(event["p"], view.across, view.upward), marker="^", ms=10, mfc="white", mec=INK, mew=1.6, zorder=10
-        )
+MARKS = {
+    SLIPPED: ("slipped through", {"marker": "^", "ms": 10, "mfc": "white", "mec": INK, "mew": 1.6}),
+    LOCKED: ("locked on", {"marker": "v", "ms": 10, "mfc": MOSS, "mec": "white", "mew": 1.0}),
+    LOST_TARGET: ("lost it", {"marker": "X", "ms": 10, "mfc": "white", "mec": MOSS, "mew": 1.6}),
+}
+"""What is marked on a flight: in words, and how it looks."""
+
+
+def _marks(ax: Axes, view: View, run: Run, few: bool, labels: Labels) -> None:
+    """What happened on a flight without a touch; from where one locked on, a line to what it follows."""
+    for kind, (_, style) in MARKS.items():
+        for event in run.record.events[run.record.events["kind"] == kind][:MOST_PATHS]:
+            point = flat(event["p"], view.across, view.upward)
+            ax.plot(*point, ls="none", zorder=10, **style)
+            labels.avoid(point[None])
+            if kind == LOCKED and few:
+                place = run.stage.motions[event["body"]].seen(time_of(event))[0]
+                ends = np.array([point, flat(place, view.across, view.upward)])
+                ax.plot(*ends.T, color=MOSS, lw=0.9, ls=(0, (1, 2)), zorder=5)
 
 
 def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
@@ -355,10 +369,9 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
             )
     if run.rows("contacts"):
         entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="contact, normal"))
-    if run.slipped():
-        entries.append(
-            Line2D([], [], marker="^", mfc="white", mec=INK, mew=1.6, ls="none", ms=9, label="slipped through")
-        )
+    happened = set(run.record.events["kind"].tolist())
+    marks = [MARKS[kind] for kind in MARKS if kind in happened]
+    entries += [Line2D([], [], ls="none", label=word, **style) for word, style in marks]
     entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))

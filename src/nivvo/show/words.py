@@ -33,14 +33,18 @@ def told(run: Run) -> list[str]:
             text = f"{name} was not fired: {event['detail']}"
         elif what in ("contact", "overlap"):
             row = next(touches)
+            speed = f"{row['speed']:.5g} {unit}/s, " if row["speed"] < math.inf else ""
             text = (
-                f"{name} touched {row['body']} at {point(row, axes)} {unit}, "
-                f"{row['speed']:.5g} {unit}/s, {row['angle']:.3g}° to the surface"
+                f"{name} touched {row['body']} at {point(row, axes)} {unit}, {speed}{row['angle']:.3g}° to the surface"
             )
             if row["overlap"] > 0.0:
                 text += f", {row['overlap']:.3g} {unit} deep inside"
             if row["then"] == "pass":
                 text += ", and flew on"
+        elif what == "locked on":
+            text = f"{name} locked on {event['body']}, {event['detail'].replace(' away', f' {unit} away')}"
+        elif what == "lost":
+            text = f"{name} lost {event['body']}: {event['detail']}"
         elif what == "bounced":
             text = f"{name} bounced off {event['body']}, {event['detail']} {unit}/s"
         elif what == "damage":
@@ -142,9 +146,10 @@ def cleared(found: Clearance, unit: str, what: str = "the shot") -> str:
 
 def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
     angles = f"elevation {row['elevation']:.4g}°, " if vertical else ""
+    speed = f"{row['speed']:.5g} {unit}/s, " if row["speed"] < math.inf else ""
     text = (
         f"{row['shot']} fired by {row['shooter']} from the {row['muzzle']} muzzle at {point(row, axes)} {unit}, "
-        f"{row['speed']:.5g} {unit}/s, {angles}direction {row['direction']:.4g}°"
+        f"{speed}{angles}direction {row['direction']:.4g}°"
     )
     if row["held"] > 0.0:
         text += f", held {row['held']:.4g} s"

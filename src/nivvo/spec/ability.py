@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from nivvo.spec.flight import Flight
 from nivvo.spec.scene import Axis, Shape
 from nivvo.spec.values import (
     LONGEST,
@@ -228,7 +229,7 @@ SOLVED = {
 class Launch(Table):
     """How fast, and how steep; or an arc that is solved so that it reaches the aim point."""
 
-    speed: depending(Positive, above=0.0) | None = Field(None, description="units/s")
+    speed: depending(NotNegative, low=0.0) | None = Field(None, description="units/s; 0: it stays where it leaves")
     elevation: depending(Elevation, low=-90.0) | None = Field(
         None, description="above the horizontal, in degrees; without it, along the aim"
     )
@@ -313,23 +314,6 @@ class Launch(Table):
 ARC_OF = {"flight_time": "by flight time", "apex": "by apex", "out_of_reach": "low", "clears": "low"}
 SOURCES = ("speed", "velocity", "impulse", "one_tick_force")
 """What can say how fast a shot leaves."""
-
-
-class Drag(Table):
-    """What slows a projectile: acceleration -(linear + square * speed) * velocity."""
-
-    linear: NotNegative = Field(0.0, description="1/s")
-    square: NotNegative = Field(0.0, description="1/unit")
-    per_tick: Annotated[float, Field(gt=0, le=1)] = Field(
-        1.0, description="factor of the velocity each tick; in exact step the linear drag that does as much"
-    )
-
-
-class Flight(Table):
-    """What acts in the air."""
-
-    gravity_share: Annotated[float, Field(ge=-1000, le=1000)] = Field(1.0, description="share of the world's gravity")
-    drag: Drag = Field(default_factory=Drag)
 
 
 class Heading(Table):

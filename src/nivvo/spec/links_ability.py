@@ -32,12 +32,13 @@ def check(links: Links, key: tuple, ability) -> None:
             links.name((*key, "on", group, "sends"), answer.sends, "ability", list(model.ability))
     launch = ability.launch
     sources = [name for name in SOURCES if getattr(launch, name) is not None]
-    if not sources and launch.arc in (None, "low", "high"):
+    if not sources and launch.arc in (None, "low", "high") and not ability.flight.instant:
         links.say((*key, "launch", "speed"), "is missing", allowed="how fast, in units/s; or impulse, force, velocity")
     if launch.arc is not None and ability.aim.by not in POINTS:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
         links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest", "lead" or "sight"')
     _drag(links, key, ability)
+    _flight(links, key, ability)
     _launch_and_aim(links, key, ability)
     _firing(links, key, ability)
     if ability.aim.by == "lead" and launch.elevation is not None and launch.arc is None:
@@ -56,6 +57,32 @@ def check(links: Links, key: tuple, ability) -> None:
         )
     if ability.aim.elevation is not None and model.world.size == 2:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+def _flight(links: Links, key: tuple, ability) -> None:
+    """What acts in the air must fit the view and the scene."""
+    model, flight, size = links.model, ability.flight, links.model.world.size
+    links.vector((*key, "flight", "push"), flight.push)
+    homing, sway, launch = flight.homing, flight.sway, ability.launch
+    if homing is not None and homing.group is not None:
+        links.name((*key, "flight", "homing", "group"), homing.group, "group", links.names.groups)
+    elif homing is not None and homing.toward == "target" and not model.target:
+        links.say((*key, "flight", "homing"), "there is no target to follow", hint="write homing.group, or a target")
+    if sway is not None and sway.up and size == 2:
+        links.say((*key, "flight", "sway", "up"), "in 2D it sways across only", sway.up)
+    if sway is not None and not sway.across and size == 2:
+        links.say((*key, "flight", "sway", "across"), "is missing: how far it sways", allowed="units")
+    if flight.instant and launch.arc is not None:
+        links.say((*key, "launch", "arc"), "an instant shot flies straight; there is no arc to solve", launch.arc)
+    if flight.instant and ability.aim.by == "lead":
+        links.say((*key, "aim", "by"), "an instant shot needs no lead", "lead", 'aim.by = "nearest"')
+    if flight.orbit is not None and launch.arc is not None:
+        links.say((*key, "launch", "arc"), "what goes round its shooter has no arc to solve", launch.arc)
+    if launch.speed == 0.0 and launch.arc is not None:
+        links.say((*key, "launch", "speed"), "an arc cannot be solved from a speed of 0", launch.speed)
+    if flight.homing is not None and flight.homing.law != "blend" and launch.speed == 0.0 and flight.thrust is None:
+        says = "stands still, and homing turns what flies: it has nothing to turn"
+        links.say((*key, "launch", "speed"), says, launch.speed, 'a speed, flight.thrust, or homing.law = "blend"')
 
 
 STIFFEST = 250.0

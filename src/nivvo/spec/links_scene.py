@@ -12,6 +12,7 @@ def world(links: Links) -> None:
     world = links.model.world
     for k, corner in enumerate(world.bounds or []):
         links.vector(("world", "bounds", k), corner)
+    links.vector(("world", "wind"), world.wind)
     if world.bounds and len(world.bounds[0]) == len(world.bounds[1]):
         low, high = world.bounds
         if any(a >= b for a, b in zip(low, high, strict=True)):

@@ -6,13 +6,20 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Table, Vector
+from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Share, Table, Vector
 
 Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 
 # How many units make a metre, for the defaults of gravity and of sizes only.
 METRES = {"m": 1.0, "cm": 100.0, "mm": 1000.0, "ft": 3.280839895, "px": 100.0}
 GRAVITY = 9.81
+
+
+class Gusts(Table):
+    """How the wind comes and goes: three waves, seeded by the world's seed."""
+
+    share: Share = Field(description="of the wind that comes and goes: 0.3 is from 70 to 130 %")
+    period: Annotated[float, Field(ge=0.05, le=10_000)] = Field(description="seconds of the slowest wave")
 
 
 class World(Table):
@@ -29,6 +36,8 @@ class World(Table):
         None, description="how many units make a metre; only defaults follow from it"
     )
     gravity: NotNegative | None = Field(None, description="downward, in units/s²; default 9.81 m/s² in your unit")
+    wind: Vector | None = Field(None, description="how the air moves, units/s; projectiles feel it through their drag")
+    gusts: Gusts | None = Field(None, description="the wind comes and goes")
     bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two corners; a projectile that leaves them ends"
     )
@@ -50,6 +59,8 @@ class World(Table):
             raise ValueError('height is for view = "top"')
         if self.gravity and self.view == "top" and not self.height:
             raise ValueError("a flat top view has no vertical, so no gravity; write height = true for lobs")
+        if self.gusts is not None and self.wind is None:
+            raise ValueError("gusts need wind, as wind = [3, 0]")
         return self
 
     @property

@@ -349,8 +349,13 @@ def seek(k, i, now, clock, again, keep, waiting):
     if not falls:
         from_v = u
     at["flown"] = gone + path_length(from_v, b, aged + span)
+    v1 = along(u, b, span)
+    if glides:
+        # The parabola's velocity is true at its start alone; that of the cubic through both ends is at both.
+        x = span / s if s > 0.0 else 0.0
+        v1 = along(v1, sub(vec(at["v"]), along(u, b, s)), x * (3.0 * x - 2.0))
     put(at["p"], arc(p, u, b, span))
-    put(at["v"], along(u, b, span))
+    put(at["v"], v1)
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
 
 

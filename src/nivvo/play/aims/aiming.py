@@ -9,8 +9,10 @@ import numpy as np
 from nivvo.core.clock import UNITS
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
+from nivvo.core.pool import HOLDS
 from nivvo.core.spread import cone, draw, fan, scatter
 from nivvo.plan.ability import SEEKS, Ability
+from nivvo.plan.flight import INSTANT
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.arcs import lead, solve, task_of
@@ -64,6 +66,7 @@ class Shot:
     sent : its projectiles; the first alone unless it is spread or leaves by several muzzles
     moment : by what its numbers were settled. radius : of its projectiles (units). use : which use it belongs to
     stance, parent : of one that a contact sent: None, and the key of what met it there
+    sought : the number of the body that it was aimed at, or -1
     """
 
     number: int
@@ -87,6 +90,7 @@ class Shot:
     radius: float = 0.0
     use: int = 0
     parent: int = -1
+    sought: int = -1
 
     @property
     def several(self) -> bool:
@@ -104,6 +108,7 @@ class Aimed:
     notes: list[str]
     refused: str = ""
     remains: float = 0.0
+    sought: int = -1
 
 
 def moment_of(scene: Scene, asked: Asked) -> Moment:
@@ -184,12 +189,15 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
         moment=moment,
         radius=radius,
         use=asked.use,
+        sought=aimed.sought,
     )
 
 
 def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple[float | None, str]:
     """The launch speed of a shot (units/s; None if the arc brings its own), and what is to be told about it."""
     keys = ability.launch
+    if ability.flight.instant:
+        return resolve(ability.limits.reach, moment, "reach") / INSTANT, "no travel time"
     if keys.velocity is not None:
         return float(np.sqrt(sum(x * x for x in keys.velocity))), ""
     if keys.impulse is not None:
@@ -216,7 +224,7 @@ def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance:
         nothing = "nothing to aim at" if sought is None else ""
     elif aim.by == "sight":
         seen = sight(stage, ability, stance.shooter, time)
-        point = seen.point
+        point, sought = seen.point, seen.body
         nothing = "" if seen.body is not None else "the sight meets nothing"
         notes += [f"the sight begins inside {seen.inside}, and looks through it"] if seen.inside else []
         notes += [] if seen.body is None else [f"the sight is on {stage.names[seen.body]}"]
@@ -237,6 +245,7 @@ def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance:
             point,
             notes,
         )
+    aimed.sought = -1 if sought is None else sought
     if arc is None and not aimed.refused:
         if aim.assist is not None:
             heading, words = bent(stage, aim.assist, stance, aimed.leaving.heading, time)
@@ -244,7 +253,10 @@ def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance:
             aimed.notes += [words] if words else []
         if speed is None:
             aimed.refused = f'{nothing}, and arc = "{ability.launch.arc}" has no speed of its own'
-        aimed.velocity = (speed or 1.0) * aimed.leaving.heading
+        top = float(ability.flight.acts["top"][0])
+        if speed is not None and speed > top and ability.flight.acts["tops"][0] == HOLDS:
+            aimed.notes.append(f"launched above its top speed of {top:.5g} {scene.unit}/s, which does not brake it")
+        aimed.velocity = (1.0 if speed is None else speed) * aimed.leaving.heading
         if ability.launch.velocity is not None:
             _by_components(ability, stance, aimed)
     return aimed

@@ -1,0 +1,362 @@
+"""How shots fly: each way of flying through the public face, against closed forms and plain models of games' ticks."""
+
+import math
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.errors import DrillError
+
+VIEWS = {
+    "up": ("world.y = 'up'", 2),
+    "down": ("world.y = 'down'", 2),
+    "top": ("world.view = 'top'", 2),
+    "space": ("world.view = 'space'", 3),
+}
+
+
+def made(flight, *, view="up", launch="launch.speed = 12", more="", case="", target="[20, 0]"):
+    """A drill of one shot at 0 s; ``flight``: lines of the ability."""
+    world, size = VIEWS[view]
+    at = target if size == 2 else target.replace("]", ", 0]")
+    lines = [f"nivvo = 1\n{world}\n{more}\n[ability.tern]\n{launch}\nflight.gravity_share = 0"]
+    lines += [*flight, f"[target.wisp]\nat = {at}\nshape.ball = 0.5\n[case.tap]\n{case}\n"]
+    return nivvo.parse("\n".join(lines))
+
+
+def path_of(drill, case=None):
+    run = nivvo.fire(drill, case)
+    return run, run.flight(next(iter(run.ids.values())))
+
+
+class Homing(unittest.TestCase):
+    def test_it_hits_what_flees_at_every_law_view_step_and_rate(self):
+        for law in ("pursuit", "lead", "proportional", "blend"):
+            for view in VIEWS:
+                for motion in ("exact", "semi-implicit", "verlet"):
+                    with self.subTest(law=law, view=view, motion=motion):
+                        turns = "" if law == "blend" else "flight.homing.turn_rate = 400"
+                        move = "[1, 2]" if VIEWS[view][1] == 2 else "[1, 2, 1]"
+                        drill = made(
+                            [f"flight.homing.law = '{law}'", turns],
+                            view=view,
+                            more=f"tick.motion = '{motion}'",
+                            case=f"set = {{ 'target.wisp.move.velocity' = {move} }}",
+                        )
+                        run = nivvo.fire(drill)
+                        self.assertEqual(run.rows("projectiles")[0]["ended_by"], "contact")
+                        self.assertEqual(run.rows("contacts")[0]["body"], "wisp")
+
+    def test_three_frame_rates_differ_by_less_than_a_hundredth_of_the_way(self):
+        for law in ("pursuit", "lead", "proportional", "blend"):
+            ends = []
+            for rate in (30, 60, 144):
+                drill = made(
+                    [f"flight.homing.law = '{law}'", "flight.homing.after = 0.217", "limits.life = 1.1"],
+                    more=f"tick.rate = {rate}",
+                    target="[30, 14]",
+                    case="set = { 'target.wisp.move.velocity' = [2, -3] }",
+                )
+                ends.append(path_of(drill)[1].p[-1])
+            gaps = [np.linalg.norm(a - b) for a in ends for b in ends]
+            self.assertLess(max(gaps), 1e-6 * 13.2, law)
+
+    def test_a_chase_from_behind_is_the_curve_of_pursuit(self):
+        # Bouguer's pursuit (1732): the wisp at x = d flees straight up at u, the tern comes from the origin at v.
+        d, v, u = 20.0, 12.0, 6.0
+        k = u / v
+        drill = made(
+            ["flight.homing.turn_rate = 36000", "flight.homing.gain = 30", "on.targets.then = 'pass'"],
+            case=f"set = {{ 'target.wisp.move.velocity' = [0, {u}], 'target.wisp.at' = [{d}, 0] }}",
+            launch=f"launch.speed = {v}",
+        )
+        run, path = path_of(drill)
+        start = path.p[0][0]
+        gap = d - start
+        for time in np.linspace(0.1, 1.7, 9):
+            x, y = path.at(time)[0][:2]
+            r = 1 - (x - start) / gap
+            expected = gap / 2 * ((r ** (1 + k) - 1) / (1 + k) - (r ** (1 - k) - 1) / (1 - k))
+            self.assertAlmostEqual(y, expected, delta=2e-4 * gap)
+
+    def test_proportional_navigation_at_three_times_turns_three_times_as_fast_as_the_line_of_sight(self):
+        drill = made(
+            ["flight.homing.law = 'proportional'", "flight.homing.gain = 3", "flight.homing.turn_rate = 36000"],
+            target="[40, 9]",
+            case="set = { 'target.wisp.move.velocity' = [-3, 1] }",
+        )
+        _, path = path_of(drill)
+        times = np.linspace(0.05, 1.5, 400)
+        p, v = path.at(times)
+        to = np.array([40.0, 9.0]) + times[:, None] * np.array([-3.0, 1.0]) - p[:, :2]
+        course = np.unwrap(np.arctan2(v[:, 1], v[:, 0]))
+        sight = np.unwrap(np.arctan2(to[:, 1], to[:, 0]))
+        np.testing.assert_allclose(course - course[0], 3.0 * (sight - sight[0]), atol=1e-5)
+
+    def test_it_never_turns_faster_than_it_may_and_keeps_its_speed(self):
+        rng = np.random.default_rng(5)
+        for seed in range(12):
+            rate, law = rng.uniform(30, 300), ("pursuit", "lead", "proportional")[seed % 3]
+            at, move = rng.uniform(-25, 25, 2).round(3).tolist(), rng.normal(0, 4, 2).round(3).tolist()
+            drill = made(
+                [f"flight.homing.law = '{law}'", f"flight.homing.turn_rate = {rate}", "limits.life = 3"],
+                target=str(at),
+                case=f"set = {{ 'target.wisp.move.velocity' = {move} }}",
+            )
+            _, path = path_of(drill)
+            speed = np.linalg.norm(path.v, axis=1)
+            np.testing.assert_allclose(speed, 12.0, rtol=1e-6)
+            turned = np.unwrap(np.arctan2(path.v[:, 1], path.v[:, 0]))
+            over = np.abs(np.diff(turned)) - math.radians(rate) * np.diff(path.t)
+            self.assertLess(over.max(), 1e-6)
+
+    def test_a_circle_at_its_limit_has_the_radius_that_is_told(self):
+        drill = made(["flight.homing.turn_rate = 90", "limits.life = 2"], target="[0.61, 1.5]", case="set = {}")
+        run, path = path_of(drill)
+        self.assertAlmostEqual(run.rows("pursuits")[0]["turn_radius"], 12 / (math.pi / 2), places=9)
+        centre = path.p[0] + np.array([0, 12 / (math.pi / 2), 0])
+        far = np.linalg.norm(path.p - centre, axis=1)
+        np.testing.assert_allclose(far[path.t <= 1.0], 12 / (math.pi / 2), rtol=1e-7)
+
+    def test_a_games_own_step_turns_as_the_textbook_does(self):
+        rate, turn = 60.0, math.radians(150)
+        drill = made(
+            ["flight.homing.turn_rate = 150", "limits.life = 1"],
+            more="tick.motion = 'semi-implicit'",
+            target="[4, 12]",
+            case="set = { 'target.wisp.move.velocity' = [1, 0] }",
+        )
+        _, path = path_of(drill)
+        p, v, t = path.p[0][:2].copy(), path.v[0][:2].copy(), 0.0
+        for k in range(59):
+            to = np.array([4.0 + t, 12.0]) - p
+            angle = math.atan2(v[0] * to[1] - v[1] * to[0], v @ to)
+            step = max(-turn / rate, min(turn / rate, angle))
+            v = np.array([math.cos(step) * v[0] - math.sin(step) * v[1], math.sin(step) * v[0] + math.cos(step) * v[1]])
+            p, t = p + v / rate, t + 1 / rate
+            np.testing.assert_allclose(path.p[k + 1][:2], p, atol=1e-11)
+
+    def test_mirrored_worlds_home_mirrored(self):
+        for law in ("pursuit", "lead", "proportional", "blend"):
+            flight = [f"flight.homing.law = '{law}'", "flight.sway.across = 0.4\nflight.sway.period = 0.3"]
+            one = made(flight, view="up", target="[11, 8]", launch="launch.speed = 12\nlaunch.elevation = -30")
+            other = made(flight, view="down", target="[11, -8]", launch="launch.speed = 12\nlaunch.elevation = -30")
+            a, b = path_of(one)[1].p, path_of(other)[1].p
+            self.assertEqual((a * [1, -1, 1] + 0.0).tobytes(), (b + 0.0).tobytes())
+            left = one.with_settings({"shooter.keeper.facing": "left", "target.wisp.at": [-11, 8]})
+            self.assertEqual((a * [-1, 1, 1] + 0.0).tobytes(), (path_of(left)[1].p + 0.0).tobytes())
+
+    def test_it_chooses_and_loses_as_it_is_told(self):
+        base = """
+nivvo = 1
+[ability.tern]
+launch.speed = 10
+flight.gravity_share = 0
+limits.life = 4
+on.anything.then = "ignore"
+flight.homing.{key}
+[target.near]
+at = [6, 3]
+[target.ahead]
+at = [12, 0.5]
+[target.far]
+at = [-15, 1]
+[obstacle.post]
+at = [3, 1.33]
+shape.box = [0.2, 0.5]
+[case.tap]
+"""
+        for key, first in (
+            ("choice = 'nearest'", "near"),
+            ("choice = 'by angle'", "ahead"),
+            ("in_sight = true", "ahead"),
+            ("cone = 30", "ahead"),
+            ("within = 0.3", None),
+        ):
+            run = nivvo.fire(nivvo.parse(base.format(key=key)))
+            rows = run.rows("pursuits")
+            self.assertEqual(rows[0]["body"] if rows else None, first, key)
+        lost = nivvo.fire(nivvo.parse(base.format(key="keeps_cone = 200\nflight.homing.cone = 150")))
+        self.assertIn("it came out of its cone", [row["lost_by"] for row in lost.rows("pursuits")])
+        over = nivvo.fire(nivvo.parse(base.format(key="lasts = 0.5")))
+        self.assertAlmostEqual(over.rows("pursuits")[0]["followed_for"], 0.5, delta=1e-9)
+
+    def test_several_that_spread_out_follow_one_each(self):
+        text = """
+nivvo = 1
+[ability.shoal]
+launch.speed = 10
+launch.count = 4
+launch.fan = 60
+flight.gravity_share = 0
+flight.homing.choice = "spread out"
+"""
+        text += "".join(f"[target.w{k}]\nat = [{8 + k}, {2 * k}]\n" for k in range(4)) + "[case.tap]\n"
+        rows = nivvo.fire(nivvo.parse(text)).rows("pursuits")
+        self.assertEqual({row["body"] for row in rows[:4]}, {f"w{k}" for k in range(4)})
+
+    def test_when_its_target_dies_it_looks_again_flies_on_or_ends(self):
+        text = """
+nivvo = 1
+[ability.tern]
+launch.speed = 10
+flight.gravity_share = 0
+flight.homing.when_lost = "{word}"
+limits.life = 5
+[ability.rivet]
+launch.speed = 60
+flight.gravity_share = 0
+firing.button = "rivet"
+on.anything.damage = 9
+[target.first]
+at = [12, 0]
+health = 5
+[target.second]
+at = [30, 8]
+[case.both]
+input = [{{ t = 0, tap = "fire" }}, {{ t = 0.4, tap = "rivet" }}]
+"""
+        ends = {}
+        for word in ("look again", "fly on", "end"):
+            run = nivvo.fire(nivvo.parse(text.format(word=word)))
+            ends[word] = next(row for row in run.rows("projectiles") if row["ability"] == "tern")
+            self.assertEqual(run.rows("pursuits")[0]["lost_by"], "it is out")
+        self.assertEqual(ends["look again"]["reason"], "touched second")
+        self.assertEqual(ends["fly on"]["ended_by"], "life")
+        self.assertEqual(ends["end"]["ended_by"], "lost its target")
+
+    def test_compiled_alone_or_among_others_it_is_the_same_to_the_byte(self):
+        import os
+        from unittest import mock
+
+        flight = ["flight.homing.law = 'lead'", "flight.drag.square = 0.01", "flight.thrust.acceleration = 9"]
+        drill = made(flight, target="[14, 6]", case="input = [{ t = 0.0, tap = 'fire' }, { t = 0.05, tap = 'fire' }]")
+        plain = nivvo.fire(drill)
+        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
+            compiled = nivvo.fire(drill)
+        self.assertEqual(plain.digest, compiled.digest)
+        alone = nivvo.fire(drill.with_settings({"case.tap.input": [{"t": 0.0, "tap": "fire"}]}))
+        self.assertEqual(alone.flight("tern-1").p.tobytes(), plain.flight("tern-1").p.tobytes())
+
+    def test_the_preview_is_the_flight(self):
+        drill = made(
+            ["flight.homing.turn_rate = 200"], target="[14, 9]", case="set = { 'target.wisp.move.velocity' = [0, 2] }"
+        )
+        run, path = path_of(drill)
+        seen = nivvo.preview(drill, every=0.01)
+        np.testing.assert_allclose(seen.points, path.at(seen.times)[0][:, :2], atol=1e-12)
+        self.assertEqual(seen.landing.body, "wisp")
+        self.assertAlmostEqual(seen.landing.time, run.rows("contacts")[0]["time"], places=12)
+
+
+class Others(unittest.TestCase):
+    def test_thrust_under_a_top_speed_reaches_it_and_no_more(self):
+        drill = made(
+            ["flight.thrust.acceleration = 30\nflight.thrust.after = 0.2\nflight.top_speed = 25\nlimits.life = 3"],
+            target="[500, 0]",
+        )
+        _, path = path_of(drill)
+        speed = np.linalg.norm(path.v, axis=1)
+        self.assertAlmostEqual(speed[np.searchsorted(path.t, 0.5)], 12 + 30 * 0.3, places=6)
+        self.assertLessEqual(speed.max(), 25.0 * (1 + 1e-9))
+        self.assertGreater(speed[-1], 25.0 * (1 - 1e-6))
+
+    def test_what_is_faster_than_its_top_is_told_or_cut(self):
+        drill = made(["flight.top_speed = 5\nlimits.life = 1"], target="[500, 0]")
+        run, path = path_of(drill)
+        self.assertIn("above its top speed", run.rows("shots")[0]["note"])
+        self.assertAlmostEqual(np.linalg.norm(path.v[-1]), 12.0)
+        cut = drill.with_settings({"ability.tern.flight.at_top": "cuts"})
+        self.assertAlmostEqual(np.linalg.norm(path_of(cut)[1].v[-1]), 5.0)
+        own = cut.with_settings({"tick.motion": "semi-implicit"})
+        self.assertEqual(np.linalg.norm(path_of(own)[1].v[1]), 5.0)
+
+    def test_wind_carries_what_has_drag_and_nothing_else(self):
+        drill = made(["flight.drag.linear = 2\nlimits.life = 4"], more="world.wind = [3, 1]", target="[500, 0]")
+        _, path = path_of(drill)
+        expected = np.array([3.0, 1.0]) + (np.array([12.0, 0.0]) - [3.0, 1.0]) * math.exp(-8.0)
+        np.testing.assert_allclose(path.v[-1][:2], expected, atol=1e-7)
+        none = drill.with_settings({"ability.tern.flight.drag.linear": 0})
+        np.testing.assert_array_equal(path_of(none)[1].v[-1][:2], [12.0, 0.0])
+
+    def test_gusts_are_those_of_the_seed_and_within_their_share(self):
+        lines = ["flight.drag.linear = 400\nlimits.life = 6"]
+        more = "world.wind = [10, 0]\nworld.gusts = { share = 0.3, period = 1.5 }\n"
+        drill = made(lines, more=more + "world.seed = 4", target="[500, 0]")
+        _, path = path_of(drill)
+        wind = path.v[path.t > 0.1][:, 0]
+        self.assertTrue((wind > 6.99).all() and (wind < 13.01).all())
+        self.assertGreater(np.ptp(wind), 1.0)
+        self.assertEqual(nivvo.fire(drill).digest, nivvo.fire(drill).digest)
+        other = drill.with_settings({"world.seed": 5})
+        self.assertNotEqual(nivvo.fire(drill).digest, nivvo.fire(other).digest)
+
+    def test_a_dart_comes_back_to_where_its_shooter_then_is(self):
+        for motion in ("exact", "semi-implicit"):
+            drill = made(
+                ["flight.homing.toward = 'shooter'\nflight.homing.law = 'blend'\nflight.homing.after = 0.6"],
+                more=f"tick.motion = '{motion}'\n[shooter.keeper]\nmove.velocity = [0, 3]",
+                target="[500, 0]",
+            )
+            row = nivvo.fire(drill).rows("projectiles")[0]
+            self.assertEqual(row["reason"], "touched keeper")
+            self.assertLess(np.hypot(row["end_x"], row["end_y"] - 3 * row["ended"]), 0.7)
+
+    def test_a_lamp_goes_round_its_shooter_mirrored_with_its_facing(self):
+        flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nflight.orbit.lasts = 1.5\nlimits.life = 2"]
+        drill = made(flight, target="[500, 0]")
+        _, path = path_of(drill)
+        late = (path.t >= 0.3) & (path.t <= 1.5)
+        np.testing.assert_allclose(np.linalg.norm(path.p[late], axis=1), 2.0, rtol=1e-9)
+        np.testing.assert_allclose(np.linalg.norm(path.v[-1]), 2.0 * math.radians(200), rtol=1e-9)
+        left = path_of(drill.with_settings({"shooter.keeper.facing": "left"}))[1]
+        np.testing.assert_allclose(left.p, path.p * [-1, 1, 1], atol=1e-12)
+
+    def test_an_instant_shot_answers_as_the_fastest_would(self):
+        rng = np.random.default_rng(8)
+        for _ in range(20):
+            boxes = "".join(
+                f"[obstacle.b{k}]\nat = {rng.uniform(-20, 20, 2).round(2).tolist()}\nshape.box = [3, 1]\n"
+                f"shape.turned = {rng.uniform(0, 180):.2f}\n"
+                for k in range(12)
+            )
+            text = (
+                "nivvo = 1\n[ability.ray]\nlaunch.speed = 100000\nflight.gravity_share = 0\nflight.instant = true\n"
+                f"on.obstacles = {{ then = 'bounce', restitution = 1, bounces = 3 }}\nlaunch.elevation = "
+                f"{rng.uniform(-80, 80):.2f}\nlimits.reach = 400\n{boxes}[case.tap]\n"
+            )
+            drill = nivvo.parse(text)
+            at_once = nivvo.fire(drill)
+            fast = nivvo.fire(drill.with_settings({"ability.ray.flight.instant": False}))
+            a, b = at_once.rows("contacts"), fast.rows("contacts")
+            self.assertEqual([row["body"] for row in a], [row["body"] for row in b])
+            for one, other in zip(a, b, strict=True):
+                self.assertAlmostEqual(one["x"], other["x"], delta=1e-7)
+                self.assertAlmostEqual(one["y"], other["y"], delta=1e-7)
+            self.assertLess(at_once.rows("projectiles")[0]["flight_time"], 2e-6)
+
+    def test_a_beacon_stays_where_it_leaves(self):
+        drill = made(["limits.life = 'forever'"], launch="launch.speed = 0", case="lasts = 3")
+        run, path = path_of(drill)
+        np.testing.assert_array_equal(path.p, np.repeat(path.p[:1], len(path.p), axis=0))
+        self.assertEqual(run.rows("projectiles")[0]["ended_by"], "flying")
+
+    def test_what_makes_no_sense_is_told(self):
+        for flight, says in (
+            ("flight.homing.turn_rate = 0", "turn_rate"),
+            ("flight.thrust.acceleration = -3", "acceleration"),
+            ("flight.homing.group = 'gulls'", "no group"),
+            ("flight.homing.cone = 0", "cone"),
+            ("flight.homing.law = 'blend'\nflight.homing.turn_rate = 90", "turn_rate"),
+            ("flight.homing.toward = 'shooter'\nflight.homing.group = 'targets'", "the way back"),
+            ("flight.sway.period = 1", "across"),
+            ("flight.sway.up = 1\nflight.sway.period = 1", "in 2D"),
+            ("flight.orbit.radius = 1\nflight.orbit.turn_rate = 0", "go round"),
+            ("flight.instant = true\nflight.thrust.acceleration = 3", "takes time"),
+            ("flight.top_speed = 5\nflight.lowest_speed = 6", "not below"),
+            ("flight.at_top = 'cuts'", "top_speed"),
+        ):
+            with self.assertRaises(DrillError, msg=flight) as caught:
+                made([flight])
+            self.assertIn(says, str(caught.exception), flight)
