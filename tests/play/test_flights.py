@@ -71,7 +71,7 @@ class Homing(unittest.TestCase):
             case=f"set = {{ 'target.wisp.move.velocity' = [0, {u}], 'target.wisp.at' = [{d}, 0] }}",
             launch=f"launch.speed = {v}",
         )
-        run, path = path_of(drill)
+        _, path = path_of(drill)
         start = path.p[0][0]
         gap = d - start
         for time in np.linspace(0.1, 1.7, 9):

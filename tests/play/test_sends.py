@@ -20,7 +20,7 @@ launch.elevation = 35
 flight.gravity_share = {share}
 shape.ball = 0.2
 limits.life = 4
-on.floor = {{ then = "{then}"{bounce}, sends = "spark"{along} }}
+on.floor = {{ then = "{then}"{bounce}, sends = {{ ability = "spark"{along} }} }}
 on.anything.then = "pass"
 [ability.spark]
 launch = {{ speed = 4{spread} }}
@@ -62,7 +62,7 @@ class Sent(unittest.TestCase):
     def test_it_leaves_the_surface_at_the_contacts_time_along_what_was_written(self):
         for view in (SIDE, DOWN, SPACE):
             for along in ("normal", "reflected", "onward"):
-                run = nivvo.fire(drill(view, along=f', sends_along = "{along}"'))
+                run = nivvo.fire(drill(view, along=f', along = "{along}"'))
                 axes = "xyz"[: run.scene.frame.size]
                 contact, birth = run.rows("contacts")[0], sent_of(run)[0]
                 n = np.array([contact[f"normal_{axis}"] for axis in axes])
@@ -113,13 +113,15 @@ class Bounded(unittest.TestCase):
         self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(bare)).rows("shots")}, {"pot"})
         fired = bare.replace("[ability.spark]\n", "[ability.spark]\nfiring.cooldown = 1\n")
         self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(fired)).rows("shots")}, {"pot", "spark"})
-        alone = bare.replace('sends = "spark"', 'sends = "pot"')
+        alone = bare.replace('ability = "spark"', 'ability = "pot"')
         self.assertEqual({row["ability"] for row in nivvo.fire(nivvo.parse(alone)).rows("shots")}, {"pot", "spark"})
 
     def test_what_sends_itself_comes_to_an_end_that_is_told(self):
         roof = '[obstacle.roof]\nat = [0, 1.5]\nshape.half_space = "down"\ngroup = "floor"\n'
         text = TEXT.format(**{**PLAIN, **SIDE, "more": roof, "share": 0}).replace(
-            'on.anything.then = "end"', 'on.floor = { then = "end", sends = "spark" }')  # fmt: skip
+            'on.anything.then = "end"',
+            'on.floor = { then = "end", sends = { ability = "spark", generations = 16 } }',
+        )
         run = nivvo.fire(nivvo.parse(text).with_settings({"ability.pot.launch.elevation": -40.0}))
         births = sent_of(run)
         self.assertEqual(len(births), 16)
@@ -142,9 +144,9 @@ class Bounded(unittest.TestCase):
         run = nivvo.fire(nivvo.parse(text))
         self.assertIn("no speed of its own", refused_of(run)[0])
         for old, new, words in (
-            ('sends = "spark"', 'sends = "sparks"', "did you mean spark"),
-            ('sends = "spark"', 'sends_along = "onward"', "goes with sends"),
-            ('"end", sends', '"ignore", sends', "sends nothing"),
+            ('ability = "spark"', 'ability = "sparks"', "did you mean spark"),
+            ('ability = "spark"', 'along = "onward"', "sends.ability: is missing"),
+            ('"end", sends', '"ignore", sends', "nothing follows"),
         ):
             with self.assertRaisesRegex(nivvo.DrillError, words):
                 nivvo.parse(TEXT.format(**{**PLAIN, **SIDE}).replace(old, new))
@@ -186,7 +188,9 @@ def wild(rng):
     text += f"launch.speed = {rng.uniform(4, 20):.2f}\nlaunch.elevation = {rng.uniform(-40, 70):.1f}\n"
     text += "flight.drag.square = 0.02\n" if rng.uniform() < 0.3 else ""
     along = rng.choice(["normal", "reflected", "onward"])
-    text += f'on.anything = {{ then = "{then}"{more}, damage = 1, sends = "spark", sends_along = "{along}" }}\n'
+    text += (
+        f'on.anything = {{ then = "{then}"{more}, damage = 1, sends = {{ ability = "spark", along = "{along}" }} }}\n'
+    )
     text += "[ability.spark]\nlaunch = { speed = 6, count = 2, fan = 50 }\nlimits.life = 0.8\n"
     text += 'on.anything = { then = "bounce", restitution = 0.7 }\n[obstacle.floor]\nshape.half_space = "up"\n'
     for k in range(int(rng.integers(2, 8))):

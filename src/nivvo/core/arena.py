@@ -44,6 +44,8 @@ class Arena:
     sleeps : bool
         Let projectiles sleep until something can happen to them; what happens is the same to the bit. None: unless
         the environment says NIVVO_SLEEP=never, to look into it.
+    up : (3,)
+        Unit vector, or nothing where there is no up.
     flat : bool
         Whether all motion is in the plane z = 0 (the grid then has no third axis).
     """
@@ -60,8 +62,10 @@ class Arena:
         sampled=True,
         sleeps=None,
         flat=False,
+        up=(0.0, 0.0, 0.0),
     ):
         self.world = pool.zeros(1, pool.WORLD)
+        self.world["up"] = up
         self.world["step"], self.world["touch"] = step, touch
         self.world["sampled"], self.world["sleeps"] = sampled, _sleeps() if sleeps is None else sleeps
         self.world["skin"] = pool.SURFACE_SHARE * scene
@@ -217,9 +221,13 @@ class Arena:
     def may_send(self, acts: np.ndarray) -> None:
         """Be ready for projectiles on which something acts, a row as ``forces.acting`` gives."""
         if bool(acts["careful"][0]) or bool(acts["winds"][0]):
-            self.guided = True
+            self.guide()
             self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
-            self._hold(0)
+
+    def guide(self) -> None:
+        """Know of more than gravity and drag from now on."""
+        self.guided = True
+        self._hold(0)
 
     @property
     def _kernel(self):
@@ -249,15 +257,15 @@ class Arena:
         bounces=None,
         holds=0,
         curves=(),
+        moments=None,
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
-        ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone.
-        ``then`` and ``damage`` are one for all groups or one a group, and so is
-        ``bounces``: restitution, friction, how many at most (-1: any), least speed. ``holds``: whether the engine holds
-        at such a contact. ``curves``: (group, by, rows (n, 2), whether they are steps) of damage that depends on age or
-        path length. ``strays``, ``owner``: how ``reach`` is measured.
-        """
+        ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
+        ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
+        most (-1: any), least speed. ``holds``: whether the engine holds at such a contact. ``moments``: fields of
+        PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
+        damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
         n = self.spare.pop() if self.spare else self.used
         if n == len(self.params):
             self.params = pool.grown(self.params, n + 1)
@@ -272,6 +280,14 @@ class Arena:
         row["strays"], row["owner"] = strays, owner
         row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
         own = self.answers[n]
+        own["near"] = 0.0
+        for field, value in (moments or {}).items():
+            if field == "near":
+                own["near"] = value
+            else:
+                row[field] = value
+            self.guide()
+        row["sums"] |= int(row["flown"] < np.inf)
         own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
         if bounces is not None:
             own["restitution"], own["friction"], own["bounces"], own["least"] = np.transpose(bounces)
@@ -297,9 +313,11 @@ class Arena:
         t0 = born if moves_at is None else moves_at
         if isinstance(key, int):
             self._hold(first + 1)
-            life = int(self.params["life"][param])
-            until, left = pool.FOREVER if life < 0 else born + life, (*inside, *NOBODY[len(inside) :])
-            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, pool.BY_LIFE, 0, left)
+            life, age = int(self.params["life"][param]), int(self.params["age"][param])
+            aged = age >= 0 and (life < 0 or age < life)
+            lasts, cause = (age, pool.BY_AGE) if aged else (life, pool.BY_LIFE)
+            until, left = pool.FOREVER if lasts < 0 else born + lasts, (*inside, *NOBODY[len(inside) :])
+            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, cause, 0, 0, 0, left)
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
             if self.guided:
@@ -311,7 +329,7 @@ class Arena:
         q["p"] = q["p0"] = p
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
-        q["flown"], q["end"], q["inside"], q["cause"], q["bounces"] = 0.0, 0, -1, pool.BY_LIFE, 0
+        q["flown"], q["end"], q["inside"], q["cause"], q["bounces"], q["past"] = 0.0, 0, -1, pool.BY_LIFE, 0, 0
         life = self.params["life"][param]
         q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
         for k, body in enumerate(inside):

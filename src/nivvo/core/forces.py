@@ -61,7 +61,7 @@ def acting(
     row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = thrust
     row["top"], row["tops"] = top
     row["lowest"] = lowest
-    row["seeks"] = 0.0, math.inf
+    row["seeks"], row["flown"], row["age"] = (0.0, math.inf), math.inf, pool.FOREVER
     if homing is not None:
         row["law"], row["toward"], row["gain"], row["rate"], row["side"], row["seeks"][0, 0], row["seeks"][0, 1] = (
             homing

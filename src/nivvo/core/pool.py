@@ -34,13 +34,15 @@ FLIGHT = np.dtype(
         ("end", "i4"),
         ("cause", "i4"),
         ("bounces", "i4"),
+        ("past", "i4"),
+        ("pad", "i4"),
         ("inside", "i4", INSIDE_MOST),
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
 flown: its path before t0 (exact step, under a constant acceleration alone), else till now.
 until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
-bounces: how often it was thrown back.
+bounces: how often it was thrown back. past: bits of the moments (codes of why) that are behind it.
 inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
 PARAMS = np.dtype(
@@ -75,6 +77,12 @@ PARAMS = np.dtype(
         ("looks", "i8"),
         ("every", "i8"),
         ("frees", "i8"),
+        ("age", "i8"),
+        ("flown", "f8"),
+        ("moments", "i4"),
+        ("goes_on", "i4"),
+        ("ends_hold", "i4"),
+        ("pad", "i4"),
         ("spares", "i4"),
         ("bends", "i4"),
         ("careful", "i4"),
@@ -101,10 +109,11 @@ than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.
 phases (winds: whether there is any); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side,
 seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after
 which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks,
-every (counts), choice, group, sighted, loses. life: counts of the clock, FOREVER without end. reach: path length,
-inf without end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as
-distance FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be
-summed up."""
+every (counts), choice, group, sighted, loses. age (counts, FOREVER without), flown (units): moments of it; moments,
+goes_on: bits of the moments (codes of why) that are looked for, and after which it flies on; ends_hold: whether the
+tick stops when it ends. life: counts of the clock, FOREVER without end. reach: path length, inf without end.
+spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as distance
+FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be summed up."""
 
 GUIDE = np.dtype(
     [
@@ -135,6 +144,7 @@ ANSWERS = np.dtype(
         ("restitution", "f8"),
         ("friction", "f8"),
         ("least", "f8"),
+        ("near", "f8"),
         ("then", "i4"),
         ("by", "i4"),
         ("first", "i4"),
@@ -145,11 +155,11 @@ ANSWERS = np.dtype(
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it ends. holds: whether the tick stops after it, for what is decided outside.
-by: whether damage depends on DEPENDS_AGE (s)
-or DEPENDS_FLOWN (units): then it is read off ``count`` rows of the curves from ``first`` on, each x and value,
-straight between, the later of two at one x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and
-(every, cap), one step more each ``every`` and never beyond the cap."""
+normal below which it ends. near: so far away it is near (units). holds: whether the tick stops after it, for what
+is decided outside. by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off
+``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x. With
+a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never
+beyond the cap."""
 
 BODY = np.dtype(
     [
@@ -243,6 +253,7 @@ WORLD = np.dtype(
     [
         ("low", "f8", 3),
         ("high", "f8", 3),
+        ("up", "f8", 3),
         ("origin", "f8", 3),
         ("per_cell", "f8", 3),
         ("last", "f8", 3),
@@ -272,11 +283,11 @@ STILL, MOVING, LARGE = 0, 1, 2
 OBSTACLE, TARGET, SHOOTER = 0, 1, 2
 ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}
 
-CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET = 1, 2, 3, 4, 5, 6, 7, 8, 9
+CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET, MOMENT = range(1, 11)
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
-BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR = 11, 12, 13, 14, 15
+BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN = range(11, 18)
 
 ON_VELOCITY, ON_LAUNCH = 0, 1
 THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH}

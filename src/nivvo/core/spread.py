@@ -26,12 +26,23 @@ def draw(seed: int, name: str, *numbers: int) -> float:
     return ((state ^ (state >> 31)) >> 11) / (1 << 53)
 
 
-def fan(frame: Frame, heading, facing, count: int, degrees: float) -> np.ndarray:
-    """``count`` unit headings (count, 3) evenly over ``degrees``, ends included: up in side view, else to the right."""
+def fan(frame: Frame, heading, facing, count: int, degrees: float, roll: float = 0.0) -> np.ndarray:
+    """``count`` unit headings (count, 3) evenly over ``degrees``, ends included: up in side view, else to the right.
+
+    roll : in 3D, degrees by which its plane is turned from level toward up.
+    """
     steps = np.linspace(-0.5, 0.5, count) if count > 1 else np.zeros(1)
     # The same to the bit on both sides of the middle.
     steps = 0.5 * (steps - steps[::-1])
-    return _turned(frame, heading, facing, steps * degrees, 0.0 if frame.view != "side" else 90.0)
+    return _turned(frame, heading, facing, steps * degrees, roll if frame.view != "side" else 90.0)
+
+
+def ring(frame: Frame, heading, facing, count: int, degrees: float) -> np.ndarray:
+    """``count`` unit headings (count, 3) evenly around a cone of full angle ``degrees``; in 2D a fan."""
+    if frame.size == 2:
+        return fan(frame, heading, facing, count, degrees)
+    around = 360.0 * np.arange(count) / count
+    return _turned(frame, heading, facing, np.full(count, 0.5 * degrees), around)
 
 
 def cone(frame: Frame, heading, facing, degrees: float, u, v) -> np.ndarray:

@@ -10,6 +10,8 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.core.frame import AXES, Frame
+from nivvo.plan.effects import Effect, effects_of, moments_of
+from nivvo.plan.effects import Moment as Effected
 from nivvo.plan.flight import FAR, Flight, flight_of
 from nivvo.plan.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec import ability as written
@@ -142,6 +144,8 @@ class Launch:
     margin: float
     count: Number
     fan: Number | None
+    fan_roll: float
+    ring: Number | None
     cone: Number | None
     scatter: Number | None
 
@@ -162,14 +166,6 @@ class Limits:
 
 
 @dataclass(frozen=True, slots=True)
-class Sends:
-    """Projectiles of an ability leave from the contact, along "normal", "reflected" or "onward"."""
-
-    ability: str
-    along: str
-
-
-@dataclass(frozen=True, slots=True)
 class Answer:
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
@@ -181,7 +177,7 @@ class Answer:
     damage: Number
     written: bool
     bounce: tuple[float, float, int, float] = (0.0, 0.0, -1, 0.0)
-    effects: tuple[Sends, ...] = ()
+    effects: tuple[Effect, ...] = ()
 
     @property
     def solid(self) -> bool:
@@ -205,6 +201,7 @@ class Again:
     then: str
     of: str
     none_left: str
+    also_fires: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,6 +231,7 @@ class Ability:
     capsule: bool
     answers: tuple[Answer, ...]
     again: Again | None
+    moments: dict[str, Effected]
     curves: dict[str, Curve]
 
     @property
@@ -243,7 +241,10 @@ class Ability:
 
 
 class Ground(Protocol):
-    """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name."""
+    """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name.
+
+    sought : numbers of the groups of targets.
+    """
 
     frame: Frame
     metre: float
@@ -254,6 +255,7 @@ class Ground(Protocol):
     gusts: tuple[float, float]
     seed: int
     groups: list[str]
+    sought: list[int]
     number: dict[str, int]
 
 
@@ -314,8 +316,9 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=tuple(_answer(model, word, plain, on.metre) for word in on.groups),
+        answers=tuple(_answer(name, model, word, plain, on.metre) for word in on.groups),
         again=None if model.when.again is None else filled(Again, model.when.again),
+        moments=moments_of(name, model.when, rate, on.groups, on.sought),
         curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
     )
 
@@ -350,12 +353,11 @@ def _length(shape) -> float:
     return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
 
 
-def _answer(model: written.Ability, group: str, plain, metre: float) -> Answer:
+def _answer(name: str, model: written.Ability, group: str, plain, metre: float) -> Answer:
     """The one answer to a group: its own, else that to anything, else the end."""
     answer = model.on.get(group, model.on.get(ANYTHING))
     if answer is None:
         return Answer(pool.END, 0.0, False)
     least = LEAST_SPEED * metre if answer.least_speed is None else answer.least_speed
     bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least)
-    effects = () if answer.sends is None else (Sends(answer.sends, answer.sends_along or "normal"),)
-    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce, effects)
+    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce, effects_of(name, answer, "normal"))

@@ -78,6 +78,7 @@ class Scene:
         for k, body in enumerate(self.planned):
             self.bodies[k] = body.row
         self.bodies["key"] = np.arange(len(named))
+        self.sought = sorted(set(self.bodies["group"][self.bodies["role"] == pool.TARGET].tolist()))
         self.size = self._size()
         self.abilities: dict[str, Ability] = {}
         self._offsets: dict[tuple, tuple] = {}
@@ -155,6 +156,7 @@ class Scene:
             scene=self.size,
             bounds=bounds,
             flat=self.frame.size == 2,
+            up=self.frame.up if self.frame.vertical else np.zeros(3),
         )
 
     def arena(self, sampled: bool = True) -> Arena:

@@ -212,7 +212,7 @@ class Live:
         out = []
         for shot in session.shots:
             word, time = "fired" if shot.parent < 0 else "sent", clock.to_seconds(shot.time)
-            key, at = session._key(shot), drop(shot.at)
+            key, at = session.key_of(shot), drop(shot.at)
             out.append(Event(time, word, key, shot.shooter, shot.ability, at, 0.0, shot.note))
         out += [
             Event(clock.to_seconds(shot.time), "refused", -1, shot.shooter, shot.ability, None, 0.0, shot.refused)

@@ -7,7 +7,6 @@ which nobody does anything are run many at once. A case is a session that is fed
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 from heapq import heappop, heappush
 from typing import NamedTuple
@@ -17,14 +16,14 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.plan.ability import CURVES, Ability, life_at
+from nivvo.plan.effects import fields_of
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import PRESS, RELEASE, Change
-from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, shoot, speed_of, spread
+from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.aims.arcs import moves_at
+from nivvo.play.consequences import Consequences
 from nivvo.play.cost import Meter
-from nivvo.play.effects.contract import Contact
-from nivvo.play.effects.registry import EFFECTS
 from nivvo.play.flying import Flying
 from nivvo.play.guiding import guide_of
 from nivvo.play.run import Run
@@ -38,9 +37,6 @@ SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
 MOST_NAMED = 65_536
 """Shots of several projectiles that are remembered, so that each of theirs has its own name."""
-
-DEEPEST = 16
-"""Generations of what contacts send: nothing sends itself for ever."""
 
 MOST_KNOWN = 4096
 """Launches that are told apart before those of which nothing flies are forgotten (only a session without end)."""
@@ -79,6 +75,8 @@ class Session:
         self.arena = scene.arena(sampled)
         for ability in scene.abilities.values():
             self.arena.may_send(ability.flight.acts)
+            if fields_of(ability.moments, len(scene.groups)):
+                self.arena.guide()
         self.stage = Stage(scene, self.arena)
         self.tick = 0
         self.shots: list[Shot] = []
@@ -86,7 +84,7 @@ class Session:
         self.births: list[tuple] = []
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
-        self.depth: dict[int, int] = {}
+        self.consequences = Consequences(self)
         self.many: dict[int, None] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
@@ -288,10 +286,13 @@ class Session:
 
     def _further(self, name: str, shooter: str, time: int, trigger: Trigger) -> bool:
         """Whether a press acts on what is in the air, in place of the trigger; does so if it does."""
-        again = self.scene.abilities[name].again
+        ability = self.scene.abilities[name]
+        again = ability.again
         if again is None:
             return False
         rows = self._alive(time, {self._rank(name, shooter)})
+        deep, keys = self.consequences.depth, self.arena.flight["key"]
+        rows = [k for k in rows if "again" in self.consequences.moments(ability, deep.get(int(keys[k]), 0))]
         if not len(rows):
             if trigger.use:
                 self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.none_left}"))
@@ -300,7 +301,7 @@ class Session:
         for row in chosen:
             self.arena.end(int(row), time, pool.BY_PRESS)
         self.states.append(State(time, name, shooter, trigger.state, f"again: {again.then} {len(chosen)} in the air"))
-        return True
+        return not again.also_fires
 
     def _rank(self, name: str, shooter: str) -> int:
         return self.ranks[name] * len(self.shooters) + self.shooters[shooter]
@@ -326,7 +327,7 @@ class Session:
         rows = np.flatnonzero(mine & still & (flight["end"] == 0))
         return rows[np.lexsort((flight["key"][rows], flight["born"][rows]))]
 
-    def _too_many(self, shot: Shot) -> str:
+    def too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
         if shot.ability not in self.counted:
             return ""
@@ -345,7 +346,7 @@ class Session:
     def fire(self, asked: Asked, cursor=None) -> Shot:
         """Work out a shot and put it into the air; ``cursor`` (3,) in place of the player's."""
         shot = shoot(self.stage, asked, cursor, bool(self.touches))
-        if not shot.refused and (full := self._too_many(shot)):
+        if not shot.refused and (full := self.too_many(shot)):
             shot = replace(shot, refused=full)
         if shot.refused:
             self.refused.append(shot)
@@ -354,16 +355,17 @@ class Session:
             self.meter.fire(clock.to_seconds(shot.time), clock.to_seconds(self.last_input))
         return shot
 
-    def put(self, shot: Shot, inside: list[int] | None = None) -> None:
+    def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None) -> None:
         """Put a shot that is worked out into the air, in the tick that the session has come to.
 
         inside : bodies that it is not to touch until clear of them; default: its shooter's, if the ability says so.
+        depth : its generation. dealt : damage to each group, in place of its own.
         """
         scene = self.scene
         ability = scene.abilities[shot.ability]
-        launch = self._launch(ability, shot.shooter, shot.moment)
+        launch = self._launch(ability, shot.shooter, shot.moment, depth, dealt)
         moves = moves_at(scene, shot.time)
-        key, why = self._key(shot), OF_A_SHOT if shot.parent == NOBODY else OF_A_CONTACT
+        key, why = self.key_of(shot), OF_A_SHOT if shot.parent == NOBODY else OF_A_CONTACT
         if shot.several:
             self.many[key] = None
             if len(self.many) > MOST_NAMED:
@@ -377,18 +379,22 @@ class Session:
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
 
-    def _launch(self, ability: Ability, shooter: str, moment: Moment) -> int:
+    def _launch(self, ability: Ability, shooter: str, moment: Moment, depth: int = 0, dealt=None) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""
         limits, radius = ability.limits, self.scene.radius(ability, moment)
         life = life_at(limits, moment)
         reach = resolve(limits.reach, moment, "reach")
-        dealt = tuple(self._dealt(one.damage, moment, group) for group, one in enumerate(ability.answers))
-        known = (ability.name, shooter, dealt, life, reach, radius)
+        if dealt is None:
+            dealt = tuple(self._dealt(one.damage, moment, group) for group, one in enumerate(ability.answers))
+        moments = self.consequences.moments(ability, depth)
+        known = (ability.name, shooter, dealt, life, reach, radius, *moments)
         if known not in self.known:
             if len(self.known) >= MOST_KNOWN:
                 free = self.arena.forget_params()
                 self.known = {key: row for key, row in self.known.items() if row not in free}
-            self.known[known] = self._new_params(ability, shooter, dealt, life=life, reach=reach, radius=radius)
+            fields = {} if self.touches else fields_of(moments, len(self.scene.groups))
+            settled = {"life": life, "reach": reach, "radius": radius, "moments": fields}
+            self.known[known] = self._new_params(ability, shooter, dealt, **settled)
         return self.known[known]
 
     def _dealt(self, damage: float | Curve, moment: Moment, group: int) -> float:
@@ -423,71 +429,16 @@ class Session:
         )
 
     def held(self) -> None:
-        """Do what follows at the contact at which the engine holds."""
+        """Do what follows at the moment at which the engine holds."""
         self.break_off()
-        arena = self.arena
-        row = arena.flight[int(arena.counters[pool.HELD])]
-        key, count = int(row["key"]), int(arena.counters[pool.EVENTS])
-        event = next(
-            one
-            for one in arena.events[:count][::-1]
-            if one["key"] == key and one["kind"] in (pool.CONTACT, pool.OVERLAP)
-        )
-        ability, body = self.of_key(key)[0], int(event["body"])
-        effects = self.scene.abilities[ability].answers[int(self.stage.rows["group"][body])].effects
-        if self.touches or not effects:
-            return
-        radius = float(arena.params["radius"][row["param"]])
-        vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
-        contact = Contact(key, body, int(event["start"]), float(event["after"]), *vectors, radius)
-        for kind, apply in EFFECTS.items():
-            for effect in effects:
-                if type(effect) is kind:
-                    apply(self, contact, effect)
+        self.consequences.held()
 
     def of_key(self, key: int) -> tuple[str, str]:
         """The ability and the shooter that a projectile is of."""
         ability, shooter = divmod(key >> (SHOTS_BITS + PROJECTILES_BITS), len(self.shooters))
         return list(self.ranks)[ability], list(self.shooters)[shooter]
 
-    def send(self, contact: Contact, ability: str, heading: np.ndarray) -> None:
-        """Let projectiles of an ability leave from a contact along a unit vector (3,), at once.
-
-        They are its shooter's, start clear of the surface, and are not to touch that body until clear of it.
-        """
-        scene, keys, shooter = self.scene, self.scene.abilities[ability], self.of_key(contact.key)[1]
-        time = contact.start + math.ceil(contact.after * clock.UNITS)
-        number = self.numbers.get((ability, shooter), 0)
-        self.numbers[ability, shooter] = number + 1
-        moment = moment_of(scene, Asked(time, ability, shooter, number, time))
-        speed, note = speed_of(scene, keys, moment, time)
-        radius = scene.radius(keys, moment)
-        at = contact.p + contact.normal * (radius - contact.radius)
-        velocity, depth = (speed or 0.0) * heading, self.depth.get(contact.key, 0) + 1
-        facing = self.stage.players[shooter].facing(time)
-        velocities = spread(scene, keys, moment, facing, velocity) if speed else ()
-        shot = Shot(
-            number=number, ability=ability, shooter=shooter, muzzle="", time=time, pressed=time, stance=None, at=at,
-            heading=heading, velocity=velocity, speed=speed or 0.0, clearance=math.inf, aim_point=None, note=note,
-            sent=tuple(Sent(at, one) for one in velocities or (velocity,)), moment=moment, radius=radius,
-            parent=contact.key,
-        )  # fmt: skip
-        refused = "" if speed else f"{ability} has no speed of its own"
-        if depth > DEEPEST:
-            refused = f"more than {DEEPEST} generations"
-        refused = refused or self._too_many(shot)
-        if refused:
-            self.refused.append(replace(shot, refused=refused))
-            return
-        self.meter.fire(clock.to_seconds(time), clock.to_seconds(self.last_input))
-        self.put(shot, inside=[contact.body])
-        if len(self.depth) > MOST_KNOWN:
-            flying = set(self.arena.flight["key"][: self.arena.live].tolist())
-            self.depth = {key: one for key, one in self.depth.items() if key in flying}
-        first = self._key(shot)
-        self.depth |= {first + k: depth for k in range(len(shot.sent))}
-
-    def _key(self, shot: Shot) -> int:
+    def key_of(self, shot: Shot) -> int:
         """The key of a shot's first projectile."""
         return (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 

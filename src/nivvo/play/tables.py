@@ -81,7 +81,7 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{event['amount']:g}"
     if kind == pool.OUT:
         return f"{body} has no health left"
-    if kind == pool.ENDED:
+    if kind in (pool.ENDED, pool.MOMENT):
         return ENDINGS[int(event["code"])].sentence.format(body=body)
     if kind == pool.LOCKED:
         return f"{event['left']:.5g} away"

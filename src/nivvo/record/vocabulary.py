@@ -30,6 +30,7 @@ HAPPENINGS = {
     pool.ENDED: Happening("ended", turns=True),
     pool.SLIPPED: Happening("slipped through"),
     pool.BOUNCED: Happening("bounced", turns=True),
+    pool.MOMENT: Happening("moment", turns=True),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
 }
@@ -48,6 +49,10 @@ ENDINGS = {
     pool.BY_CALL: Ending("game", "it was ended by the game"),
     pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
     pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
+    pool.BY_APEX: Ending("apex", "it ceased to rise"),
+    pool.BY_NEAR: Ending("near", "came near {body}"),
+    pool.BY_AGE: Ending("age", "it was old enough"),
+    pool.BY_FLOWN: Ending("flown", "it had flown far enough"),
     pool.BY_LOSS: Ending("lost its target", "it lost whom it followed"),
     pool.BY_BOUNCES: Ending("last bounce", "touched {body} after its last bounce", lands=True),
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from itertools import product
 from typing import Any
 
@@ -19,6 +20,7 @@ def told(run: Run) -> list[str]:
     shots = {row["shot"]: row for row in run.rows("shots")}
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
     births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
+    sent = Counter(row["projectile"].partition(".")[0] for row in run.rows("births"))
     touches, effects = iter(run.rows("contacts")), iter(run.rows("effects"))
     lines = []
     for event in run.rows("events"):
@@ -29,6 +31,8 @@ def told(run: Run) -> list[str]:
             row = births[name]
             speed = math.sqrt(sum(row[f"v{axis}"] ** 2 for axis in axes))
             text = f"{name} sent {event['detail']} from {point(row, axes)} {unit}, {speed:.5g} {unit}/s"
+            many = sent[name]
+            text += f", {many} projectiles" if many > 1 else ""
         elif what == "refused":
             text = f"{name} was not fired: {event['detail']}"
         elif what in ("contact", "overlap"):
@@ -41,6 +45,8 @@ def told(run: Run) -> list[str]:
                 text += f", {row['overlap']:.3g} {unit} deep inside"
             if row["then"] == "pass":
                 text += ", and flew on"
+        elif what == "moment":
+            text = f"{name}: {event['detail']}, and flies on"
         elif what == "locked on":
             text = f"{name} locked on {event['body']}, {event['detail'].replace(' away', f' {unit} away')}"
         elif what == "lost":

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
+from nivvo.spec.effects import Effects, When
 from nivvo.spec.flight import Flight
 from nivvo.spec.scene import Axis, Shape
 from nivvo.spec.values import (
@@ -100,20 +101,6 @@ KEYS_OF_FIRING = {
     **dict.fromkeys(("confirm", "gives_up_after"), ("ready",)),
 }
 """Each key of firing and the kinds that it goes with."""
-
-
-class Again(Table):
-    """What a further press means while a projectile of the ability is in the air."""
-
-    then: Literal["end"] = Field("end", description="end: it ends there and then")
-    of: Literal["newest", "oldest", "all"] = Field("newest", description="which of several")
-    none_left: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
-
-
-class When(Table):
-    """What happens at other moments than a contact."""
-
-    again: Again | None = None
 
 
 class Camera(Table):
@@ -261,6 +248,10 @@ class Launch(Table):
     fan: depending(Annotated[float, Field(gt=0, le=360)], above=0.0) | None = Field(
         None, description="degrees over which they are spread evenly, ends included"
     )
+    fan_roll: Degrees = Field(0.0, description="in 3D, degrees by which the fan's plane is turned, from level to up")
+    ring: depending(Annotated[float, Field(gt=0, le=360)], above=0.0) | None = Field(
+        None, description="full angle of a cone around which they are spread evenly, degrees; in 2D as fan"
+    )
     cone: depending(Annotated[float, Field(gt=0, le=180)], above=0.0) | None = Field(
         None, description="full angle of a cone in which each flies at random, degrees"
     )
@@ -270,13 +261,16 @@ class Launch(Table):
 
     @model_validator(mode="after")
     def _one_spread(self) -> Launch:
-        given = [key for key in ("fan", "cone", "scatter") if getattr(self, key) is not None]
+        given = [key for key in SPREADS if getattr(self, key) is not None]
         if len(given) > 1:
-            raise ValueError(f"one spread of fan, cone, scatter; given: {' and '.join(given)}")
+            raise ValueError(f"one spread of {', '.join(SPREADS)}; given: {' and '.join(given)}")
         if isinstance(self.count, int) and self.count > 1 and not given:
-            raise ValueError(f"count = {self.count} needs fan, cone or scatter: without, all fly as one")
-        if self.fan is not None and isinstance(self.count, int) and self.count < 2:
-            raise ValueError("a fan needs count, of at least 2")
+            raise ValueError(f"count = {self.count} needs fan, ring, cone or scatter: without, all fly as one")
+        for key in ("fan", "ring"):
+            if getattr(self, key) is not None and isinstance(self.count, int) and self.count < 2:
+                raise ValueError(f"a {key} needs count, of at least 2")
+        if self.fan_roll and self.fan is None:
+            raise ValueError("fan_roll needs fan")
         return self
 
     @model_validator(mode="after")
@@ -311,6 +305,7 @@ class Launch(Table):
         return self
 
 
+SPREADS = ("fan", "ring", "cone", "scatter")
 ARC_OF = {"flight_time": "by flight time", "apex": "by apex", "out_of_reach": "low", "clears": "low"}
 SOURCES = ("speed", "velocity", "impulse", "one_tick_force")
 """What can say how fast a shot leaves."""
@@ -365,7 +360,7 @@ class Limits(Table):
         return self
 
 
-class Answer(Table):
+class Answer(Effects):
     """What happens at a contact with a group."""
 
     then: Literal["end", "pass", "ignore", "bounce"] = Field(
@@ -385,10 +380,6 @@ class Answer(Table):
         description="bounce: thrown back slower than this along the normal of what it is pressed onto, it bounces no "
         "more and ends, units/s; default: 0.1 m/s",
     )
-    sends: Name | None = Field(None, description="an ability whose projectiles leave from the contact")
-    sends_along: Literal["normal", "reflected", "onward"] | None = Field(
-        None, description="sends: which way: along the surface's normal, thrown back, or on; default: normal"
-    )
     damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
         0.0, description="taken from the body's health"
     )
@@ -400,10 +391,9 @@ class Answer(Table):
         for key in ("restitution", "friction", "bounces", "least_speed"):
             if self.then != "bounce" and getattr(self, key) is not None:
                 raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
-        if self.sends_along is not None and self.sends is None:
-            raise ValueError("sends_along goes with sends")
-        if self.sends is not None and self.then == "ignore":
-            raise ValueError('then = "ignore" is never touched, so it sends nothing')
+        for key in Effects.model_fields:
+            if self.then == "ignore" and getattr(self, key) is not None:
+                raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self
 
 

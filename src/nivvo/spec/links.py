@@ -43,7 +43,7 @@ def in_hand(model: Model, case: Any) -> list[str]:
     """The abilities that are in hand in a case: those it names, else all but those that only contacts send."""
     if case.ability is not None:
         return [case.ability] if isinstance(case.ability, str) else list(case.ability)
-    sent = {answer.sends for name, one in model.ability.items() for answer in one.on.values() if answer.sends != name}
+    sent = {other for name, one in model.ability.items() for other in sent_by(one) if other != name}
     hand = [name for name, one in model.ability.items() if name not in sent or "firing" in one.model_fields_set]
     return hand or list(model.ability)
 
@@ -53,11 +53,25 @@ def with_sent(model: Model, names: list[str]) -> list[str]:
     found = dict.fromkeys(name for name in names if name in model.ability)
     waiting = list(found)
     while waiting:
-        for answer in model.ability[waiting.pop()].on.values():
-            if answer.sends in model.ability and answer.sends not in found:
-                found[answer.sends] = None
-                waiting.append(answer.sends)
+        for other in sent_by(model.ability[waiting.pop()]):
+            if other in model.ability and other not in found:
+                found[other] = None
+                waiting.append(other)
     return list(found)
+
+
+def effects_of(ability: Any) -> Iterator[tuple[tuple, Any]]:
+    """The tables of an ability in which effects may stand, by their paths."""
+    for group, answer in ability.on.items():
+        yield ("on", group), answer
+    for word in type(ability.when).model_fields:
+        if (moment := getattr(ability.when, word)) is not None:
+            yield ("when", word), moment
+
+
+def sent_by(ability: Any) -> list[str]:
+    """The abilities whose projectiles those of an ability send."""
+    return [one.sends.ability for _, one in effects_of(ability) if one.sends is not None]
 
 
 class Names:

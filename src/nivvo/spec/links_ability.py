@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.spec.ability import SOURCES
-from nivvo.spec.links import ANYTHING, Links
+from nivvo.spec.links import ANYTHING, Links, effects_of
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.values import Depends, depends_of
 
@@ -27,9 +27,13 @@ def check(links: Links, key: tuple, ability) -> None:
             known = [*names.groups, ANYTHING]
             hint = f"{group} is a body; on takes groups" if group in names.bodies else nearest(group, known)
             links.note((*key, "on", group), "there is no group of that name", group, listed(known), hint)
-    for group, answer in ability.on.items():
-        if answer.sends is not None:
-            links.name((*key, "on", group, "sends"), answer.sends, "ability", list(model.ability))
+    for path, effects in effects_of(ability):
+        if effects.sends is not None:
+            links.name((*key, *path, "sends", "ability"), effects.sends.ability, "ability", list(model.ability))
+            if path[0] == "when" and effects.sends.along not in (None, "onward"):
+                says = "needs a surface, and this is no contact"
+                links.say((*key, *path, "sends", "along"), says, effects.sends.along, '"onward"')
+    _moments(links, key, ability)
     launch = ability.launch
     sources = [name for name in SOURCES if getattr(launch, name) is not None]
     if not sources and launch.arc in (None, "low", "high") and not ability.flight.instant:
@@ -57,6 +61,23 @@ def check(links: Links, key: tuple, ability) -> None:
         )
     if ability.aim.elevation is not None and model.world.size == 2:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+def _moments(links: Links, key: tuple, ability) -> None:
+    """Moments of a flight that can come."""
+    model, when = links.model, ability.when
+    if when.near is not None and when.near.group is not None:
+        links.name((*key, "when", "near", "group"), when.near.group, "group", links.names.groups)
+    elif when.near is not None and not model.target:
+        links.say((*key, "when", "near"), "there is no target to be near to", hint="write when.near.group")
+    if when.apex is not None and model.world.view == "top" and not model.world.height:
+        links.say((*key, "when", "apex"), "a flat top view has no up, so no apex")
+    life = ability.limits.life
+    if when.age is not None and isinstance(life, float):
+        at, most = when.age.at.seconds(model.tick.rate), life.seconds(model.tick.rate)
+        if at >= most:
+            allowed = f"less than limits.life, {most:g} s"
+            links.say((*key, "when", "age", "at"), "is not before its life is over", at, allowed)
 
 
 def _flight(links: Links, key: tuple, ability) -> None:

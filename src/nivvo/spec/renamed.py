@@ -35,6 +35,7 @@ RENAMED = {
     "ability.*.firing.heat.cools": "cooling",
     "ability.*.firing.heat.until": "resume_at",
     "ability.*.sd": "deviation",
+    "ability.*.on.*.sends_along": "sends.along",
     "case.*.input.*.move": "walk",
     "case.*.input.*.lasts": "held",
     "case.*.check.*.by": "margin",

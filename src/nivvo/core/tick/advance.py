@@ -30,6 +30,7 @@ from nivvo.core.pool import (
     AT_LIMIT,
     AWAKE,
     BLEND,
+    BY_APEX,
     BY_HOPS,
     BY_NUMBERS,
     DONE,
@@ -70,12 +71,12 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import ON, answer
+from nivvo.core.tick.answer import ON, OVER, answer, moment
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.search import look, past_movers
-from nivvo.core.vec import along, arc, put, sub, vec
+from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
@@ -155,20 +156,20 @@ def fly(k, now):
             q, at = k.flight[i], k.points[i]
             if q["end"] != 0 or turn != at["turn"]:
                 continue
+            after = ON
             if j == AT_LIMIT:
-                end_at_limit(k, q, at, now, t)
-                continue
-            if j >= 0:
+                after = at_limit(k, i, now, t)
+            elif j >= 0:
                 at["hops"] += 1
                 if k.bodies[j]["out"] == 0:
                     after = answer(k, i, j, now, t)
-                    if after >= HOLDS:
-                        if after == HOLDS + ON:
-                            waiting = wait(k, i, t, LIMIT_KEY, AGAIN, waiting)
-                        counters[FRESH], counters[HEAP], counters[HELD] = fresh, waiting, i
-                        return HOLD
-                    if after != ON:
-                        continue
+            if after >= HOLDS:
+                if after == HOLDS + ON:
+                    waiting = wait(k, i, t, LIMIT_KEY, AGAIN, waiting)
+                counters[FRESH], counters[HEAP], counters[HELD] = fresh, waiting, i
+                return HOLD
+            if after != ON:
+                continue
         waiting = seek(k, i, now, clock, again, keep, waiting)
 
 
@@ -297,6 +298,13 @@ def seek(k, i, now, clock, again, keep, waiting):
                 u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
         way = (p, u, b)
         span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
+        if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
+            cut = apex_within(w, v, vec(at["v"]) if glides else along(u, b, s) if step == EXACT else kicked, s)
+            if cut <= span:
+                if glides and cut < s and looks < MOST_LOOKS:
+                    s, looks = cut, looks + 1
+                    continue
+                span, why = cut if step == EXACT else s, BY_APEX
         if far:
             span, why = past_movers(k, par, float(now["dt"]), way, span), 0
         t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
@@ -415,9 +423,18 @@ def drifted(k, i, par, age, s, company):
 
 
 @inner
+def apex_within(w, v, v1, s):
+    """When, within a piece of ``s`` seconds from velocity ``v`` to ``v1``, it begins to sink; inf if it does not."""
+    rise, after = dot(v, vec(w["up"])), dot(v1, vec(w["up"]))
+    if rise > 0.0 and after <= 0.0:
+        return s * rise / (rise - after)
+    return math.inf
+
+
+@inner
 def may_sleep(k, q, par, falls):
     """Whether what comes of a projectile is known from its parabola: no reach ends it, it is inside of nothing."""
-    if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf:
+    if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf or par["flown"] < math.inf:
         return False
     return q["inside"][0] < 0
 
@@ -434,12 +451,16 @@ def wait(k, i, t, body_key, j, waiting):
 
 
 @inner
-def end_at_limit(k, q, at, now, t):
-    """End a projectile where a limit cuts its path."""
+def at_limit(k, i, now, t):
+    """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
+    q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
+    if GUIDED and k.params[int(q["param"])]["moments"] != 0:
+        return moment(k, i, now, t, why, -1, (p, NOWHERE, v, NOWHERE))
     tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
     q["flown"] += at["flown"]
     finish(q, p, v, why)
+    return OVER
 
 
 @inner

@@ -10,16 +10,24 @@ from nivvo.core.curves import read_off
 from nivvo.core.pool import (
     BOUNCE,
     BOUNCED,
+    BY_AGE,
     BY_BOUNCES,
     BY_CONTACT,
     BY_INSIDE,
+    BY_LIFE,
+    BY_NEAR,
+    BY_PRESS,
     BY_SETTLED,
     CONTACT,
     DAMAGE,
     DEPENDS_AGE,
     END,
     ENDED,
+    FOREVER,
+    GUIDED,
+    IGNORE,
     INSIDE_MOST,
+    MOMENT,
     OUT,
     OVERLAP,
     PASS,
@@ -27,6 +35,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
+from nivvo.core.tick.search import nears
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
@@ -46,6 +55,9 @@ def answer(k, i, j, now, t):
     q, at, b = k.flight[i], k.points[i], k.bodies[j]
     ans = k.answers[int(q["param"]), int(b["group"])]
     place, gap = met(k, q, at, b, t)
+    par = k.params[int(q["param"])]
+    if GUIDED and nears(q, ans) and (ans["then"] == IGNORE or gap > 0.5 * ans["near"]):
+        return moment(k, i, now, t, BY_NEAR, j, place)
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
     if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
@@ -54,6 +66,7 @@ def answer(k, i, j, now, t):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held = HELD if ans["holds"] != 0 else 0
+    ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     damage = dealt(k, q, at, ans, now, t)
     if damage != 0.0:
         b["health"] -= damage
@@ -65,7 +78,7 @@ def answer(k, i, j, now, t):
             held = HELD
     if then == BOUNCE:
         v, back = rebound(place, ans)
-        if back >= ans["least"] or not presses(k.params[int(q["param"])], b, place[1]):
+        if back >= ans["least"] or not presses(par, b, place[1]):
             bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
             return ON + held
         why = BY_SETTLED
@@ -74,7 +87,25 @@ def answer(k, i, j, now, t):
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
-    return OVER + held
+    return OVER + max(held, ending)
+
+
+@inner
+def moment(k, i, now, t, why, j, place):
+    """What follows a moment of a flight, as of ``answer``: it ends, or that is told and it flies on."""
+    q, at, par = k.flight[i], k.points[i], k.params[int(k.flight[i]["param"])]
+    if par["goes_on"] >> why & 1 == 0:
+        tell(k, now, t, q, (ENDED, j, why, 0.0, 0.0), place)
+        q["flown"] += at["flown"]
+        finish(q, place[0], place[2], why)
+        return OVER + (HELD if par["ends_hold"] != 0 else 0)
+    if why == BY_AGE or why == BY_PRESS:  # noqa: SIM109
+        q["until"], q["cause"] = FOREVER if par["life"] < 0 else q["born"] + par["life"], BY_LIFE
+    else:
+        q["past"] |= 1 << why
+    tell(k, now, t, q, (MOMENT, j, why, 0.0, 0.0), place)
+    turn(q, at, par, (int(now["start"]), t), place[0], place[2])
+    return ON + HELD
 
 
 @inner

@@ -7,7 +7,7 @@ import math
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
 from nivvo.core.flight import path_length, time_of_length, time_to_leave, time_to_stray
-from nivvo.core.pool import ALONG, BY_BOUNDS, BY_REACH, FROM_OWNER
+from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_OWNER, GUIDED
 from nivvo.core.tick.events import NOWHERE
 from nivvo.core.vec import along, arc, sub, vec
 
@@ -31,6 +31,9 @@ def limit(k, w, q, par, clock, way, leg):
     late, h, final, gone, from_v, aged, falls = leg
     p, v, a = way
     span, why, more = h, 0, 0.0
+    reach, beyond = float(par["reach"]), BY_REACH
+    if GUIDED and par["flown"] < reach and q["past"] >> BY_FLOWN & 1 == 0:
+        reach, beyond = float(par["flown"]), BY_FLOWN
     if q["until"] >= 0 and q["until"] <= clock[1]:
         cut = max((q["until"] - clock[0]) / UNITS - late, 0.0)
         if final or cut <= h:
@@ -44,13 +47,13 @@ def limit(k, w, q, par, clock, way, leg):
         out = time_to_stray(sub(p, c), sub(v, u), sub(a, b), float(par["reach"]), span)
         if out >= 0.0:
             span, why = out, BY_REACH
-    if par["sums"] != 0 and (not falls or par["reach"] < math.inf):
+    if par["sums"] != 0 and (not falls or reach < math.inf):
         if not falls:
             from_v = v
         more = path_length(from_v, a, aged + span)
-        if par["strays"] == ALONG and q["flown"] + gone + more >= par["reach"]:
-            span = max(time_of_length(from_v, a, max(par["reach"] - q["flown"] - gone, 0.0), aged + span) - aged, 0.0)
-            why = BY_REACH
+        if (par["strays"] == ALONG or beyond == BY_FLOWN) and q["flown"] + gone + more >= reach:
+            span = max(time_of_length(from_v, a, max(reach - q["flown"] - gone, 0.0), aged + span) - aged, 0.0)
+            why = beyond
     if w["bounded"] != 0:
         out = time_to_leave(p, v, a, vec(w["low"]), vec(w["high"]), span)
         if out >= 0.0:

@@ -8,7 +8,7 @@ from nivvo.core._jit import inner
 from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
-from nivvo.core.pool import BOUNCE, IGNORE, INSIDE_MOST, SLIPPED, SWEPT
+from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, SLIPPED, SWEPT
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -32,6 +32,9 @@ def look(k, w, q, par, now, way, leg, far):
     if far:
         rule = (rule[0] + WIDER * rule[1], rule[1], True)
     reach, swept = rule[0] + 4.0 * rule[1], rule[2]
+    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+        for m in range(k.answers.shape[1]):
+            reach = max(reach, rule[0] + 4.0 * rule[1] + float(k.answers[int(q["param"]), m]["near"]))
     best, best_key, hit = math.inf, 0, -1
     chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
     while chunk < chunks:
@@ -47,13 +50,16 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
                 continue
-            then = k.answers[int(q["param"]), int(b["group"])]["then"]
-            if then == IGNORE:
+            ans = k.answers[int(q["param"]), int(b["group"])]
+            then, wide = ans["then"], rule
+            if GUIDED and nears(q, ans):
+                wide = (rule[0] + float(ans["near"]), rule[1], True)
+            elif then == IGNORE:
                 continue
-            what, t = meets(b, rule, late, way, span, why == 0)
+            what, t = meets(b, wide, late, way, span, why == 0)
             if what == NONE:
                 continue
-            if then == BOUNCE and (what == INSIDE or not swept) and leaves(b, late, way, t):
+            if then == BOUNCE and wide[0] == rule[0] and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in.
                 continue
             if what == SLIPS:
@@ -70,6 +76,12 @@ def look(k, w, q, par, now, way, leg, far):
 
 
 @inner
+def nears(q, ans):
+    """Whether a projectile is yet to come near those whom an answer is for."""
+    return ans["near"] > 0.0 and q["past"] >> BY_NEAR & 1 == 0
+
+
+@inner
 def past_movers(k, par, dt, way, span):
     """For how long within ``span`` a parabola from the tick's end stays out of the boxes of all that moves.
 
@@ -78,6 +90,8 @@ def past_movers(k, par, dt, way, span):
     """
     p, v, a = way
     far = float(par["radius"]) + WIDER * float(k.world[0]["skin"])
+    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+        return 0.0
     for m in range(k.apart[1]):
         b = k.bodies[int(k.apart[3 + k.apart[0] + m])]
         if b["out"] != 0:

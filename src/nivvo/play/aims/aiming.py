@@ -10,7 +10,7 @@ from nivvo.core.clock import UNITS
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.pool import HOLDS
-from nivvo.core.spread import cone, draw, fan, scatter
+from nivvo.core.spread import cone, draw, fan, ring, scatter
 from nivvo.plan.ability import SEEKS, Ability
 from nivvo.plan.flight import INSTANT
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
@@ -368,13 +368,15 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
 def spread(scene: Scene, ability: Ability, moment: Moment, facing, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
     keys, frame = ability.launch, scene.frame
-    if keys.fan is None and keys.cone is None and keys.scatter is None:
+    if all(one is None for one in (keys.fan, keys.ring, keys.cone, keys.scatter)):
         return ()
     heading, speed = unit(velocity), length_of(velocity)
     count = max(round(resolve(keys.count, moment, "count")), 1)
     draws = [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
     if keys.fan is not None:
-        headings = fan(frame, heading, facing, count, resolve(keys.fan, moment, "fan"))
+        headings = fan(frame, heading, facing, count, resolve(keys.fan, moment, "fan"), keys.fan_roll)
+    elif keys.ring is not None:
+        headings = ring(frame, heading, facing, count, resolve(keys.ring, moment, "ring"))
     elif keys.cone is not None:
         headings = cone(frame, heading, facing, resolve(keys.cone, moment, "cone"), *draws)
     else:

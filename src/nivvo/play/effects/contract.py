@@ -1,4 +1,4 @@
-"""What an effect is given: the contact that it follows, and what it may do."""
+"""What an effect is given: the moment that it follows, and what it may do."""
 
 from __future__ import annotations
 
@@ -6,13 +6,15 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
+from nivvo.plan.effects import Sends
+
 
 class Contact(NamedTuple):
-    """A contact that the engine holds at.
+    """A contact, or another moment of a flight, that the engine holds at.
 
-    key : of the projectile. body : its number. start, after : clock of the tick's start, and s since then.
-    p, v : (3,) of the projectile's middle, as it came. u, normal : the body's velocity and outward normal there.
-    radius : of the projectile (units).
+    key : of the projectile. body : the number of what it touched, or -1. start, after : clock of the tick's start, and
+    s since then. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's velocity and outward normal
+    there, nothing where there is none. radius : of the projectile (units).
     """
 
     key: int
@@ -29,5 +31,5 @@ class Contact(NamedTuple):
 class World(Protocol):
     """The session, as effects see it."""
 
-    def send(self, contact: Contact, ability: str, heading: np.ndarray) -> None:
-        """Let projectiles of an ability leave from a contact along a unit vector (3,), at once."""
+    def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
+        """Let projectiles leave from a contact along a unit vector (3,), at once."""

@@ -1,9 +1,9 @@
-"""Sends: projectiles of another ability leave from the contact, along the normal, thrown back, or onward."""
+"""Sends: projectiles of an ability leave from there, along the normal, thrown back, or onward."""
 
 from __future__ import annotations
 
 from nivvo.core.frame import dot, unit
-from nivvo.plan.ability import Sends
+from nivvo.plan.effects import Sends
 from nivvo.play.effects.contract import Contact, World
 
 
@@ -13,4 +13,4 @@ def apply(world: World, contact: Contact, effect: Sends) -> None:
     if effect.along == "reflected":
         way = way - (2.0 * dot(way, contact.normal)) * contact.normal
     heading = contact.normal if effect.along == "normal" or not way.any() else unit(way)
-    world.send(contact, effect.ability, heading)
+    world.send(contact, effect, heading)

@@ -1,0 +1,103 @@
+"""Effects and moments as they run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.plan.numbers import counted
+from nivvo.spec import effects as written
+
+DEEPEST = 16
+"""Generations of what is sent: nothing sends itself for ever."""
+
+CODES = {
+    "again": pool.BY_PRESS,
+    "age": pool.BY_AGE,
+    "flown": pool.BY_FLOWN,
+    "apex": pool.BY_APEX,
+    "near": pool.BY_NEAR,
+}
+"""The moments of a flight and the codes that the engine has for them; beside them ``ended``."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sends:
+    """Projectiles of an ability leave along "normal", "reflected" or "onward", ``gap`` units apart.
+
+    speed_share : of what it flew with, None for their own. damage : "own", "kept" or "shared".
+    """
+
+    ability: str
+    along: str
+    gap: float
+    speed_share: float | None
+    damage: str
+    generations: int
+    budget: int
+
+
+Effect = Sends
+
+
+@dataclass(frozen=True, slots=True)
+class Moment:
+    """A moment of a flight: whether it flies on, what follows, and when: counts, or units. groups : near whom."""
+
+    goes_on: bool
+    effects: tuple[Effect, ...]
+    at: float = 0.0
+    groups: tuple[int, ...] = ()
+
+
+def effects_of(ability: str, model: written.Effects, along: str) -> tuple[Effect, ...]:
+    """What follows, in the order of ``play.effects.registry``. along : the way of what nobody gave another."""
+    out: list[Effect] = []
+    if (one := model.sends) is not None:
+        most = (1 if one.ability == ability else DEEPEST) if one.generations is None else one.generations
+        share = one.speed_share if one.speed == "kept" else None
+        out.append(Sends(one.ability, one.along or along, one.gap, share, one.damage, most, one.budget))
+    return tuple(out)
+
+
+def moments_of(ability: str, model: written.When, rate: float, groups: list[str], sought: list[int]) -> dict:
+    """The moments of an ability that are written, by name. sought : numbers of the groups of targets."""
+    out: dict[str, Moment] = {}
+    for word in type(model).model_fields:
+        one: Any = getattr(model, word)
+        if one is None:
+            continue
+        effects, goes_on = effects_of(ability, one, "onward"), getattr(one, "then", "end") == "go on"
+        if word == "age":
+            out[word] = Moment(goes_on, effects, counted(one.at, rate))
+        elif word == "flown":
+            out[word] = Moment(goes_on, effects, one.at)
+        elif word == "near":
+            near = tuple(sought) if one.group is None else (groups.index(one.group),)
+            out[word] = Moment(goes_on, effects, one.within, near)
+        else:
+            out[word] = Moment(goes_on, effects)
+    return out
+
+
+def fields_of(moments: dict[str, Moment], groups: int) -> dict[str, Any]:
+    """What the engine is told of them: fields of ``pool.PARAMS``, and how near to each group; empty if of none."""
+    bits = {word: 1 << CODES[word] for word in moments if word in CODES}
+    effective = [word for word, one in moments.items() if one.effects or one.goes_on or word not in ("again", "ended")]
+    if not effective:
+        return {}
+    near = np.zeros(groups)
+    if "near" in moments:
+        near[list(moments["near"].groups)] = moments["near"].at
+    ends = any(one.effects for one in moments.values())
+    return {
+        "moments": sum(bits.values()) | 1,
+        "goes_on": sum(bit for word, bit in bits.items() if moments[word].goes_on),
+        "ends_hold": ends,
+        "age": moments["age"].at if "age" in moments else pool.FOREVER,
+        "flown": moments["flown"].at if "flown" in moments else np.inf,
+        "near": near,
+    }

@@ -1,0 +1,204 @@
+"""What follows a contact, or another moment of a flight, at which the engine holds: effects in their order, at once.
+
+What is sent is born at that time and goes on in the same tick; how deep it stands and of which shot it came is kept
+with it, so that generations and budgets come to an end.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import clock, pool
+from nivvo.core.frame import dot, length_of, unit
+from nivvo.plan.ability import Ability
+from nivvo.plan.effects import CODES, DEEPEST, Effect, Moment, Sends
+from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
+from nivvo.play.effects.contract import Contact
+from nivvo.play.effects.registry import EFFECTS
+
+if TYPE_CHECKING:
+    from nivvo.play.session import Session
+
+WORDS = {code: word for word, code in CODES.items()}
+NOWHERE = np.zeros(3)
+
+MOST_KNOWN = 4096
+"""Projectiles whose descent is remembered before that of those which fly no more is forgotten."""
+
+NEAREST_WAYS = 1e-3
+"""Radians: ways that lie nearer to one another are not set apart for it, they would start too far away."""
+
+
+class Consequences:
+    """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot."""
+
+    def __init__(self, session: Session):
+        self.session = session
+        self.depth: dict[int, int] = {}
+        self.roots: dict[int, int] = {}
+        self.spent: dict[int, int] = {}
+
+    def held(self) -> None:
+        """Do what follows at the moment at which the engine holds."""
+        session, arena = self.session, self.session.arena
+        row = arena.flight[int(arena.counters[pool.HELD])]
+        key, radius = int(row["key"]), float(arena.params["radius"][row["param"]])
+        ability = session.scene.abilities[session.of_key(key)[0]]
+        if session.touches:
+            return
+        for event in self._just_now(key):
+            found = self._effects(ability, key, event)
+            if found:
+                vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
+                contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
+                self.apply(contact, found)
+
+    def _just_now(self, key: int) -> list[np.void]:
+        """The events of what the engine holds at: from its contact, its moment or its end on."""
+        events = self.session.arena.events[: int(self.session.arena.counters[pool.EVENTS])]
+        out = []
+        for event in events[::-1]:
+            if event["key"] != key:
+                break
+            out.append(event.copy())
+            if event["kind"] in (pool.CONTACT, pool.OVERLAP, pool.MOMENT) or (
+                event["kind"] == pool.ENDED and int(event["code"]) in OF_ITSELF
+            ):
+                break
+        return out[::-1]
+
+    def _effects(self, ability: Ability, key: int, event: np.void) -> tuple[Effect, ...]:
+        """What follows one event."""
+        kind, code = int(event["kind"]), int(event["code"])
+        if kind in (pool.CONTACT, pool.OVERLAP):
+            return ability.answers[int(self.session.stage.rows["group"][event["body"]])].effects
+        moments = self.moments(ability, self.depth.get(key, 0))
+        if kind not in (pool.MOMENT, pool.ENDED):
+            return ()
+        found = [moments[WORDS[code]].effects] if WORDS.get(code) in moments else []
+        if kind == pool.ENDED and "ended" in moments:
+            found.append(moments["ended"].effects)
+        return tuple(effect for effects in found for effect in effects)
+
+    def apply(self, contact: Contact, effects: tuple[Effect, ...]) -> None:
+        """Apply effects in the order of their kinds."""
+        for kind, apply in EFFECTS.items():
+            for effect in effects:
+                if type(effect) is kind:
+                    apply(self, contact, effect)
+
+    def moments(self, ability: Ability, depth: int) -> dict[str, Moment]:
+        """The moments of a projectile: without those that send more generations than may follow."""
+        if not depth:
+            return ability.moments
+        return {word: one for word, one in ability.moments.items() if not _spent(one.effects, depth)}
+
+    def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
+        """Let projectiles leave from a contact along a unit vector (3,), at once.
+
+        They are its shooter's. From a contact they start clear of the surface, and are not to touch that body until
+        clear of it; elsewhere what it was inside of holds for them too.
+        """
+        session, ability, parent = self.session, effect.ability, contact.key
+        scene, keys, shooter = session.scene, session.scene.abilities[ability], session.of_key(contact.key)[1]
+        depth, root = self.depth.get(parent, 0) + 1, self.roots.get(parent, parent)
+        if depth > effect.generations and effect.generations < DEEPEST:
+            return
+        time = contact.start + math.ceil(contact.after * clock.UNITS)
+        number = session.numbers.get((ability, shooter), 0)
+        session.numbers[ability, shooter] = number + 1
+        moment = moment_of(scene, Asked(time, ability, shooter, number, time))
+        speed, note = speed_of(scene, keys, moment, time)
+        if effect.speed_share is not None:
+            speed, note = effect.speed_share * length_of(contact.v), ""
+        radius = scene.radius(keys, moment)
+        at = contact.p + contact.normal * (radius - contact.radius)
+        velocity = (speed or 0.0) * heading
+        facing = session.stage.players[shooter].facing(time)
+        velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)
+        places, apart = self._apart(effect.gap, at, velocities, radius, time, keys)
+        own = keys.inherit_velocity * contact.v if keys.inherit_velocity else NOWHERE
+        sent = tuple(Sent(one, (way if speed else NOWHERE) + own) for one, way in zip(places, velocities, strict=True))
+        shot = Shot(
+            number=number, ability=ability, shooter=shooter, muzzle="", time=time, pressed=time, stance=None, at=at,
+            heading=heading, velocity=velocity + own, speed=speed or 0.0, clearance=math.inf, aim_point=None,
+            note="; ".join(one for one in (note, apart) if one), sent=sent, moment=moment, radius=radius, parent=parent,
+        )  # fmt: skip
+        refused = "" if speed is not None else f"{ability} has no speed of its own"
+        if depth > effect.generations:
+            refused = f"more than {DEEPEST} generations"
+        spent = self.spent.get(root, 0) + len(sent)
+        if spent > effect.budget:
+            refused = refused or f"its shot's budget of {effect.budget} is used up"
+        refused = refused or session.too_many(shot)
+        if refused:
+            session.refused.append(replace(shot, refused=refused))
+            return
+        session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
+        dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
+        session.put(shot, inside=self._inside(contact), depth=depth, dealt=dealt)
+        if len(self.depth) > MOST_KNOWN:
+            self._forget()
+        first = session.key_of(shot)
+        self.depth |= {first + k: depth for k in range(len(sent))}
+        self.roots |= {first + k: root for k in range(len(sent))}
+        self.spent[root] = spent
+
+    def _forget(self) -> None:
+        """Forget the descent of what flies no more, and the budgets of shots of which nothing flies."""
+        flying = set(self.session.arena.flight["key"][: self.session.arena.live].tolist())
+        self.depth = {key: one for key, one in self.depth.items() if key in flying}
+        self.roots = {key: one for key, one in self.roots.items() if key in flying}
+        roots = flying | set(self.roots.values())
+        self.spent = {key: one for key, one in self.spent.items() if key in roots}
+
+    def _inside(self, contact: Contact) -> list[int]:
+        if contact.body >= 0 and contact.normal.any():
+            return [contact.body]
+        arena = self.session.arena
+        inside = arena.flight[int(arena.counters[pool.HELD])]["inside"]
+        return [int(body) for body in inside if body >= 0]
+
+    def _dealt(self, key: int, share: int) -> tuple[float, ...]:
+        """What a projectile would have dealt to each group, in ``share`` parts."""
+        arena = self.session.arena
+        row = arena.flight[int(arena.counters[pool.HELD])]
+        return tuple(float(one) / share for one in arena.answers["damage"][row["param"]])
+
+    def _apart(self, gap: float, at, velocities, radius: float, time: int, ability: Ability) -> tuple[list, str]:
+        """Where several start so that neighbours are ``gap`` apart, each along its way; and what is to be told of it.
+
+        Where something solid is in the way one starts where it would touch it.
+        """
+        ways = [unit(one) for one in velocities]
+        if len(ways) < 2:
+            return [at] * len(ways), ""
+        pairs = [1.0 - float(dot(a, b)) for k, a in enumerate(ways) for b in ways[:k]]
+        near = math.sqrt(max(min(pairs), 0.0) * 2.0)
+        if near < NEAREST_WAYS:
+            return [at] * len(ways), "two of its ways are one: they start at one place"
+        far = (2.0 * radius + gap) / near
+        stage, places = self.session.stage, []
+        for way in ways:
+            among = [k for k in stage.around(at, way * far, radius, *KINDS)
+                     if ability.answers[stage.rows["group"][k]].solid]  # fmt: skip
+            met = stage.first_on_line(at, way * far, radius, time, among)
+            places.append(at + way * far * (1.0 if met is None else met[1]))
+        return places, ""
+
+
+KINDS = ("obstacle", "target", "shooter")
+OF_ITSELF = {
+    pool.BY_LIFE, pool.BY_REACH, pool.BY_BOUNDS, pool.BY_FULL, pool.BY_PRESS, pool.BY_CALL, pool.BY_LOSS, pool.BY_APEX,
+    pool.BY_NEAR, pool.BY_AGE, pool.BY_FLOWN, pool.BY_HOPS, pool.BY_NUMBERS,
+}  # fmt: skip
+"""Why a projectile ends that no contact ends."""
+
+
+def _spent(effects: tuple[Effect, ...], depth: int) -> bool:
+    sends = [one for one in effects if isinstance(one, Sends)]
+    return bool(sends) and all(one.generations <= depth and one.generations < DEEPEST for one in sends)
