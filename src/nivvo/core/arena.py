@@ -21,6 +21,7 @@ from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
 from nivvo.core.tick.answer import turn
 from nivvo.core.tick.events import NOWHERE, tell
 
+BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows")
 NOBODY = (-1,) * pool.INSIDE_MOST
 
 
@@ -290,7 +291,10 @@ class Arena:
         row["sums"] |= int(row["flown"] < np.inf)
         own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
         if bounces is not None:
-            own["restitution"], own["friction"], own["bounces"], own["least"] = np.transpose(bounces)
+            for field, values in zip(BOUNCE, np.transpose(bounces), strict=False):
+                own[field] = values
+            if np.any(own["rests"]) or np.any(own["then"] >= pool.SLIDE):
+                self.guide()
         for group, by, points, steps in curves:
             own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
             if self.knots + len(points) > len(self.curves):

@@ -35,14 +35,15 @@ FLIGHT = np.dtype(
         ("cause", "i4"),
         ("bounces", "i4"),
         ("past", "i4"),
-        ("pad", "i4"),
+        ("on", "i4"),
         ("inside", "i4", INSIDE_MOST),
     ]
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
 flown: its path before t0 (exact step, under a constant acceleration alone), else till now.
 until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
-bounces: how often it was thrown back. past: bits of the moments (codes of why) that are behind it.
+bounces: how often it was thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0
+goes on along it. past: bits of the moments (codes of why) that are behind it.
 inside: bodies (index) left out of contact tests until clear of them, then -1s."""
 
 PARAMS = np.dtype(
@@ -145,17 +146,21 @@ ANSWERS = np.dtype(
         ("friction", "f8"),
         ("least", "f8"),
         ("near", "f8"),
+        ("slows", "f8"),
         ("then", "i4"),
         ("by", "i4"),
         ("first", "i4"),
         ("count", "i4"),
         ("holds", "i4"),
         ("bounces", "i4"),
+        ("rests", "i4"),
+        ("pad", "i4"),
     ]
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it ends. near: so far away it is near (units). holds: whether the tick stops after it, for what
+normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as a
+share of what presses it on. near: so far away it is near (units). holds: whether the tick stops after it, for what
 is decided outside. by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off
 ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x. With
 a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never
@@ -275,19 +280,24 @@ STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "
 SWEPT, AT_TICKS = 0, 1
 TOUCHES = {"swept": SWEPT, "at ticks": AT_TICKS}
 
-END, PASS, IGNORE, BOUNCE = 0, 1, 2, 3
-THEN = {"end": END, "pass": PASS, "ignore": IGNORE, "bounce": BOUNCE}
+END, PASS, IGNORE, BOUNCE, SLIDE, LODGE = range(6)
+THEN = {"end": END, "pass": PASS, "ignore": IGNORE, "bounce": BOUNCE, "slide": SLIDE, "lodge": LODGE}
+
+ENDS, STAYS, ROLLS = 0, 1, 2
+RESTS = {"ends": ENDS, "stays": STAYS, "rolls": ROLLS}
 
 STILL, MOVING, LARGE = 0, 1, 2
 
 OBSTACLE, TARGET, SHOOTER = 0, 1, 2
 ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}
 
-CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET, MOMENT = range(1, 11)
+CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET, MOMENT, RESTED, SLID, LEFT = range(1, 14)
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
 BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN = range(11, 18)
+BY_STEP = 99
+"""No end: a part of a way along a surface is gone, and the next is to be looked for."""
 
 ON_VELOCITY, ON_LAUNCH = 0, 1
 THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH}

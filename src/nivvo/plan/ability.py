@@ -24,6 +24,9 @@ SHOT_SIZE = 0.1
 LEAST_SPEED = 0.1
 """Metres a second along the normal below which it bounces no more."""
 
+ROLLING = 0.02
+"""Share of what presses it on that slows what rolls, unless it is written."""
+
 SEEKS = written.SEEKS
 STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
 CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
@@ -169,14 +172,15 @@ class Limits:
 class Answer:
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
-    bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s).
+    bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
+    code of pool.RESTS), and what slows it along a surface.
     effects : what else it does, each of a kind of its own (``play/effects``).
     """
 
     then: int
     damage: Number
     written: bool
-    bounce: tuple[float, float, int, float] = (0.0, 0.0, -1, 0.0)
+    bounce: tuple[float, float, int, float, int, float] = (0.0, 0.0, -1, 0.0, 0, 0.0)
     effects: tuple[Effect, ...] = ()
 
     @property
@@ -359,5 +363,9 @@ def _answer(name: str, model: written.Ability, group: str, plain, metre: float) 
     if answer is None:
         return Answer(pool.END, 0.0, False)
     least = LEAST_SPEED * metre if answer.least_speed is None else answer.least_speed
-    bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least)
+    slows = ROLLING if answer.rolling is None else answer.rolling
+    if answer.then == "slide":
+        slows = answer.friction or 0.0
+    rests = pool.RESTS[answer.rests or "ends"]
+    bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least, rests, slows)
     return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce, effects_of(name, answer, "normal"))

@@ -48,6 +48,7 @@ class Path:
     t : (n,) s. p, v : (n, 3) world. air : what acts on it, or None where a game's own step moved it
     in straight pieces. moves_at : s, when it began to move. thrown : (m,) s, when it was thrown back.
     came : (n, 3) the velocity with which it came there, which is another than v where it was turned.
+    held : whether it stayed on something, or went along it: then what acts is not all.
     """
 
     t: np.ndarray
@@ -57,6 +58,7 @@ class Path:
     moves_at: float
     thrown: np.ndarray = field(default_factory=lambda: np.zeros(0))
     came: np.ndarray | None = None
+    held: bool = False
 
     @cached_property
     def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -67,7 +69,7 @@ class Path:
     @property
     def a(self) -> np.ndarray | None:
         """Its acceleration (3,), if that was constant."""
-        return self.air.a if self.air is not None and self.air.thin else None
+        return self.air.a if self.air is not None and self.air.thin and not self.held else None
 
     def at(self, times) -> tuple[np.ndarray, np.ndarray]:
         """Position and velocity, each (..., 3), at times (s); nan before launch and after the end.
@@ -102,7 +104,7 @@ class Path:
     @property
     def _smooth(self) -> bool:
         """Whether what acts on it is not known from its own numbers: between two records it is a cubic."""
-        return self.air is not None and self.air.careful
+        return self.air is not None and (self.air.careful or self.held)
 
     def _between(self, times) -> tuple[np.ndarray, np.ndarray]:
         """Position and velocity on the cubics through the places and velocities of the records."""

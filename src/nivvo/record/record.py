@@ -179,6 +179,7 @@ class Record:
             to_seconds(moves_at),
             thrown_at(thrown),
             np.concatenate(v)[came],
+            bool(np.isin(touches["kind"], (pool.RESTED, pool.SLID)).any()),
         )
 
     def to_json(self) -> str:

@@ -31,6 +31,9 @@ HAPPENINGS = {
     pool.SLIPPED: Happening("slipped through"),
     pool.BOUNCED: Happening("bounced", turns=True),
     pool.MOMENT: Happening("moment", turns=True),
+    pool.RESTED: Happening("came to rest", turns=True),
+    pool.SLID: Happening("goes along", turns=True),
+    pool.LEFT: Happening("left", turns=True),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
 }

@@ -45,6 +45,8 @@ def told(run: Run) -> list[str]:
                 text += f", {row['overlap']:.3g} {unit} deep inside"
             if row["then"] == "pass":
                 text += ", and flew on"
+        elif what in ("came to rest", "goes along", "left"):
+            text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
         elif what == "moment":
             text = f"{name}: {event['detail']}, and flies on"
         elif what == "locked on":

@@ -363,14 +363,23 @@ class Limits(Table):
 class Answer(Effects):
     """What happens at a contact with a group."""
 
-    then: Literal["end", "pass", "ignore", "bounce"] = Field(
+    then: Literal["end", "pass", "ignore", "bounce", "slide", "lodge"] = Field(
         "end",
         description="end: it ends there; pass: the touch is noted and it flies on; ignore: never touched; "
-        "bounce: it is thrown back",
+        "bounce: it is thrown back; slide: it goes on along the surface; lodge: it stays there, on what moves too",
     )
     restitution: Share | None = Field(None, description="bounce: share of the speed along the normal that is kept")
     friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
-        None, description="bounce: what it loses along the surface, per change along the normal; default: 0"
+        None,
+        description="bounce: what it loses along the surface, per change along the normal; slide: the share of what "
+        "presses it on that slows it; default: 0",
+    )
+    rests: Literal["ends", "stays", "rolls"] | None = Field(
+        None,
+        description="bounce: when it bounces no more it ends, stays there, or rolls on along the surface",
+    )
+    rolling: Annotated[float, Field(ge=0, le=100)] | None = Field(
+        None, description='rests = "rolls": the share of what presses it on that slows it; default: 0.02'
     )
     bounces: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(
         None, description="bounce: at most so many; the contact after the last ends it; default: any number"
@@ -388,9 +397,12 @@ class Answer(Effects):
     def _bounces(self) -> Answer:
         if self.then == "bounce" and self.restitution is None:
             raise ValueError('then = "bounce" needs restitution, from 0 to 1')
-        for key in ("restitution", "friction", "bounces", "least_speed"):
-            if self.then != "bounce" and getattr(self, key) is not None:
+        for key in ("restitution", "friction", "bounces", "least_speed", "rests"):
+            also = key == "friction" and self.then == "slide"
+            if self.then != "bounce" and not also and getattr(self, key) is not None:
                 raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
+        if self.rolling is not None and self.rests != "rolls":
+            raise ValueError('rolling goes with rests = "rolls"')
         for key in Effects.model_fields:
             if self.then == "ignore" and getattr(self, key) is not None:
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')

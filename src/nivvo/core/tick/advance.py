@@ -33,6 +33,7 @@ from nivvo.core.pool import (
     BY_APEX,
     BY_HOPS,
     BY_NUMBERS,
+    BY_STEP,
     DONE,
     DUE,
     EMPTY,
@@ -50,11 +51,13 @@ from nivvo.core.pool import (
     KEEP,
     KEPT,
     KNOWN,
+    LEFT,
     LIVE,
     MID,
     MOVING,
     ORBITS,
     REDIRECTED,
+    RESTED,
     ROOM,
     ROOM_EACH,
     SAMPLES,
@@ -71,10 +74,12 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import ON, OVER, answer, moment
+from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
+from nivvo.core.tick.resting import ALONG_IT, OFF, carried, set_back, slide
+from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import look, past_movers
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
@@ -238,12 +243,34 @@ def seek(k, i, now, clock, again, keep, waiting):
         return waiting
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
-    step, a = int(w["step"]), vec(par["a"])
-    shifts, age = False, 0.0
+    step, a, slides = int(w["step"]), vec(par["a"]), False
+    shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
+    if GUIDED and q["on"] < 0:
+        comes, p, v, a, whole_s = slide(k, i, par, p, v, late, whole_s)
+        slides = comes == ALONG_IT
+        if comes == STANDS:
+            q["on"] = -q["on"]
+            tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
+        elif comes == OFF:
+            tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
+            q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
+            begin(q, par, clock[0], late, p, v)
+    if GUIDED and q["on"] > 0:
+        p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
+        if why == 0:
+            put(q["p"], p1)
+            put(q["v"], v1)
+            return waiting
+        at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, why, 0.0
+        put(at["p"], p1)
+        put(at["v"], v1)
+        return wait(k, i, end, LIMIT_KEY, AT_LIMIT, waiting)
     glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
     falls = step == EXACT and not glides
     company = ALONE
-    if GUIDED and par["careful"] != 0:
+    if GUIDED and slides:
+        step, glides, falls = EXACT, False, False
+    elif GUIDED and par["careful"] != 0:
         shifts = par["shifts"] != 0 and kept != REDIRECTED
         age = (clock[0] - k.guides[i]["began"]) / UNITS + late
         company = company_of(k, i, par, clock[0])
@@ -253,7 +280,7 @@ def seek(k, i, now, clock, again, keep, waiting):
     h = float(now["dt"]) - late
     if glides and w["touch"] == SWEPT:
         pieces = steps_for(par, v, h)
-    elif par["bends"] != 0 and not glides:
+    elif par["bends"] != 0 and not glides and not slides:
         a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
     if kept == REDIRECTED and step != EXACT:
         # It goes straight on; of what acts in this tick it gets what its step had not given it yet.
@@ -264,6 +291,8 @@ def seek(k, i, now, clock, again, keep, waiting):
     if step != EXACT:
         kicked = kick(par, age, p, v, a, h, company)
     rest, s = h, h / pieces
+    if GUIDED and slides:
+        s = min(s, whole_s)
     if pieces > SMOOTH:
         s = calm(par, v, rest)
     # Its path is summed up, or follows from where its parabola began.
@@ -298,6 +327,8 @@ def seek(k, i, now, clock, again, keep, waiting):
                 u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
         way = (p, u, b)
         span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
+        if GUIDED and slides and why == 0 and s < rest:
+            why = BY_STEP
         if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
             cut = apex_within(w, v, vec(at["v"]) if glides else along(u, b, s) if step == EXACT else kicked, s)
             if cut <= span:
@@ -325,6 +356,9 @@ def seek(k, i, now, clock, again, keep, waiting):
             else:
                 whole = (clock[1] - q["t0"]) / UNITS
                 p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, kicked)
+                if GUIDED and slides:
+                    b_on, end = k.bodies[-1 - int(q["on"])], float(now["dt"])
+                    p1, v1, _, _ = set_back(b_on, arc(p, v, a, h), along(v, a, h), float(par["radius"]), end)
                 if GUIDED and shifts:
                     p1 = along(p, u, h)
                     if drift[4]:
@@ -455,6 +489,11 @@ def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
+    if GUIDED and why == BY_STEP:
+        par = k.params[int(q["param"])]
+        p, v, _, _ = set_back(k.bodies[-1 - int(q["on"])], p, v, float(par["radius"]), t)
+        turn(q, at, par, (int(now["start"]), t), p, v)
+        return ON
     if GUIDED and k.params[int(q["param"])]["moments"] != 0:
         return moment(k, i, now, t, why, -1, (p, NOWHERE, v, NOWHERE))
     tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
@@ -505,6 +544,9 @@ def settle(k, now):
         q = flight[k.awake[m]]
         if q["end"] != 0:
             ended += 1
+        elif GUIDED and q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
+            q["on"] = 0
+            begin(q, k.params[int(q["param"])], int(now["end"]), 0.0, vec(q["p"]), vec(q["v"]))
         elif q["inside"][0] >= 0:
             leave(k, q, now)
     if ended == 0 and not sampled:

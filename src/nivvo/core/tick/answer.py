@@ -23,15 +23,22 @@ from nivvo.core.pool import (
     DEPENDS_AGE,
     END,
     ENDED,
+    ENDS,
     FOREVER,
     GUIDED,
     IGNORE,
     INSIDE_MOST,
+    LODGE,
     MOMENT,
     OUT,
     OVERLAP,
     PASS,
     REDIRECTED,
+    RESTED,
+    ROLLS,
+    SLID,
+    SLIDE,
+    STAYS,
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
@@ -78,10 +85,19 @@ def answer(k, i, j, now, t):
             held = HELD
     if then == BOUNCE:
         v, back = rebound(place, ans)
-        if back >= ans["least"] or not presses(par, b, place[1]):
+        if back >= ans["least"] or not (q["on"] < 0 or presses(par, b, place[1])):
             bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
             return ON + held
+        rests = int(ans["rests"])
+        if GUIDED and q["on"] < 0 and rests == ROLLS:
+            # It goes along one body and is stopped by another.
+            rests, j = STAYS, -1 - int(q["on"])
+        if settle_on(k, i, j, now, t, gap, place, rests):
+            return ON + held
         why = BY_SETTLED
+    elif then == SLIDE or then == LODGE:  # noqa: SIM109
+        if settle_on(k, i, j, now, t, gap, place, ROLLS if then == SLIDE else STAYS):
+            return ON + held
     elif then != END:
         return ON + held
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
@@ -106,6 +122,23 @@ def moment(k, i, now, t, why, j, place):
     tell(k, now, t, q, (MOMENT, j, why, 0.0, 0.0), place)
     turn(q, at, par, (int(now["start"]), t), place[0], place[2])
     return ON + HELD
+
+
+@inner
+def settle_on(k, i, j, now, t, gap, place, how):
+    """Let a projectile stay on body ``j``, or go on along it; whether it does."""
+    q = k.flight[i]
+    if not GUIDED or how == ENDS:
+        return False
+    p, n, v, u = place
+    if gap < 0.0 and how == ROLLS:
+        p = along(p, n, -gap)
+    r = sub(v, u)
+    v = along(u, along(r, n, -dot(r, n)), 1.0) if how == ROLLS else u
+    q["on"] = -1 - j if how == ROLLS else 1 + j
+    tell(k, now, t, q, (SLID if how == ROLLS else RESTED, j, 0, 0.0, gap), (p, n, v, u))
+    turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, v)
+    return True
 
 
 @inner
@@ -159,6 +192,12 @@ def turn(q, at, par, when, p, v):
     at["base"], at["late"], at["run"], at["kept"] = q["flown"], time, 0.0, REDIRECTED
     put(at["from_p"], p)
     put(at["from_v"], v)
+    begin(q, par, start, time, p, v)
+
+
+@inner
+def begin(q, par, start, time, p, v):
+    """Let a parabola begin at ``p`` with ``v``, ``time`` s after ``start`` (clock)."""
     # On the clock it begins a whole count, a little earlier, where it would have been then.
     a, since = vec(par["a"]), int(time * UNITS)
     early = since / UNITS - time

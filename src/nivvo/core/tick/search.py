@@ -50,6 +50,8 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
                 continue
+            if GUIDED and j == -1 - q["on"]:
+                continue
             ans = k.answers[int(q["param"]), int(b["group"])]
             then, wide = ans["then"], rule
             if GUIDED and nears(q, ans):

@@ -1,0 +1,115 @@
+"""What stays on a body, and what goes on along it: sliding and rolling with friction, over edges and round bodies.
+
+Along a flat side the way is a parabola: what acts, without what presses it on, less friction against the way. Where a
+side bends (a corner that a ball goes round, a round body) it goes in steps of TURN radians, set back on the surface
+after each, and leaves it where that bends away faster than what acts presses on.
+"""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import inner
+from nivvo.core.clock import UNITS
+from nivvo.core.pool import BY_STEP
+from nivvo.core.shapes import distance
+from nivvo.core.vec import along, arc, dot, sub, vec
+
+TURN = 0.02
+"""Radians of a bend that are gone in one step."""
+
+NEAR = 1e-7
+"""Share of a projectile's radius within which it is on a surface."""
+
+STANDS = 1e4
+"""Skins a second: what is slower than that stands."""
+
+STILL, ALONG_IT, OFF = 0, 1, 2
+
+
+@inner
+def surface(b, p, radius, late):
+    """The body's velocity, its outward normal and the gap to a ball at ``p``, ``late`` s into the tick."""
+    centre, u = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), late), along(vec(b["v"]), vec(b["a"]), late)
+    gap, n = distance(b, sub(p, centre))
+    return u, n, gap - radius
+
+
+@inner
+def slide(k, i, par, p, v, late, h):
+    """How a projectile goes on along its body: (what comes, place, velocity, acceleration, for how long).
+
+    What leaves a surface that bends away from it is lifted off by as much as counts as on it: what seeks contacts takes
+    the surface for its tangent plane, and would find it touched at once.
+    """
+    q = k.flight[i]
+    j = -1 - int(q["on"])
+    b, radius, skin = k.bodies[j], float(par["radius"]), float(k.world[0]["skin"])
+    if b["out"] != 0:
+        return OFF, p, v, (0.0, 0.0, 0.0), h
+    u, n, gap = surface(b, p, radius, late)
+    off = NEAR * radius + skin
+    r = sub(v, u)
+    away = dot(r, n)
+    w = along(r, n, -away)
+    speed, pull = math.sqrt(dot(w, w)), vec(b["a"])
+    acts = sub(vec(par["a"]), pull)
+    if gap > off or away > 1e-9 * speed + STANDS * skin:
+        return OFF, p, v, acts, h
+    bend, push = 0.0, dot(acts, n)
+    if speed > 0.0:
+        step = 1e-3 * radius
+        _, m, _ = surface(b, along(p, w, step / speed), radius, late)
+        bend = max(dot(sub(m, n), w) / (speed * step), 0.0)
+    presses = -push - bend * speed * speed
+    if presses <= 1e-9 * math.sqrt(dot(acts, acts)):
+        return OFF, along(p, n, max(off - gap, 0.0)), v, acts, h
+    drive = along(acts, n, -push)
+    friction = float(k.answers[int(q["param"]), int(b["group"])]["slows"]) * presses
+    way, fast = w, speed
+    if speed <= STANDS * skin:
+        way, fast = drive, math.sqrt(dot(drive, drive))
+        if fast <= friction:
+            return STILL, p, u, pull, h
+        w = (0.0, 0.0, 0.0)
+    slowed = along(drive, way, -friction / fast)
+    a = along(along(slowed, n, -bend * speed * speed), pull, 1.0)
+    v = along(u, w, 1.0)
+    s, slows = h, -dot(slowed, way) / fast
+    if speed > 0.0 and slows > 0.0:
+        s = min(s, speed / slows)
+    if bend > 0.0:
+        s = min(s, TURN / (bend * max(speed, 1e-3 * radius)))
+    # Where the side ends, or begins to bend.
+    low, high = 0.0, s
+    for half in range(54):
+        t = high if half == 0 else 0.5 * (low + high)
+        _, m, gap = surface(b, arc(p, v, a, t), radius, late + t)
+        if abs(gap) <= off or bend > 0.0:
+            low = t
+            if half == 0:
+                break
+        else:
+            high = t
+    return ALONG_IT, p, v, a, max(low, 1e-6 * s)
+
+
+@inner
+def set_back(b, p, v, radius, t):
+    """A place and velocity, ``t`` s into the tick, set back on a body's surface."""
+    u, n, gap = surface(b, p, radius, t)
+    r = sub(v, u)
+    return along(p, n, -gap), along(u, along(r, n, -dot(r, n)), 1.0), n, u
+
+
+@inner
+def carried(k, q, p, late, end, clock):
+    """Where what stays on its body is at a time of the tick, how fast, why it ends there (0: it does not), and when."""
+    b, why = k.bodies[int(q["on"]) - 1], 0
+    if 0 <= q["until"] <= clock[1]:
+        end, why = max((q["until"] - clock[0]) / UNITS, late), int(q["cause"])
+    c, u, a = vec(b["c"]), vec(b["v"]), vec(b["a"])
+    return along(p, sub(arc(c, u, a, end), arc(c, u, a, late)), 1.0), along(u, a, end), why, end
+
+
+__all__ = ["BY_STEP", "carried", "set_back", "slide"]

@@ -1,0 +1,189 @@
+"""What slides, rolls, comes to rest and lodges: distances, times and places by closed forms; nothing sinks in."""
+
+import math
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+
+import nivvo
+from nivvo.errors import DrillError
+
+G = 9.81
+
+
+def made(answer, bodies, *, launch="launch.speed = 5", life=60, view="", more=""):
+    return nivvo.parse(
+        f"nivvo = 1\n{view}\n{more}\n[ability.puck]\n{launch}\nshape.ball = 0.1\nlimits.life = {life}\n"
+        f"on.anything = {{ {answer} }}\nhits_owner = 'never'\n{bodies}\n[case.tap]\n"
+    )
+
+
+def path_of(drill):
+    run = nivvo.fire(drill, patient=True)
+    return run, run.flight(next(iter(run.ids.values())))
+
+
+def said(run, what):
+    return [row["time"] for row in run.rows("events") if row["what"] == what]
+
+
+CRATE = (
+    "[obstacle.crate]\nat = [0, -1]\nshape.box = [4, 1]\nshape.turned = {}\n"
+    "[obstacle.deck]\nat = [0, -6]\nshape.half_space = 'up'\n"
+)
+FLOOR = "[obstacle.deck]\nat = [0, -0.6]\nshape.half_space = 'up'\n"
+
+
+class Sliding(unittest.TestCase):
+    def test_it_stops_after_its_speed_squared_over_twice_what_slows_it(self):
+        for motion, rate in (("exact", 60), ("exact", 7), ("exact", 144)):
+            for mu in (0.05, 0.3, 1.0):
+                drill = made(
+                    f"then = 'slide', friction = {mu}", FLOOR, more=f"tick.rate = {rate}\ntick.motion = '{motion}'"
+                )
+                run, path = path_of(drill)
+                touch = said(run, "goes along")[0]
+                x0 = path.at(touch)[0][0]
+                self.assertAlmostEqual(path.p[-1][0] - x0, 25 / (2 * mu * G), delta=1e-9)
+                self.assertAlmostEqual(said(run, "came to rest")[0] - touch, 5 / (mu * G), delta=1e-9)
+                self.assertAlmostEqual(path.p[-1][1], -0.5, delta=1e-12)
+
+    def test_down_a_slope_it_gains_what_friction_leaves(self):
+        for degrees, mu in ((30, 0.1), (20, 0.0), (45, 0.6)):
+            turn = math.radians(degrees)
+            bodies = f"[obstacle.slope]\nat = [0, -0.7]\nshape.box = [200, 0.2]\nshape.turned = {-degrees}\n"
+            drill = made(f"then = 'slide', friction = {mu}", bodies, launch="launch.speed = 0.5", life=3)
+            run, path = path_of(drill)
+            start = said(run, "goes along")[0]
+            t = np.linspace(start, 2.9, 20)
+            p, v = path.at(t)
+            p0, v0 = path.at(start)
+            gain = G * (math.sin(turn) - mu * math.cos(turn))
+            way = np.array([math.cos(turn), -math.sin(turn), 0])
+            speed = float(v0 @ way)
+            np.testing.assert_allclose(v @ way, speed + gain * (t - start), atol=1e-9)
+            np.testing.assert_allclose((p - p0) @ way, speed * (t - start) + gain * (t - start) ** 2 / 2, atol=1e-9)
+
+    def test_in_space_it_slides_straight_and_the_same_in_every_direction(self):
+        ends = []
+        for facing in (0, 37, 90, 200):
+            bodies = (
+                f"[obstacle.deck]\nat = [0, 0, -0.6]\nshape.half_space = 'up'\n[shooter.keeper]\nfacing = {facing}\n"
+            )
+            drill = made("then = 'slide', friction = 0.4", bodies, view="world.view = 'space'")
+            _, path = path_of(drill)
+            turn = math.radians(facing)
+            ends.append(
+                [path.p[-1] @ [math.cos(turn), math.sin(turn), 0], path.p[-1] @ [-math.sin(turn), math.cos(turn), 0]]
+            )
+        np.testing.assert_allclose(ends, [ends[0]] * 4, atol=1e-9)
+
+    def test_over_an_edge_it_falls_at_once_or_round_it(self):
+        for speed in (3.0, 0.6):
+            drill = made(
+                "then = 'slide'",
+                CRATE.format(0), launch=f"launch.speed = {speed}\nmuzzle = 'hand'",
+                         more="[shooter.keeper.muzzle.hand]\nforward = 0.2\nup = -0.399")  # fmt: skip
+            run, path = path_of(drill)
+            left = said(run, "left")[0]
+            p, _ = path.at(left)
+            landed = run.rows("contacts")[-1]
+            self.assertEqual(landed["body"], "deck")
+            if speed == 3.0:
+                # v²/r is more than g: it leaves at the edge, and falls as what is thrown.
+                self.assertAlmostEqual(p[0], 2.0, delta=1e-4)
+                fall = math.sqrt(2 * (5.9 - 0.4 - 0.0) / G)
+                self.assertAlmostEqual(landed["time"] - left, fall, delta=1e-3)
+            else:
+                # It goes round the edge until what presses it on is used up: cos = (v² / r g + 2) / 3.
+                angle = math.acos((speed**2 / (0.1 * G) + 2) / 3)
+                self.assertAlmostEqual(math.atan2(p[0] - 2.0, p[1] + 0.5), angle, delta=0.03)
+            gaps = [max(abs(x) - 2.0, abs(y + 1) - 0.5) for x, y, _ in path.p]
+            self.assertGreater(min(gaps), 0.1 * math.sqrt(0.5) - 1e-6)
+
+    def test_it_goes_along_with_what_it_lies_on(self):
+        bodies = "[obstacle.raft]\nat = [0, -1]\nshape.box = [60, 1]\nmove.velocity = [2, 0.5]\n"
+        drill = made("then = 'slide', friction = 0.5", bodies, life=6)
+        run, path = path_of(drill)
+        rest = said(run, "came to rest")[0]
+        times = np.linspace(rest, 6, 30)
+        p, v = path.at(times)
+        np.testing.assert_allclose(v[1:-1, :2], [[2.0, 0.5]] * 28, atol=1e-9)
+        np.testing.assert_allclose(p[:, 1] + 1 - 0.5 * times, 0.6, atol=1e-9)
+
+
+class Resting(unittest.TestCase):
+    def test_a_ball_in_a_wedge_stays(self):
+        for rate in (30, 60, 144):
+            for rests in ("stays", "rolls"):
+                bodies = "".join(
+                    f"[obstacle.{name}]\nat = [{x}, -2]\nshape.box = [6, 0.2]\nshape.turned = {turned}\n"
+                    for name, x, turned in (("port", -2.0, -40), ("star", 2.6, 40))
+                )
+                drill = made(f"then = 'bounce', restitution = 0.5, friction = 0.2, rests = '{rests}'", bodies,
+                             launch="launch.speed = 1", more=f"tick.rate = {rate}")  # fmt: skip
+                run, path = path_of(drill)
+                self.assertEqual(run.rows("projectiles")[0]["ended_by"], "life")
+                late = path.p[path.t > 20]
+                np.testing.assert_allclose(late, late[:1].repeat(len(late), 0), atol=1e-9)
+                self.assertLessEqual(max(row["overlap"] for row in run.rows("contacts")), 1e-9)
+
+    def test_it_rolls_on_when_it_bounces_no_more(self):
+        drill = made("then = 'bounce', restitution = 0.4, rests = 'rolls', rolling = 0.1", FLOOR)
+        run, path = path_of(drill)
+        begins = said(run, "goes along")[0]
+        p, v = path.at(begins)
+        self.assertAlmostEqual(v[0], 5.0, places=9)
+        self.assertAlmostEqual(path.p[-1][0] - p[0], 25 / (2 * 0.1 * G), delta=1e-8)
+
+    def test_closing_doors_never_let_it_through(self):
+        rng = np.random.default_rng(3)
+        for _ in range(10):
+            speed = rng.uniform(0.2, 3)
+            bodies = (
+                f"[obstacle.port]\nat = [-3, 0]\nshape.box = [1, 40]\nmove.velocity = [{speed}, 0]\n"
+                f"[obstacle.star]\nat = [6, 0]\nshape.box = [1, 40]\nmove.velocity = [{-speed}, 0]\n" + FLOOR
+            )
+            answer = f"then = 'bounce', restitution = {rng.uniform(0, 1)}, rests = 'rolls'"
+            drill = made(answer, bodies, life=round(6 / (2 * speed), 3), launch=f"launch.speed = {rng.uniform(1, 20)}")
+            _, path = path_of(drill)
+            port, star = -2.5 + speed * path.t, 5.5 - speed * path.t
+            self.assertTrue((path.p[:, 0] > port - 1e-6).all() and (path.p[:, 0] < star + 1e-6).all())
+
+    def test_what_lodges_stays_on_what_moves_and_falls_when_that_is_out(self):
+        bodies = "[target.wisp]\nat = [6, -0.1]\nshape.ball = 0.5\nhealth = 20\nmove.velocity = [0.5, 0.1]\n" + FLOOR
+        text = "then = 'lodge', damage = 12"
+        drill = made(text, bodies, life=4).with_settings(
+            {
+                "ability.puck.flight.gravity_share": 0,
+                "case.tap.input": [{"t": 0.0, "tap": "fire"}, {"t": 1.0, "tap": "fire"}],
+            }
+        )
+        run = nivvo.fire(drill)
+        paths = [run.flight(name) for name in run.ids.values()]
+        first, second = (row["time"] for row in run.rows("contacts")[:2])
+        times = np.linspace(first, second - 0.05, 10)
+        on = paths[0].at(times)[0][:, :2] - times[:, None] * [0.5, 0.1]
+        np.testing.assert_allclose(on, on[:1].repeat(10, 0), atol=1e-9)
+        # The second puts it out: what was lodged goes on as it went, and nothing acts.
+        after = paths[0].at(np.array([second + 0.1, second + 0.6]))[1]
+        np.testing.assert_allclose(after[:, :2], [[0.5, 0.1]] * 2, atol=1e-9)
+
+    def test_compiled_it_is_the_same_to_the_byte(self):
+        drill = made("then = 'bounce', restitution = 0.3, rests = 'rolls', rolling = 0.05", CRATE.format(7), life=8)
+        plain = nivvo.fire(drill).digest
+        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
+            self.assertEqual(nivvo.fire(drill).digest, plain)
+
+    def test_what_makes_no_sense_is_told(self):
+        for answer, says in (
+            ("then = 'slide', restitution = 0.3", "restitution is for"),
+            ("then = 'bounce', restitution = 1.2", "at most 1"),
+            ("then = 'bounce', restitution = 0.2, rolling = 1", "rolling goes with"),
+            ("then = 'end', rests = 'stays'", "rests is for"),
+        ):
+            with self.assertRaises(DrillError, msg=answer) as caught:
+                made(answer, FLOOR)
+            self.assertIn(says, str(caught.exception))
