@@ -137,3 +137,20 @@ class Told(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Seen(unittest.TestCase):
+    def test_a_preview_goes_through_as_many_bounces_as_are_asked_for(self):
+        made = nivvo.parse(
+            "nivvo = 1\n[ability.pot]\nlaunch.speed = 9\nlaunch.elevation = 35\n"
+            "on.anything = { then = 'bounce', restitution = 0.7 }\nlimits.life = 6\n"
+            "[obstacle.deck]\nat = [0, -1]\nshape.half_space = 'up'\n[case.tap]\n"
+        )
+        run = nivvo.fire(made)
+        path, touches = run.flight("pot-1"), run.rows("contacts")
+        for bounces in (0, 1, 3):
+            seen = nivvo.preview(made, bounces=bounces, every=0.02)
+            self.assertAlmostEqual(seen.landing.time, touches[bounces]["time"], places=12)
+            np.testing.assert_allclose(seen.points, path.at(seen.times)[0][:, :2], atol=1e-12)
+        live = nivvo.Live(made)
+        np.testing.assert_allclose(live.preview("pot", bounces=3, every=0.02).points, seen.points, atol=1e-9)

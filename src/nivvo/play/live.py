@@ -363,6 +363,7 @@ class Live:
         count: int | None = None,
         every: float | None = None,
         spacing: float | None = None,
+        bounces: int = 0,
     ) -> Preview:
         """Dots along the flight of a shot fired at the coming tick's start, as all stands now.
 
@@ -370,15 +371,15 @@ class Live:
         """
         name = known(ability, self.in_hand, "ability")
         shooter = shooter_in(self._case, name, shooter)
-        check_dots(count, every, spacing, held)
+        check_dots(count, every, spacing, held, bounces)
         scout = copied(self._session)
-        scout.alone()
+        scout.alone(bounces)
         now = self.scene.ticks.edge(scout.tick)
         number = self._session.numbers.get((name, shooter), 0)
         counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
         scout.fire(Asked(now, name, shooter, number, now, counts))
         scout.finish()
-        return of_run(scout.run(self.drill.name, self.case), count, every, spacing)
+        return of_run(scout.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
 
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback."""

@@ -92,8 +92,11 @@ def preview(
     spacing: float | None = None,
     bodies: str = "moving",
     held: float = 0.0,
+    bounces: int = 0,
 ) -> Preview:
     """Dots along the flight of a shot fired ``at`` a time (s), ended at its first touch.
+
+    It steers, sways and drifts as the flight does, toward where those it follows will be; nothing is sent.
 
     Parameters
     ----------
@@ -104,23 +107,26 @@ def preview(
     spacing : path length between dots, in units, in place of ``every``
     bodies : "moving" (they move on as they will) or "still" (they stand as they are at that time)
     held : seconds of charge that the shot is let go with
+    bounces : go on through so many bounces; the touch after them ends it
 
     Raises CallError for unknown names and values that make no sense.
     """
-    check_dots(count, every, spacing, held)
+    check_dots(count, every, spacing, held, bounces)
     if bodies not in BODIES:
         raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
-    run = _flown(drill, case, ability, shooter, cursor, at, bodies, held)
-    return of_run(run, count, every, spacing, bodies)
+    run = _flown(drill, case, ability, shooter, cursor, at, bodies, held, bounces)
+    return of_run(run, count, every, spacing, bodies, bounces)
 
 
-def check_dots(count: int | None, every: float | None, spacing: float | None, held: float) -> None:
+def check_dots(count: int | None, every: float | None, spacing: float | None, held: float, bounces: int = 0) -> None:
     """Raise CallError for dots, or a charge, that make no sense."""
     for word, value in (("count", count), ("every", every), ("spacing", spacing)):
         if value is not None and not 0 < value < np.inf:
             raise CallError(f"{word} must be a number above 0, not {value}")
     if every is not None and spacing is not None:
         raise CallError("give every (seconds) or spacing (units), not both")
+    if not 0 <= bounces <= 1_000_000:
+        raise CallError(f"bounces must be from 0 to 1000000, not {bounces}")
     if not 0.0 <= held <= 86_400.0:
         raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
 
@@ -179,7 +185,9 @@ def _let_through(run: Run, shot, number: int) -> bool:
     return run.scene.abilities[shot.ability].answers[int(run.scene.bodies[number]["group"])].then == IGNORE
 
 
-def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0) -> Run:
+def _flown(
+    drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0, bounces: int = 0
+) -> Run:
     """A run with one shot, ended at its first touch."""
     case = case_of(drill, case)
     scene, ability = case.scene, ability_in(case, ability)
@@ -187,7 +195,7 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str,
     if not 0.0 <= at <= 86_400.0:
         raise CallError(f"at must be from 0 to 86400 seconds, not {at}")
     time = clock.from_seconds(at)
-    session = scratch(case, time, touches="end", still=bodies == "still")
+    session = scratch(case, time, touches="end", still=bodies == "still", bounces=bounces)
     if cursor is not None:
         cursor = np.asarray(cursor, dtype=float)
         if cursor.shape != (scene.frame.size,) or not np.isfinite(cursor).all():
@@ -202,15 +210,22 @@ def _flown(drill: Drill, case, ability, shooter, cursor, at: float, bodies: str,
 
 
 def of_run(
-    run: Run, count: int | None = None, every: float | None = None, spacing: float | None = None, bodies: str = "moving"
+    run: Run,
+    count: int | None = None,
+    every: float | None = None,
+    spacing: float | None = None,
+    bodies: str = "moving",
+    bounces: int = 0,
 ) -> Preview:
-    """Dots along the first projectile of a run, up to its first touch; none if its shot was refused."""
+    """Dots along the first projectile of a run, up to its touch after so many bounces; none if its shot was refused."""
     if not run.fired:
         nothing = np.zeros((0, run.scene.frame.size))
         return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
     projectile = run.rows("projectiles")[0]
     path = run.flight(projectile["projectile"])
-    touch = next((row for row in run.rows("contacts") if row["projectile"] == projectile["projectile"]), None)
+    touches = [row for row in run.rows("contacts") if row["projectile"] == projectile["projectile"]]
+    last = next((k for k, row in enumerate(touches) if k >= bounces or row["then"] != "bounce"), None)
+    touch = None if last is None else touches[last]
     start, stop = path.t[0], touch["time"] if touch else path.t[-1]
     most = min(count or MOST_POINTS, MOST_POINTS)
     step = every or 1.0 / run.scene.ticks.rate

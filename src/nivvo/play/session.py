@@ -63,15 +63,26 @@ class Session:
     sampled : keep position and velocity of each projectile at each tick's end
     touches : overrides the answers of the abilities: "end" makes the first touch of anything the end, "ignore"
         lets everything through; either way a shot is not spread. "" leaves all as it is.
+    bounces : touches "end" lets it bounce so often before
     still : bodies stand where they are when the first shot leaves
     patient : go on however much there is to do
     """
 
     def __init__(
-        self, scene: Scene, in_hand: list[str], lasts=None, *, sampled=True, touches="", still=False, patient=False
+        self,
+        scene: Scene,
+        in_hand: list[str],
+        lasts=None,
+        *,
+        sampled=True,
+        touches="",
+        still=False,
+        patient=False,
+        bounces=0,
     ):
         self.meter, self.last_input = Meter(patient, sampled), 0
-        self.scene, self.in_hand, self.lasts, self.touches, self.still = scene, in_hand, lasts, touches, still
+        self.scene, self.in_hand, self.lasts, self.still = scene, in_hand, lasts, still
+        self.touches, self.bounces = touches, bounces
         self.arena = scene.arena(sampled)
         for ability in scene.abilities.values():
             self.arena.may_send(ability.flight.acts)
@@ -124,9 +135,9 @@ class Session:
         ticks.past, ticks.first = state.pop("_played")
         self.__dict__.update(state)
 
-    def alone(self) -> None:
+    def alone(self, bounces: int = 0) -> None:
         """Become one in which nobody acts from now on and nothing is in the air: for what is only looked at."""
-        self.triggers, self.touches, self.in_hand = {}, "end", []
+        self.triggers, self.touches, self.bounces, self.in_hand = {}, "end", bounces, []
         self.breakable, self.meter = False, Meter(True, True)
         self._coming.clear()
         for kept in (self.shots, self.refused, self.births, self.states, self.edges):
@@ -405,9 +416,13 @@ class Session:
 
     def _new_params(self, ability: Ability, shooter: str, dealt: tuple[float, ...], **settled) -> int:
         """A launch that there was not: its number."""
-        then = [one.then for one in ability.answers]
+        then, thrown = [one.then for one in ability.answers], [one.bounce for one in ability.answers]
         if self.touches == "end":
-            then = [one if one == pool.IGNORE else pool.END for one in then]
+            kept = (pool.IGNORE, pool.BOUNCE) if self.bounces else (pool.IGNORE,)
+            then = [one if one in kept else pool.END for one in then]
+            thrown = [
+                (*one[:2], min(one[2], self.bounces) if one[2] >= 0 else self.bounces, *one[3:]) for one in thrown
+            ]
         elif self.touches == "ignore":
             then = [pool.IGNORE for _ in then]
         own = self.scene.number[shooter]
@@ -418,7 +433,7 @@ class Session:
             owner=own,
             then=then,
             damage=dealt,
-            bounces=[one.bounce for one in ability.answers],
+            bounces=thrown,
             holds=[bool(one.effects) and not self.touches for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
