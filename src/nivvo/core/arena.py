@@ -259,6 +259,7 @@ class Arena:
         holds=0,
         curves=(),
         moments=None,
+        answers=None,
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
@@ -290,6 +291,9 @@ class Arena:
             self.guide()
         row["sums"] |= int(row["flown"] < np.inf)
         own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
+        own["keeps_speed"], own["keeps_damage"], own["pierces"] = 1.0, 1.0, -1
+        for field, values in (answers or {}).items():
+            own[field] = values
         if bounces is not None:
             for field, values in zip(BOUNCE, np.transpose(bounces), strict=False):
                 own[field] = values
@@ -321,7 +325,7 @@ class Arena:
             aged = age >= 0 and (life < 0 or age < life)
             lasts, cause = (age, pool.BY_AGE) if aged else (life, pool.BY_LIFE)
             until, left = pool.FOREVER if lasts < 0 else born + lasts, (*inside, *NOBODY[len(inside) :])
-            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, param, 0, cause, 0, 0, 0, left)
+            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
             if self.guided:
@@ -334,6 +338,7 @@ class Arena:
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
         q["flown"], q["end"], q["inside"], q["cause"], q["bounces"], q["past"] = 0.0, 0, -1, pool.BY_LIFE, 0, 0
+        q["share"], q["on"], q["pierced"], q["touched"] = 1.0, 0, 0, 0
         life = self.params["life"][param]
         q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
         for k, body in enumerate(inside):
@@ -438,6 +443,28 @@ class Arena:
         tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), place)
         q["flown"] += at["flown"]
         q["p"], q["v"], q["end"] = p, v, cause
+
+    def hurt(self, body: int, amount: float, key: int, start: int, after: float, tick: int, p, normal) -> None:
+        """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
+        from nivvo.core.tick.answer import met_by
+
+        b = self.bodies[body]
+        amount = float(met_by(b, amount))
+        if amount == 0.0 or b["out"]:
+            return
+        b["health"] -= amount
+        self.note(pool.DAMAGE, body, 0, amount, float(b["health"]), key, start, after, tick, p, normal)
+        if b["health"] <= 0.0:
+            b["out"] = 1
+            self.note(pool.OUT, body, 0, amount, float(b["health"]), key, start, after, tick, p, normal)
+
+    def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
+        """Write one event that was decided outside."""
+        self._make_room()
+        e = self.events[int(self.counters[pool.EVENTS])]
+        self.counters[pool.EVENTS] += 1
+        e["start"], e["after"], e["tick"], e["key"], e["kind"], e["body"] = start, after, tick, key, kind, body
+        e["code"], e["amount"], e["left"], e["p"], e["normal"], e["v"], e["u"] = code, amount, left, p, normal, 0, 0
 
     def _wait(self, row: int, time: float) -> None:
         """Let a projectile look again at a time of the present tick."""

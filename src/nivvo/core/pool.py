@@ -30,21 +30,25 @@ FLIGHT = np.dtype(
         ("until", "i8"),
         ("key", "i8"),
         ("flown", "f8"),
+        ("share", "f8"),
         ("param", "i4"),
         ("end", "i4"),
         ("cause", "i4"),
         ("bounces", "i4"),
         ("past", "i4"),
         ("on", "i4"),
+        ("pierced", "i4"),
+        ("touched", "i4"),
         ("inside", "i4", INSIDE_MOST),
     ]
 )
-"""p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move.
-flown: its path before t0 (exact step, under a constant acceleration alone), else till now.
-until: when it is to end by itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided).
-bounces: how often it was thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0
-goes on along it. past: bits of the moments (codes of why) that are behind it.
-inside: bodies (index) left out of contact tests until clear of them, then -1s."""
+"""p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move. flown: its path before
+t0 (exact step, under a constant acceleration alone), else till now. until: when it is to end by itself, or FOREVER,
+and for what cause (BY_LIFE, or what the game decided). share: of the damage of its launch that is left to it.
+pierced, touched: through how many bodies it went, how many contacts of it were answered. bounces: how often it was
+thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0 goes on along it. past: bits
+of the moments (codes of why) that are behind it. inside: bodies (index) left out of contact tests until clear of
+them, then -1s."""
 
 PARAMS = np.dtype(
     [
@@ -147,6 +151,10 @@ ANSWERS = np.dtype(
         ("least", "f8"),
         ("near", "f8"),
         ("slows", "f8"),
+        ("keeps_speed", "f8"),
+        ("keeps_damage", "f8"),
+        ("facing", "f8"),
+        ("depth", "f8"),
         ("then", "i4"),
         ("by", "i4"),
         ("first", "i4"),
@@ -154,14 +162,19 @@ ANSWERS = np.dtype(
         ("holds", "i4"),
         ("bounces", "i4"),
         ("rests", "i4"),
-        ("pad", "i4"),
+        ("pierces", "i4"),
+        ("first_only", "i4"),
+        ("otherwise", "i4"),
     ]
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as a
-share of what presses it on. near: so far away it is near (units). holds: whether the tick stops after it, for what
-is decided outside. by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off
+normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface,
+as a share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and
+pierces: through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least
+cosine between its way and the inward normal, how deep it goes (units), whether only as its first touch, and the
+answer (of THEN) where it cannot. near: so far away it is near (units). holds: whether the tick stops after it, for
+what is decided outside. by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off
 ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x. With
 a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never
 beyond the cap."""
@@ -181,6 +194,9 @@ BODY = np.dtype(
         ("size", "f8", 3),
         ("radius", "f8"),
         ("health", "f8"),
+        ("full", "f8"),
+        ("armour", "f8"),
+        ("soaks", "f8"),
         ("t0", "i8"),
         ("kind", "i4"),
         ("group", "i4"),
@@ -195,7 +211,8 @@ BODY = np.dtype(
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
 a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
 (both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move.
-watched: whether the tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
+full: the most health it can have. armour: taken from each damage, after soaks, a share of it. watched: whether the
+tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
 
 POINT = np.dtype(
     [
@@ -295,7 +312,7 @@ CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED, LOCKED, LOST_TARGET, MOM
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
-BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN = range(11, 18)
+BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN, BY_PIERCED = range(11, 19)
 BY_STEP = 99
 """No end: a part of a way along a surface is gone, and the next is to be looked for."""
 

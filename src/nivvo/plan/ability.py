@@ -9,7 +9,7 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
-from nivvo.core.frame import AXES, Frame
+from nivvo.core.frame import AXES, Frame, sincos
 from nivvo.plan.effects import Effect, effects_of, moments_of
 from nivvo.plan.effects import Moment as Effected
 from nivvo.plan.flight import FAR, Flight, flight_of
@@ -168,13 +168,17 @@ class Limits:
     when_full: str
 
 
+FIELDS = ("keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "otherwise")
+MORE = (1.0, 1.0, -1, -1.0, 0.0, False, pool.END)
+
+
 @dataclass(frozen=True, slots=True)
 class Answer:
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
     bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
     code of pool.RESTS), and what slows it along a surface.
-    effects : what else it does, each of a kind of its own (``play/effects``).
+    effects : what else it does, each of a kind of its own (``play/effects``). more : the fields of ANSWERS in FIELDS.
     """
 
     then: int
@@ -182,6 +186,7 @@ class Answer:
     written: bool
     bounce: tuple[float, float, int, float, int, float] = (0.0, 0.0, -1, 0.0, 0, 0.0)
     effects: tuple[Effect, ...] = ()
+    more: tuple[float, ...] = MORE
 
     @property
     def solid(self) -> bool:
@@ -368,4 +373,14 @@ def _answer(name: str, model: written.Ability, group: str, plain, metre: float) 
         slows = answer.friction or 0.0
     rests = pool.RESTS[answer.rests or "ends"]
     bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least, rests, slows)
-    return Answer(pool.THEN[answer.then], plain(answer.damage), True, bounce, effects_of(name, answer, "normal"))
+    more = (
+        1.0 if answer.speed_kept is None else answer.speed_kept,
+        1.0 if answer.damage_kept is None else answer.damage_kept,
+        answer.pierces or -1,
+        -1.0 if answer.within is None else float(sincos(answer.within)[1]),
+        answer.depth or 0.0,
+        answer.first_touch,
+        pool.THEN[answer.otherwise or "end"],
+    )
+    damage = plain(answer.damage) if answer.heals is None else -answer.heals
+    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal"), more)

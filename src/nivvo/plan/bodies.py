@@ -88,7 +88,8 @@ def body_of(kind: str, name: str, model: Any, groups: list[str], frame: frames.F
     at = place_of(model, frame)
     fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
     row["group"], row["role"] = groups.index(model.group), pool.ROLES[kind]
-    row["health"] = getattr(model, "health", None) or np.inf
+    row["health"] = row["full"] = getattr(model, "health", None) or np.inf
+    row["armour"], row["soaks"] = getattr(model, "armour", 0.0), getattr(model, "soaks", 0.0)
     shift = row["c0"] - at
     return Body(name, kind, row, shift, _move(model.move, frame, shift))
 

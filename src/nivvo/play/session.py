@@ -15,7 +15,7 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
-from nivvo.plan.ability import CURVES, Ability, life_at
+from nivvo.plan.ability import CURVES, FIELDS, Ability, life_at
 from nivvo.plan.effects import fields_of
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
@@ -434,6 +434,7 @@ class Session:
             then=then,
             damage=dealt,
             bounces=thrown,
+            answers=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
             holds=[bool(one.effects) and not self.touches for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)

@@ -52,6 +52,7 @@ ENDINGS = {
     pool.BY_CALL: Ending("game", "it was ended by the game"),
     pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
     pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
+    pool.BY_PIERCED: Ending("last body", "touched {body} after the last it goes through", lands=True),
     pool.BY_APEX: Ending("apex", "it ceased to rise"),
     pool.BY_NEAR: Ending("near", "came near {body}"),
     pool.BY_AGE: Ending("age", "it was old enough"),

@@ -389,24 +389,58 @@ class Answer(Effects):
         description="bounce: thrown back slower than this along the normal of what it is pressed onto, it bounces no "
         "more and ends, units/s; default: 0.1 m/s",
     )
+    pierces: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(
+        None, description="pass: through at most so many bodies; the next ends it; default: any number"
+    )
+    speed_kept: Annotated[float, Field(gt=0, le=1)] | None = Field(
+        None, description="pass: share of its speed that is left behind the body; default: 1"
+    )
+    damage_kept: Share | None = Field(
+        None, description="pass: share of its damage that is left behind the body; default: 1"
+    )
+    within: Annotated[float, Field(gt=0, le=90)] | None = Field(
+        None, description="lodge: only if it comes so near to straight into the surface, degrees; default: 90"
+    )
+    first_touch: bool = Field(False, description="lodge: only if it has touched nothing else before")
+    depth: NotNegative | None = Field(None, description="lodge: how deep it goes in, units; default: 0")
+    otherwise: Literal["end", "pass", "bounce"] | None = Field(
+        None, description="lodge: what happens where it cannot; bounce needs restitution; default: end"
+    )
     damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
         0.0, description="taken from the body's health"
+    )
+    heals: NotNegative | None = Field(
+        None, description="in place of damage: given to its health, up to what it began with"
     )
 
     @model_validator(mode="after")
     def _bounces(self) -> Answer:
-        if self.then == "bounce" and self.restitution is None:
-            raise ValueError('then = "bounce" needs restitution, from 0 to 1')
+        thrown = "bounce" in (self.then, self.otherwise)
+        if thrown and self.restitution is None:
+            where = "then" if self.then == "bounce" else "otherwise"
+            raise ValueError(f'{where} = "bounce" needs restitution, from 0 to 1')
         for key in ("restitution", "friction", "bounces", "least_speed", "rests"):
             also = key == "friction" and self.then == "slide"
-            if self.then != "bounce" and not also and getattr(self, key) is not None:
+            if not thrown and not also and getattr(self, key) is not None:
                 raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
+        for key, then in KEYS_OF_ANSWER.items():
+            if key in self.model_fields_set and getattr(self, key) is not None and self.then != then:
+                raise ValueError(f'{key} is for then = "{then}"; here then = "{self.then}"')
+        if self.heals is not None and "damage" in self.model_fields_set:
+            raise ValueError("write damage or heals, not both")
         if self.rolling is not None and self.rests != "rolls":
             raise ValueError('rolling goes with rests = "rolls"')
         for key in Effects.model_fields:
             if self.then == "ignore" and getattr(self, key) is not None:
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self
+
+
+KEYS_OF_ANSWER = {
+    **dict.fromkeys(("pierces", "speed_kept", "damage_kept"), "pass"),
+    **dict.fromkeys(("within", "first_touch", "depth", "otherwise"), "lodge"),
+}
+"""Keys of an answer and what it must be for them."""
 
 
 class Ability(Table):

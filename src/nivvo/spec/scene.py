@@ -247,6 +247,8 @@ class Shooter(Table):
     )
     group: Name = "shooters"
     health: Positive | None = Field(None, description="without it, it cannot be put out")
+    armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
+    soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
     walk: Walk | None = Field(None, description="movement by input, in place of move")
     eye: Eye = Field(default_factory=Eye, description="where the sight begins")
@@ -277,6 +279,8 @@ class Target(Table):
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
     group: Name = "targets"
     health: Positive | None = Field(None, description="without it, it only counts damage")
+    armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
+    soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
 
     @model_validator(mode="after")

@@ -16,6 +16,7 @@ from nivvo.core.pool import (
     BY_INSIDE,
     BY_LIFE,
     BY_NEAR,
+    BY_PIERCED,
     BY_PRESS,
     BY_SETTLED,
     CONTACT,
@@ -67,6 +68,10 @@ def answer(k, i, j, now, t):
         return moment(k, i, now, t, BY_NEAR, j, place)
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
+    if then == LODGE and not lodges(q, ans, place):
+        then = int(ans["otherwise"])
+    if then == PASS and ans["pierces"] >= 0 and q["pierced"] >= ans["pierces"]:
+        then, why = END, BY_PIERCED
     if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
         then, why = END, BY_BOUNCES
     elif then == PASS and not put_inside(q, j):
@@ -74,7 +79,8 @@ def answer(k, i, j, now, t):
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held = HELD if ans["holds"] != 0 else 0
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
-    damage = dealt(k, q, at, ans, now, t)
+    q["touched"] += 1
+    damage = met_by(b, dealt(k, q, at, ans, now, t) * q["share"])
     if damage != 0.0:
         b["health"] -= damage
         tell(k, now, t, q, (DAMAGE, j, 0, damage, float(b["health"])), place)
@@ -96,8 +102,20 @@ def answer(k, i, j, now, t):
             return ON + held
         why = BY_SETTLED
     elif then == SLIDE or then == LODGE:  # noqa: SIM109
+        if then == LODGE and ans["depth"] > 0.0:
+            speed = math.sqrt(dot(place[2], place[2]))
+            deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
+            place = (deeper, place[1], place[2], place[3])
         if settle_on(k, i, j, now, t, gap, place, ROLLS if then == SLIDE else STAYS):
             return ON + held
+    elif then == PASS:
+        q["pierced"] += 1
+        q["share"] *= ans["keeps_damage"]
+        if ans["keeps_speed"] != 1.0:
+            s = float(ans["keeps_speed"])
+            v = (place[2][0] * s, place[2][1] * s, place[2][2] * s)
+            turn(q, at, par, (int(now["start"]), t), place[0], v)
+        return ON + held
     elif then != END:
         return ON + held
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
@@ -122,6 +140,25 @@ def moment(k, i, now, t, why, j, place):
     tell(k, now, t, q, (MOMENT, j, why, 0.0, 0.0), place)
     turn(q, at, par, (int(now["start"]), t), place[0], place[2])
     return ON + HELD
+
+
+@inner
+def lodges(q, ans, place):
+    """Whether a projectile sticks: it comes within its angle, and has touched nothing before if that is asked for."""
+    if ans["first_only"] != 0 and q["touched"] > 0:
+        return False
+    r = sub(place[2], place[3])
+    return -dot(r, place[1]) >= ans["facing"] * math.sqrt(dot(r, r))
+
+
+@inner
+def met_by(b, damage):
+    """What a body takes of a damage, through what it soaks up and its armour; healing only up to its full health."""
+    if damage > 0.0:
+        return max(damage * (1.0 - b["soaks"]) - b["armour"], 0.0)
+    if damage < 0.0:
+        return -min(-damage, max(b["full"] - b["health"], 0.0))
+    return damage
 
 
 @inner
