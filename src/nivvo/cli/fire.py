@@ -45,7 +45,19 @@ from nivvo.errors import CallError
 @click.option(
     "--table",
     type=click.Choice(
-        ["shots", "projectiles", "births", "contacts", "effects", "pursuits", "targets", "events", "states"]
+        [
+            "shots",
+            "projectiles",
+            "births",
+            "contacts",
+            "effects",
+            "scores",
+            "totals",
+            "pursuits",
+            "targets",
+            "events",
+            "states",
+        ]
     ),
     help="Print this table alone.",
 )

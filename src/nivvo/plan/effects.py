@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from nivvo.core import pool
+from nivvo.core import clock, pool
 from nivvo.plan.numbers import counted
 from nivvo.spec import effects as written
 
@@ -40,7 +40,42 @@ class Sends:
     budget: int
 
 
-Effect = Sends
+@dataclass(frozen=True, slots=True)
+class Blast:
+    """Damage to all within a radius (units): rows of (share of it, share of the damage), straight or smooth between."""
+
+    radius: float
+    damage: float
+    rows: tuple[tuple[float, float], ...]
+    smooth: bool
+    shaded: bool
+    spares: tuple[str, ...]
+
+    def share(self, x: float) -> float:
+        """What is left at a share of the radius."""
+        if self.smooth:
+            return (1.0 - x) * (1.0 - x) * (1.0 + 2.0 * x)
+        return float(np.interp(x, [row[0] for row in self.rows], [row[1] for row in self.rows]))
+
+
+@dataclass(frozen=True, slots=True)
+class Score:
+    """Points, or by rings of (radius, points); within how many counts a streak goes on, how much more, at most."""
+
+    points: float
+    rings: tuple[tuple[float, float], ...]
+    streak_within: int | None
+    streak_times: float
+    streak_most: float
+
+
+@dataclass(frozen=True, slots=True)
+class Removes:
+    """What is touched is out."""
+
+
+Effect = Sends | Blast | Score | Removes
+FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0)), "smooth": ()}
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +95,16 @@ def effects_of(ability: str, model: written.Effects, along: str) -> tuple[Effect
         most = (1 if one.ability == ability else DEEPEST) if one.generations is None else one.generations
         share = one.speed_share if one.speed == "kept" else None
         out.append(Sends(one.ability, one.along or along, one.gap, share, one.damage, most, one.budget))
+    if (burst := model.blast) is not None:
+        rows = FALLOFFS[burst.falloff] if burst.points is None else tuple((x, y) for x, y in burst.points)
+        smooth = burst.points is None and burst.falloff == "smooth"
+        out.append(Blast(burst.radius, burst.damage, rows, smooth, burst.shaded, tuple(burst.spares)))
+    if (score := model.score) is not None:
+        rings = tuple((x, y) for x, y in score.rings or ())
+        within = None if score.streak_within is None else clock.from_seconds(score.streak_within)
+        out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
+    if model.removes:
+        out.append(Removes())
     return tuple(out)
 
 

@@ -15,7 +15,7 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.plan.ability import Ability
-from nivvo.plan.effects import CODES, DEEPEST, Effect, Moment, Sends
+from nivvo.plan.effects import CODES, DEEPEST, Effect, Moment, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
@@ -34,13 +34,17 @@ NEAREST_WAYS = 1e-3
 
 
 class Consequences:
-    """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot."""
+    """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
+
+    scores : of each shooter: points, when it last scored (clock), how many times that counted.
+    """
 
     def __init__(self, session: Session):
         self.session = session
         self.depth: dict[int, int] = {}
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
+        self.scores: dict[str, tuple[float, int | None, float]] = {}
 
     def held(self) -> None:
         """Do what follows at the moment at which the engine holds."""
@@ -96,6 +100,52 @@ class Consequences:
         if not depth:
             return ability.moments
         return {word: one for word, one in ability.moments.items() if not _spent(one.effects, depth)}
+
+    def owner(self, contact: Contact) -> int:
+        """The number of the shooter whose projectile it is."""
+        return self.session.stage.number[self.session.of_key(contact.key)[1]]
+
+    def middle(self, contact: Contact, body: int) -> np.ndarray:
+        """Where the middle of a body is then (3,)."""
+        return self.session.stage.middle(body, _clock(contact))
+
+    def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
+        """The bodies whose surface is then within ``radius`` of a point (3,), in order, and the gaps to them."""
+        stage, time = self.session.stage, _clock(contact)
+        near = [k for k in stage.around(point, NOWHERE, radius, *KINDS) if not stage.out(k)]
+        gaps = [(k, stage.gap(k, point, time)) for k in near]
+        return [(k, gap) for k, gap in gaps if gap <= radius]
+
+    def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
+        """The share of a body that no obstacle then hides from a point (3,)."""
+        return self.session.stage.seen_share(body, point, _clock(contact))
+
+    def hurt(self, contact: Contact, body: int, amount: float) -> None:
+        """Take health from a body, at once."""
+        self.session.arena.hurt(body, amount, contact.key, *self._at(contact))
+
+    def remove(self, contact: Contact, body: int) -> None:
+        """Put a body out, at once."""
+        stage, arena = self.session.stage, self.session.arena
+        if not stage.out(body):
+            arena.bodies[body]["out"] = 1
+            left = float(arena.bodies[body]["health"])
+            arena.note(pool.OUT, body, 1, 0.0, left, contact.key, *self._at(contact))
+
+    def score(self, contact: Contact, effect: Score, points: float) -> None:
+        """Give points to whoever fired."""
+        shooter, time = self.session.of_key(contact.key)[1], _clock(contact)
+        total, last, streak = self.scores.get(shooter, (0.0, None, 1.0))
+        goes_on = effect.streak_within is not None and last is not None and time - last <= effect.streak_within
+        streak = min(streak * effect.streak_times, effect.streak_most) if goes_on else 1.0
+        given = points * streak
+        self.scores[shooter] = (total + given, time, streak)
+        self.session.arena.note(pool.SCORED, contact.body, 0, given, total + given, contact.key, *self._at(contact))
+
+    def _at(self, contact: Contact) -> tuple:
+        """When and where, as the engine writes it."""
+        tick = self.session.scene.ticks.holding(contact.start)
+        return contact.start, contact.after, tick, contact.p, contact.normal
 
     def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
         """Let projectiles leave from a contact along a unit vector (3,), at once.
@@ -197,6 +247,10 @@ OF_ITSELF = {
     pool.BY_NEAR, pool.BY_AGE, pool.BY_FLOWN, pool.BY_HOPS, pool.BY_NUMBERS,
 }  # fmt: skip
 """Why a projectile ends that no contact ends."""
+
+
+def _clock(contact: Contact) -> int:
+    return contact.start + math.ceil(contact.after * clock.UNITS)
 
 
 def _spent(effects: tuple[Effect, ...], depth: int) -> bool:

@@ -41,7 +41,7 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, effects, pursuits, targets, states, events : pandas tables
+    shots, projectiles, births, contacts, effects, scores, totals, pursuits, targets, states, events : pandas tables
     record : the plain arrays that all else follows from
     """
 
@@ -126,6 +126,20 @@ class Run:
     def effects(self) -> pd.DataFrame:
         """One row a thing that followed from a touch."""
         return self.table("effects")
+
+    @property
+    def scores(self) -> pd.DataFrame:
+        """One row a score: who, by what, how many points, and the total of that shooter."""
+        return self.table("scores")
+
+    @property
+    def totals(self) -> pd.DataFrame:
+        """One row an ability that was fired: shots, and what they and all that came of them did to targets.
+
+        hits, accuracy : projectiles that touched a target, and their share. damage : without overkill, which is what
+        went beyond the health that was left. damage_a_second : from its first shot to its last end.
+        """
+        return self.table("totals")
 
     @property
     def pursuits(self) -> pd.DataFrame:

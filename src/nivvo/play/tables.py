@@ -80,9 +80,11 @@ def detail_of(event: np.void, body: str) -> str:
     if kind == pool.DAMAGE:
         return f"{event['amount']:g}"
     if kind == pool.OUT:
-        return f"{body} has no health left"
+        return f"{body} has no health left" if event["code"] == 0 else f"{body} is removed"
     if kind in (pool.ENDED, pool.MOMENT):
         return ENDINGS[int(event["code"])].sentence.format(body=body)
+    if kind == pool.SCORED:
+        return f"{event['amount']:g} points, {event['left']:g} in all"
     if kind == pool.LOCKED:
         return f"{event['left']:.5g} away"
     if kind == pool.LOST_TARGET:
@@ -117,6 +119,47 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
                 "health_left": max(float(body["health"]) - damage, 0.0),
                 "out_at": out.get(name, math.nan),
             }
+
+
+TOTALS = (
+    "ability", "shots", "projectiles", "hits", "accuracy", "damage", "overkill", "damage_a_second", "kills", "score",
+)  # fmt: skip
+
+
+def _totals(run: Run) -> Iterable[dict[str, Any]]:
+    """What each ability came to: its shots, and what they and all that came of them did to targets."""
+    of = {key: _origin(run, shot).ability for key, shot in run.by_key.items()}
+    targets = {name for name, kind in zip(run.stage.names, run.stage.kinds, strict=True) if kind == "target"}
+    events = run.record.events
+    for name in dict.fromkeys(shot.ability for shot in run.fired):
+        mine = events[np.isin(events["key"], [key for key, ability in of.items() if ability == name])]
+        on = [event for event in mine if body_of(run, event) in targets]
+        hit = {int(event["key"]) for event in on if event["kind"] in (pool.CONTACT, pool.OVERLAP)}
+        damage = [event for event in on if event["kind"] == pool.DAMAGE and event["amount"] > 0.0]
+        sent = [key for key, ability in of.items() if ability == name]
+        shots = [shot for shot in run.fired if shot.ability == name]
+        dealt = float(sum(event["amount"] for event in damage))
+        over = float(sum(max(-float(event["left"]), 0.0) for event in damage))
+        used = max((run.record.flown(key).stop for key in sent), default=0.0) - to_seconds(shots[0].time)
+        yield {
+            "ability": name,
+            "shots": len(shots),
+            "projectiles": len(sent),
+            "hits": len(hit),
+            "accuracy": len(hit) / len(sent),
+            "damage": dealt - over,
+            "overkill": over,
+            "damage_a_second": (dealt - over) / used if used > 0.0 else math.nan,
+            "kills": sum(event["kind"] == pool.OUT for event in on),
+            "score": float(sum(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
+        }
+
+
+def _origin(run: Run, shot: Any) -> Any:
+    """The shot of which a shot came."""
+    while shot.parent >= 0:
+        shot = run.by_key[shot.parent]
+    return shot
 
 
 def _events(run: Run) -> Iterable[dict[str, Any]]:
@@ -265,9 +308,22 @@ SHEETS: dict[str, Sheet] = {
             Column("effect", lambda _, event: "damage"),
             Column("body", body_of),
             Column("amount", lambda _, event: float(event["amount"])),
+            Column("before", lambda _, event: float(event["left"] + event["amount"])),
             Column("health_left", lambda _, event: max(float(event["left"]), 0.0)),
         ),
     ),
+    "scores": Sheet(
+        lambda run: [event for event in run.record.events if event["kind"] == pool.SCORED],
+        (
+            Column("time", lambda _, event: time_of(event)),
+            Column("projectile", lambda run, event: run.ids[int(event["key"])]),
+            Column("shooter", lambda run, event: run.by_key[int(event["key"])].shooter),
+            Column("body", body_of),
+            Column("points", lambda _, event: float(event["amount"])),
+            Column("total", lambda _, event: float(event["left"])),
+        ),
+    ),
+    "totals": Sheet(_totals, _named(*TOTALS)),
     "pursuits": Sheet(
         _pursuits,
         (

@@ -34,6 +34,7 @@ HAPPENINGS = {
     pool.RESTED: Happening("came to rest", turns=True),
     pool.SLID: Happening("goes along", turns=True),
     pool.LEFT: Happening("left", turns=True),
+    pool.SCORED: Happening("scored"),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
 }

@@ -47,6 +47,8 @@ def told(run: Run) -> list[str]:
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
+        elif what == "scored":
+            text = f"{name} scored {event['detail']}"
         elif what == "moment":
             text = f"{name}: {event['detail']}, and flies on"
         elif what == "locked on":
@@ -58,10 +60,13 @@ def told(run: Run) -> list[str]:
         elif what == "damage":
             row = next(effects)
             left = row["health_left"]
-            text = f"{row['body']} took {row['amount']:g} damage"
+            heals = row["amount"] < 0.0
+            text = f"{row['body']} " + (
+                f"got {-row['amount']:g} health" if heals else f"took {row['amount']:.5g} damage"
+            )
             text += f", {left:g} health left" if left < float("inf") else ""
         elif what == "out":
-            text = f"{event['body']} is out: no health left"
+            text = f"{event['body']} is out: {'removed' if 'removed' in event['detail'] else 'no health left'}"
         elif what == "ended":
             row = flown[name]
             text = (

@@ -431,7 +431,7 @@ class Answer(Effects):
         if self.rolling is not None and self.rests != "rolls":
             raise ValueError('rolling goes with rests = "rolls"')
         for key in Effects.model_fields:
-            if self.then == "ignore" and getattr(self, key) is not None:
+            if self.then == "ignore" and getattr(self, key):
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self
 

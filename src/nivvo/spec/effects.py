@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.values import Name, NotNegative, Positive, Seconds, Table
+from nivvo.spec.values import Name, NotNegative, Number, Positive, Seconds, Share, Table
 
 
 class Sends(Table):
@@ -39,10 +39,64 @@ class Sends(Table):
         return self
 
 
+class Blast(Table):
+    """Damage to all within a radius, each once; the gap is to a body's surface."""
+
+    radius: Positive = Field(description="units, from the point of contact, or the projectile's middle")
+    damage: NotNegative = Field(description="at its middle")
+    falloff: Literal["none", "linear", "smooth"] = Field(
+        "linear", description="toward the radius: as much everywhere, straight to nothing, or smoothly to nothing"
+    )
+    points: list[Annotated[list[Share], Field(min_length=2, max_length=2)]] | None = Field(
+        None,
+        min_length=1,
+        description="in place of falloff: [share of the radius, share of the damage]",
+    )
+    shaded: bool = Field(
+        False, description="whether obstacles shade: by the share of a body that they hide from its middle"
+    )
+    spares: list[Literal["owner", "struck"]] = Field(default_factory=list, description="who takes none")
+
+    @model_validator(mode="after")
+    def _fits(self) -> Blast:
+        if self.points is not None and "falloff" in self.model_fields_set:
+            raise ValueError("write falloff or points, not both")
+        if self.points is not None and any(a[0] >= b[0] for a, b in zip(self.points, self.points[1:], strict=False)):
+            raise ValueError("points must go up in their first number")
+        return self
+
+
+class Score(Table):
+    """Points for whoever fired."""
+
+    points: Number = Field(0.0, description="for each contact; beyond the rings, if there are any")
+    rings: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(
+        None, min_length=1, description="[radius in units, points]: by how far off its middle the face is touched"
+    )
+    streak_within: Positive | None = Field(
+        None, description="a score so soon after the last (s) goes on with its streak"
+    )
+    streak_times: Annotated[float, Field(ge=1, le=100)] = Field(
+        2.0, description="each score of a streak counts so many times the one before"
+    )
+    streak_most: Annotated[float, Field(ge=1, le=1_000_000)] = Field(10.0, description="at most so many times")
+
+    @model_validator(mode="after")
+    def _fits(self) -> Score:
+        if self.rings is None and not self.points:
+            raise ValueError("needs points or rings")
+        if self.rings is not None and any(a[0] >= b[0] for a, b in zip(self.rings, self.rings[1:], strict=False)):
+            raise ValueError("rings must go up in their radius")
+        return self
+
+
 class Effects(Table):
     """What may follow a contact, and any other moment."""
 
     sends: Sends | None = None
+    blast: Blast | None = None
+    score: Score | None = None
+    removes: bool = Field(False, description="what is touched is out at once, whatever its health")
 
 
 class Moment(Effects):

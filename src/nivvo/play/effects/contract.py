@@ -6,7 +6,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from nivvo.plan.effects import Sends
+from nivvo.plan.effects import Score, Sends
 
 
 class Contact(NamedTuple):
@@ -33,3 +33,24 @@ class World(Protocol):
 
     def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
         """Let projectiles leave from a contact along a unit vector (3,), at once."""
+
+    def owner(self, contact: Contact) -> int:
+        """The number of the shooter whose projectile it is."""
+
+    def middle(self, contact: Contact, body: int) -> np.ndarray:
+        """Where the middle of a body is then (3,)."""
+
+    def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
+        """The bodies whose surface is then within ``radius`` of a point (3,), in order, and the gaps to them."""
+
+    def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
+        """The share of a body that no obstacle then hides from a point (3,)."""
+
+    def hurt(self, contact: Contact, body: int, amount: float) -> None:
+        """Take health from a body, at once."""
+
+    def remove(self, contact: Contact, body: int) -> None:
+        """Put a body out, at once."""
+
+    def score(self, contact: Contact, effect: Score, points: float) -> None:
+        """Give points to whoever fired."""

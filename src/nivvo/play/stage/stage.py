@@ -13,6 +13,7 @@ from nivvo.core.approach import Span, least
 from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
+from nivvo.core.frame import sincos
 from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body
@@ -22,6 +23,8 @@ from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
 
 STILL = (0.0, 0.0, 0.0)
+SEEN = 64
+"""Lines of sight across a body in 2D."""
 
 
 def three(vector) -> tuple[float, float, float]:
@@ -223,6 +226,43 @@ class Stage:
             ):
                 return True
         return False
+
+    def seen_share(self, number: int, point, time: int) -> float:
+        """The share of a body that no obstacle hides from a point (3,), as things stand at ``time``.
+
+        By straight lines to SEEN points across it, square to the line of sight: a row of them in 2D, rings in 3D.
+        """
+        middle, row = self.middle(number, time), self.rows[number]
+        way = middle - point
+        far = math.sqrt(float(dot(way, way)))
+        if far == 0.0:
+            return 1.0
+        way = way / far
+        among = [k for k in self.of_kind("obstacle") if k != number and not self.out(k)]
+        free = total = 0
+        for side, size in self._across(way):
+            half = sum(float(row["half"][k]) * abs(float(dot(row[f"axis{k}"], side))) for k in range(3))
+            half = min(half + float(row["radius"]), far)
+            for share in size:
+                total += 1
+                to = middle + (share * half) * side - point
+                free += self.first_on_line(point, to, 0.0, time, among) is None
+        return free / total
+
+    def _across(self, way) -> list[tuple[np.ndarray, list[float]]]:
+        """Directions square to a line of sight, and the shares of a body's half width at which it is looked at."""
+        if self.scene.frame.size == 2:
+            side = np.array([-way[1], way[0], 0.0])
+            return [(side, [(2 * k + 1) / SEEN - 1.0 for k in range(SEEN)])]
+        first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
+        first /= math.sqrt(float(dot(first, first)))
+        second = np.cross(way, first)
+        out = []
+        for k in range(12):
+            s, c = (float(x) for x in sincos(30.0 * k))
+            # As much of the disc belongs to each ring.
+            out.append((c * first + s * second, [math.sqrt((2 * ring + 1) / 8) for ring in range(4)]))
+        return out
 
     def of_kind(self, *kinds: str) -> list[int]:
         """Numbers of the bodies of some kinds."""
