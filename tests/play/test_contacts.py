@@ -110,7 +110,7 @@ class Blast(unittest.TestCase):
                     self.assertNotIn(f"w{k}", found)
 
     def test_the_share_of_a_body_partly_behind_a_wall(self):
-        # Seen from (0, 0), a wall at x = 5 from y = 0 upward hides half of a ball at (10, 0), and all of one at (10, 4).
+        # Seen from (0, 0), a wall at x = 5 from y = 0 upward hides half of a ball at (10, 0), all of one at (10, 4).
         wall = "[obstacle.wall]\nat = [4.95, 10]\nshape.box = [0.1, 20]\n"
         bodies = wall + "".join(
             f"[target.w{k}]\nat = [10, {y}]\nshape.ball = 1\nhealth = 1000\n" for k, y in enumerate((0.0, 4.0, -4.0))

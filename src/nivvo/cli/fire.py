@@ -20,6 +20,9 @@ from nivvo.cli.common import (
 )
 from nivvo.errors import CallError
 
+MOST_LINES = 30
+"""Lines of what happened that are shown unless all are asked for."""
+
 
 @click.command("fire")
 @drill_argument
@@ -61,11 +64,12 @@ from nivvo.errors import CallError
     ),
     help="Print this table alone.",
 )
+@click.option("--log", is_flag=True, help=f"All that happened, line by line; without it at most {MOST_LINES} lines.")
 @patient_option
 @format_option
 def command(
     drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, hold_table, folder, save_format,
-    table, patient, format_,
+    table, log, patient, format_,
 ) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
@@ -117,10 +121,10 @@ def command(
         for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
             if wanted:
                 note(f"drew {save_picture(read, wanted, names[0])}")
-    _print(read, runs, found if hold_table else None, table, format_)
+    _print(read, runs, found if hold_table else None, table, format_, log)
 
 
-def _print(drill, runs, found, table, format_) -> None:
+def _print(drill, runs, found, table, format_, log) -> None:
     """One thing on stdout: the words, a table of the runs, or one of holds (after the words, where there are words)."""
     if found is not None and format_ != "table":
         print_rows(found.rows, format_, list(found.rows[0]))
@@ -141,7 +145,7 @@ def _print(drill, runs, found, table, format_) -> None:
         print_rows(rows, format_, (["case"] if len(runs) > 1 else []) + columns)
     else:
         for run in runs:
-            _tell(drill, run)
+            _tell(drill, run, log)
     if found is not None and format_ == "table":
         from nivvo.show.words import held
 
@@ -150,14 +154,19 @@ def _print(drill, runs, found, table, format_) -> None:
             say(line)
 
 
-def _tell(drill, run) -> None:
+def _tell(drill, run, log: bool) -> None:
     from nivvo.play.questions.decided import defaults
-    from nivvo.show.words import overlaps, rates, told
+    from nivvo.show.words import overlaps, rates, summed_up, told
 
     case = drill.case(run.case)
     say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), "bold")
-    for line in told(run):
+    for line in summed_up(run):
         say(line)
+    lines = told(run)
+    for line in lines if log or len(lines) <= MOST_LINES else lines[: MOST_LINES - 1]:
+        say(line)
+    if len(lines) > MOST_LINES and not log:
+        say(f"           {len(lines) - MOST_LINES + 1} more lines: --log shows them all")
     for name in dict.fromkeys(shot.ability for shot in run.fired):
         for line in overlaps(run, name):
             say(line)

@@ -16,4 +16,4 @@ def check(drill: Drill, case: str | None = None, run: Run | None = None) -> list
     Raises CallError for an unknown case.
     """
     name = drill.case_name(case)
-    return judge(run or fire(drill, name), drill.case(name).check)
+    return judge(run or fire(drill, name), drill.case(name).check, lambda other: fire(drill, other))

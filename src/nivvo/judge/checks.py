@@ -9,11 +9,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from nivvo.core.frame import dot
+from nivvo.core.frame import unit as unit_of
 from nivvo.judge.closeness import Closest, closest, each_closest
 from nivvo.judge.measures import measure
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import BY_WORD
-from nivvo.spec.case import Check
+from nivvo.spec.case import MEASURES, Check
 
 LANDS_WITHIN = 0.5
 """Metres: radius of ``lands`` where none is written."""
@@ -39,9 +40,14 @@ class Outcome:
     nearest: str = ""
 
 
-def judge(run: Run, checks: list[Check]) -> list[Outcome]:
-    """The outcome of each check on a run."""
-    return [VERB[check.verb](run, check) for check in checks]
+def judge(run: Run, checks: list[Check], others: Callable[[str], Run] | None = None) -> list[Outcome]:
+    """The outcome of each check on a run. others : gives the run of another case, for checks that compare."""
+    return [
+        VERSUS[check.verb](run, check, others(getattr(check, check.verb)))
+        if check.verb in VERSUS
+        else VERB[check.verb](run, check)
+        for check in checks
+    ]
 
 
 def written(check: Check) -> str:
@@ -52,7 +58,7 @@ def written(check: Check) -> str:
         if isinstance(value, str):
             parts.append(f'{key} = "{value}"')
         elif isinstance(value, list):
-            parts.append(f"{key} = [{', '.join(f'{x:g}' for x in value)}]")
+            parts.append(f"{key} = [{', '.join(x if isinstance(x, str) else f'{x:g}' for x in value)}]")
         elif getattr(value, "ticks", None) is not None:
             parts.append(f'{key} = "{value.ticks} ticks"')
         else:
@@ -189,6 +195,94 @@ def _measure(run: Run, check: Check) -> Outcome:
     return Outcome(text, margin >= 0.0, f"{check.measure} is {number(value, unit)}", margin, unit)
 
 
+def _found(run: Run, check: Check, what: str) -> list[dict]:
+    """The events of a kind that a check asks for."""
+    rate = run.scene.ticks.rate
+    low = check.after.seconds(rate) if check.after is not None else -math.inf
+    high = check.before.seconds(rate) if check.before is not None else math.inf
+    of = {run.ids[key]: shot.ability for key, shot in run.by_key.items()}
+    of |= {run.id_of(shot): shot.ability for shot in [*run.launched, *run.refused]}
+    return [
+        row
+        for row in run.rows("events")
+        if row["what"] == what
+        and low <= row["time"] <= high
+        and check.body in (None, row["body"])
+        and check.of in (None, of.get(row["projectile"]))
+    ]
+
+
+def _happens(run: Run, check: Check) -> Outcome:
+    rows, text = _found(run, check, check.happens), written(check)
+    least, most = check.at_least, check.at_most
+    if check.times is not None:
+        least = most = check.times
+    elif least is None and most is None:
+        least = 1
+    often = "once" if len(rows) == 1 else f"{len(rows)} times"
+    found = (
+        f"{often}, first at {number(rows[0]['time'], 's')} ({rows[0]['projectile']})" if rows else "it never happened"
+    )
+    slack = [len(rows) - least] if least is not None else []
+    slack += [most - len(rows)] if most is not None else []
+    margin = float(min(slack))
+    return Outcome(text, margin >= 0.0, found, math.nan if margin >= 0.0 else margin, "times")
+
+
+def _never(run: Run, check: Check) -> Outcome:
+    rows, text = _found(run, check, check.never), written(check)
+    if not run.rows("shots") and check.never not in ("fired", "refused"):
+        return Outcome(text, False, "nothing was fired, so nothing was shown", math.nan, "")
+    if rows:
+        first = rows[0]
+        with_ = f" with {first['body']}" if first["body"] else ""
+        return Outcome(text, False, f"at {number(first['time'], 's')}: {first['projectile']}{with_}", math.nan, "")
+    return Outcome(text, True, "it never happened", math.nan, "")
+
+
+def _mirrors(run: Run, check: Check, other: Run) -> Outcome:
+    """The first shots of both, each from its launch on, mirrored in the upright plane between their directions."""
+    frame, unit, text = run.scene.frame, run.scene.unit, written(check)
+    if not run.fired or not other.fired:
+        return Outcome(text, False, f"nothing was fired in {(run if not run.fired else other).case}", math.nan, unit)
+    one, two = run.flight(next(iter(run.ids.values()))), other.flight(next(iter(other.ids.values())))
+    stop = min(one.t[-1] - one.t[0], two.t[-1] - two.t[0])
+    if (check.until or "first contact") == "first contact":
+        starts = ((run, one), (other, two))
+        touches = [row["time"] - path.t[0] for each, path in starts for row in each.rows("contacts")[:1]]
+        stop = min([stop, *touches])
+    heading, headed = frame.level(run.fired[0].heading), frame.level(other.fired[0].heading)
+    n = unit_of(heading - headed)
+    times = np.linspace(0.0, stop, 400)
+    a, b = one.at(one.t[0] + times)[0] - one.p[0], two.at(two.t[0] + times)[0] - two.p[0]
+    off = a - (b - 2.0 * dot(b, n)[:, None] * n)
+    far = np.sqrt(dot(off, off))
+    within = check.within or 1e-6 * run.scene.size
+    k = int(np.argmax(far))
+    found = (
+        f"both fly {number(stop, 's')} mirrored, at most {number(float(far[k]), unit)} apart at {number(times[k], 's')}"
+    )
+    if not n.any():
+        found += "; both are aimed alike, so that nothing is mirrored"
+    return Outcome(text, bool(far[k] <= within and n.any()), found, within - float(far[k]), unit)
+
+
+def _same_as(run: Run, check: Check, other: Run) -> Outcome:
+    text, worst, said = written(check), math.inf, ""
+    for name in check.numbers or [name for name, meant in MEASURES.items() if not meant.needs_of]:
+        (a, unit), (b, _) = measure(run, name, check.of), measure(other, name, check.of)
+        if math.isnan(a) and math.isnan(b):
+            continue
+        within = EQUAL * max(1.0, abs(b)) if check.within is None else check.within
+        margin = within - abs(a - b) if not math.isnan(a - b) else -math.inf
+        if margin < worst:
+            worst, said = margin, f"{name} is {number(a, unit)} here and {number(b, unit)} in {other.case}"
+    if not said:
+        return Outcome(text, False, "there is no such number in either", math.nan, "")
+    margin = math.nan if check.within is None and worst >= 0.0 else worst
+    return Outcome(text, worst >= 0.0, said, margin if math.isfinite(margin) else math.nan, "")
+
+
 def _nothing(run: Run, name: str) -> str:
     if not run.rows("shots"):
         return "nothing was fired"
@@ -201,5 +295,10 @@ VERB: dict[str, Callable[[Run, Check], Outcome]] = {
     "lands": _lands,
     "clears": _clears,
     "measure": _measure,
+    "happens": _happens,
+    "never": _never,
 }
 """Each verb and the function that judges it."""
+
+VERSUS: dict[str, Callable[[Run, Check, Run], Outcome]] = {"mirrors": _mirrors, "same_as": _same_as}
+"""Those that compare with the run of another case, whose name stands at the verb."""

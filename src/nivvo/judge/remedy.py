@@ -84,7 +84,7 @@ def _margin(drill: Drill, case: str, check: int, key: str, value: float) -> tupl
     value = float(number(value))
     try:
         other = drill.with_settings({key: value})
-        outcome = judge(fire(other, case), [other.case(case).check[check]])[0]
+        outcome = judge(fire(other, case), [other.case(case).check[check]], lambda name: fire(other, name))[0]
     except NivvoError:
         return False, -math.inf
     return outcome.passed, outcome.margin if math.isfinite(outcome.margin) else -math.inf

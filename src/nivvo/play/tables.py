@@ -150,7 +150,7 @@ def _totals(run: Run) -> Iterable[dict[str, Any]]:
             "damage": dealt - over,
             "overkill": over,
             "damage_a_second": (dealt - over) / used if used > 0.0 else math.nan,
-            "kills": sum(event["kind"] == pool.OUT for event in on),
+            "kills": sum(int(event["kind"]) == pool.OUT for event in on),
             "score": float(sum(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
         }
 

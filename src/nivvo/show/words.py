@@ -89,6 +89,31 @@ def told(run: Run) -> list[str]:
     return lines
 
 
+def summed_up(run: Run) -> list[str]:
+    """What each ability came to, a line each; why nothing was fired, if so."""
+    lines, ended = [], {row["projectile"]: row for row in run.rows("projectiles")}
+    for row in run.rows("totals"):
+        name = row["ability"]
+        what = [_many(row["shots"], "shot"), _many(row["hits"], "hit")]
+        if row["projectiles"] != row["shots"]:
+            what.insert(1, _many(row["projectiles"], "projectile"))
+        what += [f"{row['damage']:.5g} damage"] if row["damage"] else []
+        what += [f"{row['overkill']:.5g} beyond"] if row["overkill"] else []
+        what += [f"{row['kills']} out"] if row["kills"] else []
+        what += [f"score {row['score']:g}"] if row["score"] else []
+        mine = [run.ids[key] for key, shot in run.by_key.items() if shot.ability == name]
+        ends = Counter(ended[one]["reason"] for one in mine).most_common(3)
+        words = ", ".join(f"{reason} ({count})" if len(mine) > 1 else reason for reason, count in ends)
+        lines.append(f"{name}: {', '.join(what)}; {words}")
+    reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
+    lines += [f"{name}: {_many(count, 'shot')} refused: {why}" for (name, why), count in reasons.most_common(3)]
+    return lines
+
+
+def _many(count: int, word: str) -> str:
+    return f"{count} {word}" + ("" if count == 1 else "s")
+
+
 def overlaps(run: Run, ability: str) -> list[str]:
     """A line for each muzzle of an ability's shots that lies inside its own shooter at some aim or facing."""
     unit, lines, keys = run.scene.unit, [], run.scene.abilities[ability]

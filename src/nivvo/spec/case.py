@@ -87,6 +87,13 @@ MEASURES = {
 """What a case can measure."""
 
 
+HAPPEN = (
+    "fired", "refused", "sent", "contact", "overlap", "damage", "out", "ended", "slipped through", "bounced", "moment",
+    "came to rest", "goes along", "left", "scored", "locked on", "lost",
+)  # fmt: skip
+"""What can happen: the words of the table of events."""
+
+
 class Check(Table):
     """One thing that a case demands of its run; its verb is its key."""
 
@@ -95,12 +102,27 @@ class Check(Table):
     lands: Vector | None = Field(None, description="a point near which the projectile must end")
     clears: Name | None = Field(None, description="a body that must be passed by a margin")
     measure: Literal[tuple(MEASURES)] | None = Field(None, description="a number of the run")
-    before: Seconds | None = Field(None, description="hits: at the latest")
-    after: Seconds | None = Field(None, description="hits: at the earliest")
-    times: Annotated[int, Field(ge=1)] | None = Field(None, description="hits: at least so many touches")
-    within: Positive | None = Field(None, description="lands: radius; measure equals: tolerance")
+    happens: Literal[HAPPEN] | None = Field(None, description="what must happen")
+    never: Literal[HAPPEN] | None = Field(None, description="what must not happen")
+    mirrors: Name | None = Field(None, description="a case whose first shot must fly as this one, mirrored")
+    same_as: Name | None = Field(None, description="a case whose numbers must be those of this one")
+    before: Seconds | None = Field(None, description="hits, happens, never: at the latest")
+    after: Seconds | None = Field(None, description="hits, happens, never: at the earliest")
+    times: Annotated[int, Field(ge=1)] | None = Field(
+        None, description="hits: at least so many touches; happens: exactly so often; default: at least once"
+    )
+    body: Name | None = Field(None, description="happens, never: with which body")
+    until: Literal["first contact", "end"] | None = Field(
+        None, description='mirrors: compared up to there; default: "first contact"'
+    )
+    numbers: list[Literal[tuple(MEASURES)]] | None = Field(
+        None, min_length=1, description="same_as: which measures; default: all that belong to no one body"
+    )
+    within: Positive | None = Field(
+        None, description="lands: radius; measure equals, same_as: tolerance; mirrors: distance, units"
+    )
     margin: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
-    of: Name | None = Field(None, description="measure: which body, or which ability")
+    of: Name | None = Field(None, description="measure: which body, or which ability; else: which ability")
     equals: Number | None = None
     at_least: Number | None = None
     at_most: Number | None = None
@@ -119,6 +141,8 @@ class Check(Table):
             raise ValueError("measure needs equals, at_least or at_most")
         if self.at_least is not None and self.at_most is not None and self.at_least > self.at_most:
             raise ValueError(f"at_least ({self.at_least:g}) is more than at_most ({self.at_most:g})")
+        if self.times is not None and (self.at_least is not None or self.at_most is not None):
+            raise ValueError("times says exactly how often: it goes with no at_least and no at_most")
         return self
 
     @property
@@ -133,6 +157,10 @@ VERBS = {
     "lands": ("within", "of"),
     "clears": ("margin", "of"),
     "measure": ("of", "equals", "at_least", "at_most", "within"),
+    "happens": ("of", "body", "after", "before", "times", "at_least", "at_most"),
+    "never": ("of", "body", "after", "before"),
+    "mirrors": ("until", "within"),
+    "same_as": ("numbers", "of", "within"),
 }
 """Each verb and the keys that go with it."""
 

@@ -61,6 +61,13 @@ def check(links: Links, name: str, track: Track | None) -> None:
             links.name((*at, "misses"), check.misses, "body", everything)
         if check.clears is not None:
             links.name((*at, "clears"), check.clears, "body", everything)
+        if check.body is not None:
+            links.name((*at, "body"), check.body, "body", everything)
+        for verb in ("mirrors", "same_as"):
+            if (other := getattr(check, verb)) is not None:
+                links.name((*at, verb), other, "case", [one for one in links.document.tables["case"] if one != name])
+        if check.verb in ("happens", "never") and check.of is not None:
+            links.name((*at, "of"), check.of, "ability", list(model.ability))
         links.vector((*at, "lands"), check.lands)
         _measured(links, at, check, everything, known)
     rate = model.tick.rate
@@ -81,9 +88,9 @@ def check(links: Links, name: str, track: Track | None) -> None:
             if isinstance(life, Depends):
                 continue
             endless = life == "forever" and model.ability[word].limits.reach == "endless"
-            if endless and (not model.world.bounds or _bounces(model.ability[word])):
+            if endless and (not model.world.bounds or _stays(model.ability[word])):
                 says = "may fly forever: it has no life, no reach, and the world no bounds"
-                says = "may bounce forever: it has no life and no reach" if model.world.bounds else says
+                says = "may stay forever: it has no life and no reach" if model.world.bounds else says
                 links.say(("ability", word, "limits", "life"), says, hint="set one of them, or case.lasts")
             elif life != "forever" and life.seconds(rate) * rate > MOST_TICKS:
                 links.say(
@@ -91,9 +98,16 @@ def check(links: Links, name: str, track: Track | None) -> None:
                 )
 
 
-def _bounces(ability) -> bool:
-    """Whether it is thrown back by anything any number of times."""
-    return any(answer.then == "bounce" and answer.bounces is None for answer in ability.on.values())
+def _stays(ability) -> bool:
+    """Whether it may stay within bounds: thrown back any number of times, at rest, standing still, or going round."""
+    flight = ability.flight
+    stays = any(
+        answer.then in ("slide", "lodge")
+        or answer.rests in ("stays", "rolls")
+        or (answer.then == "bounce" and answer.bounces is None)
+        for answer in ability.on.values()
+    )
+    return stays or ability.launch.speed == 0.0 or flight.orbit is not None or flight.homing is not None
 
 
 def _row(links: Links, at: tuple, row: Input, hands: Hands) -> None:

@@ -25,6 +25,7 @@ from nivvo.core.flight import (
 from nivvo.core.forces import acceleration, next_change
 from nivvo.core.grid import bin_layer
 from nivvo.core.pool import (
+    A_STEP,
     AGAIN,
     ALONE,
     AT_LIMIT,
@@ -33,7 +34,6 @@ from nivvo.core.pool import (
     BY_APEX,
     BY_HOPS,
     BY_NUMBERS,
-    BY_STEP,
     DONE,
     DUE,
     EMPTY,
@@ -328,7 +328,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         way = (p, u, b)
         span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
         if GUIDED and slides and why == 0 and s < rest:
-            why = BY_STEP
+            why = A_STEP
         if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
             cut = apex_within(w, v, vec(at["v"]) if glides else along(u, b, s) if step == EXACT else kicked, s)
             if cut <= span:
@@ -489,7 +489,7 @@ def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
-    if GUIDED and why == BY_STEP:
+    if GUIDED and why == A_STEP:
         par = k.params[int(q["param"])]
         p, v, _, _ = set_back(k.bodies[-1 - int(q["on"])], p, v, float(par["radius"]), t)
         turn(q, at, par, (int(now["start"]), t), p, v)

@@ -11,7 +11,7 @@ import math
 
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
-from nivvo.core.pool import BY_STEP
+from nivvo.core.pool import A_STEP
 from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, dot, sub, vec
 
@@ -112,4 +112,4 @@ def carried(k, q, p, late, end, clock):
     return along(p, sub(arc(c, u, a, end), arc(c, u, a, late)), 1.0), along(u, a, end), why, end
 
 
-__all__ = ["BY_STEP", "carried", "set_back", "slide"]
+__all__ = ["A_STEP", "carried", "set_back", "slide"]
