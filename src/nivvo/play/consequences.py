@@ -110,15 +110,21 @@ class Consequences:
         return self.session.stage.middle(body, _clock(contact))
 
     def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
-        """The bodies whose surface is then within ``radius`` of a point (3,), in order, and the gaps to them."""
+        """Targets and shooters whose surface is then within ``radius`` of a point (3,), in order, and the gaps."""
         stage, time = self.session.stage, _clock(contact)
-        near = [k for k in stage.around(point, NOWHERE, radius, *KINDS) if not stage.out(k)]
+        near = [k for k in stage.around(point, NOWHERE, radius, "target", "shooter") if not stage.out(k)]
         gaps = [(k, stage.gap(k, point, time)) for k in near]
         return [(k, gap) for k, gap in gaps if gap <= radius]
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
         """The share of a body that no obstacle then hides from a point (3,)."""
         return self.session.stage.seen_share(body, point, _clock(contact))
+
+    def burst(self, contact: Contact, point: np.ndarray, radius: float) -> None:
+        """Write down that something burst at a point (3,)."""
+        start, after, tick, _, normal = self._at(contact)
+        arena = self.session.arena
+        arena.note(pool.BURST, contact.body, 0, radius, 0.0, contact.key, start, after, tick, point, normal)
 
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
         """Take health from a body, at once."""

@@ -83,6 +83,8 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{body} has no health left" if event["code"] == 0 else f"{body} is removed"
     if kind in (pool.ENDED, pool.MOMENT):
         return ENDINGS[int(event["code"])].sentence.format(body=body)
+    if kind == pool.BURST:
+        return f"radius {event['amount']:g}"
     if kind == pool.SCORED:
         return f"{event['amount']:g} points, {event['left']:g} in all"
     if kind == pool.LOCKED:

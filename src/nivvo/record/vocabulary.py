@@ -35,6 +35,7 @@ HAPPENINGS = {
     pool.SLID: Happening("goes along", turns=True),
     pool.LEFT: Happening("left", turns=True),
     pool.SCORED: Happening("scored"),
+    pool.BURST: Happening("burst"),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
 }

@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.pool import LOCKED, LOST_TARGET, SLIPPED
+from nivvo.core.clock import to_seconds
+from nivvo.core.frame import length_of
+from nivvo.core.pool import BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
+from nivvo.plan.effects import Score
 from nivvo.plan.scene import Scene
+from nivvo.play.aims.seeking import angle_between
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
 from nivvo.play.tables import time_of
@@ -271,7 +276,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         line = flat(path.at(times)[0], view.across, view.upward)
         labels.avoid(line)
         if shot.parent >= 0:
-            # What a contact sent has neither muzzle nor aim: thinner, and dotted, from where it was struck.
+            # What was sent has neither muzzle nor aim: thinner, and dotted.
             ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=1.6 if few else 0.9, linestyle=SENT, zorder=6)
             continue
         ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.2 if few else 0.9, zorder=6, solid_capstyle="round")
@@ -294,6 +299,9 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             )
     _touches(ax, view, run, size, few, labels)
     _marks(ax, view, run, few, labels)
+    _splits(ax, view, run, labels, few)
+    _bursts(ax, view, run, labels)
+    _rings(ax, view, run)
 
 
 def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Labels) -> None:
@@ -331,6 +339,65 @@ def _marks(ax: Axes, view: View, run: Run, few: bool, labels: Labels) -> None:
                 ax.plot(*ends.T, color=MOSS, lw=0.9, ls=(0, (1, 2)), zorder=5)
 
 
+def _splits(ax: Axes, view: View, run: Run, labels: Labels, worded: bool) -> None:
+    """From where several were sent to where each starts; how far apart their ways are, and they at their birth."""
+    for shot in [shot for shot in run.launched if shot.parent >= 0 and len(shot.sent) > 1][:MOST_LABELS]:
+        middle = flat(run.record.flown(shot.parent).path.at(to_seconds(shot.time))[0], view.across, view.upward)
+        if not np.isfinite(middle).all():
+            middle = flat(run.record.flown(shot.parent).last_p, view.across, view.upward)
+        for one in shot.sent:
+            ends = np.array([middle, flat(one.at, view.across, view.upward)])
+            ax.plot(*ends.T, color=SEA, lw=0.9, zorder=6)
+        if worded:
+            pairs = list(itertools.combinations(shot.sent, 2))
+            angle = min(angle_between(a.velocity, b.velocity) for a, b in pairs)
+            gap = min(length_of(a.at - b.at) for a, b in pairs) - 2.0 * shot.radius
+            text = f"{len(shot.sent)}, {angle:.3g}° apart, born {max(gap, 0.0):.3g} {run.scene.unit} apart"
+            plate = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.85}
+            labels.place(text, middle, fontsize=8.5, color=SEA, zorder=11, bbox=plate)
+
+
+def _bursts(ax: Axes, view: View, run: Run, labels: Labels) -> None:
+    """How far each blast reaches."""
+    from matplotlib.patches import Circle
+
+    for event in run.record.events[run.record.events["kind"] == BURST][:MOST_LABELS]:
+        point, radius = flat(event["p"], view.across, view.upward), float(event["amount"])
+        ax.add_patch(Circle(point, radius, facecolor=RUST, alpha=0.10, edgecolor="none", zorder=2.5))
+        ax.add_patch(Circle(point, radius, fill=False, edgecolor=RUST, lw=1.3, linestyle=(0, (5, 3)), zorder=4))
+        ax.plot(*point, marker=(8, 1, 0), ms=13, mfc="white", mec=RUST, mew=1.5, ls="none", zorder=11)
+        labels.avoid(point[None])
+
+
+def _rings(ax: Axes, view: View, run: Run) -> None:
+    """The rings of what was scored by, on the face that was touched, and what each is worth."""
+    for event in run.record.events[run.record.events["kind"] == SCORED][:MOST_LABELS]:
+        ability, body = run.ability_of(int(event["key"])), int(event["body"])
+        if body < 0:
+            continue
+        effects = ability.answers[int(run.stage.rows["group"][body])].effects
+        rings = next((one.rings for one in effects if isinstance(one, Score)), ())
+        n, middle = event["normal"], run.stage.motions[body].seen(time_of(event))[0]
+        point = event["p"] - run.radius_of(int(event["key"])) * n
+        face = middle + float(n @ (point - middle)) * n
+        flat_scene = run.scene.frame.size == 2
+        first = np.cross(n, np.eye(3)[2 if flat_scene else np.argmin(np.abs(n))])
+        first = first / max(float(np.sqrt(first @ first)), 1e-300)
+        second = np.zeros(3) if flat_scene else np.cross(n, first)
+        turn = np.linspace(0.0, 2.0 * np.pi, 73)[:, None]
+        out = flat(face + n * 0.02 * run.scene.size, view.across, view.upward) - flat(face, view.across, view.upward)
+        for radius, points in rings:
+            line = flat(face + radius * (np.cos(turn) * first + np.sin(turn) * second), view.across, view.upward)
+            if flat_scene:
+                for end in (line[0], line[36]):
+                    ax.plot(*np.array([end - 0.25 * out, end + 0.5 * out]).T, color=INK, lw=1.4, zorder=9)
+                ax.annotate(
+                    f"{points:g}", line[0] + 0.9 * out, fontsize=8, color=INK, ha="center", va="center", zorder=9
+                )
+            else:
+                ax.plot(line[:, 0], line[:, 1], color=INK, lw=0.9, zorder=9)
+
+
 def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
     """Where each flight ended, and in words how."""
     rows = run.rows("projectiles")
@@ -360,7 +427,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
         entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
     if len(run.launched) > len(run.fired):
-        entries.append(Line2D([], [], color=SEA, lw=1.6, ls=SENT, label="sent by a contact"))
+        entries.append(Line2D([], [], color=SEA, lw=1.6, ls=SENT, label="sent by another"))
     if preview is not None:
         entries.append(Line2D([], [], marker="o", mfc="white", mec=AMBER, ls="none", label="preview"))
         if preview.landing is not None:
@@ -372,6 +439,9 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     happened = set(run.record.events["kind"].tolist())
     marks = [MARKS[kind] for kind in MARKS if kind in happened]
     entries += [Line2D([], [], ls="none", label=word, **style) for word, style in marks]
+    if BURST in happened:
+        burst = {"marker": (8, 1, 0), "ms": 12, "mfc": "white", "mec": RUST, "mew": 1.5}
+        entries.append(Line2D([], [], ls="none", label="burst, its reach", **burst))
     entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))

@@ -47,6 +47,8 @@ def told(run: Run) -> list[str]:
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
+        elif what == "burst":
+            text = f"{name} burst, {event['detail']} {unit}"
         elif what == "scored":
             text = f"{name} scored {event['detail']}"
         elif what == "moment":

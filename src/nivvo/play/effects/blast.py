@@ -9,6 +9,7 @@ from nivvo.play.effects.contract import Contact, World
 def apply(world: World, contact: Contact, effect: Blast) -> None:
     """Deal it, body by body in the order of their names."""
     middle = contact.p - contact.radius * contact.normal
+    world.burst(contact, middle, effect.radius)
     spared = {contact.body} if "struck" in effect.spares else set()
     spared |= {world.owner(contact)} if "owner" in effect.spares else set()
     for body, gap in world.around(contact, middle, effect.radius):

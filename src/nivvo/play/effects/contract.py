@@ -41,10 +41,13 @@ class World(Protocol):
         """Where the middle of a body is then (3,)."""
 
     def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
-        """The bodies whose surface is then within ``radius`` of a point (3,), in order, and the gaps to them."""
+        """Targets and shooters whose surface is then within ``radius`` of a point (3,), in order, and the gaps."""
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
         """The share of a body that no obstacle then hides from a point (3,)."""
+
+    def burst(self, contact: Contact, point: np.ndarray, radius: float) -> None:
+        """Write down that something burst at a point (3,)."""
 
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
         """Take health from a body, at once."""
