@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench pictures clean
+.PHONY: demo test lint bench pictures reference clean
 
 demo: $(READY)
 	$(BIN)/nivvo demo
@@ -18,6 +18,9 @@ lint: $(READY)
 
 bench: $(READY)
 	$(BIN)/python -m benchmarks
+
+reference: $(READY)
+	$(BIN)/python docs/reference.py
 
 pictures: $(READY)
 	$(BIN)/python docs/pictures.py

@@ -40,6 +40,7 @@ _HOMES = {
     "parse": "nivvo.spec.drill",
     "Drill": "nivvo.spec.drill",
     "schema": "nivvo.spec.schema",
+    "keys": "nivvo.spec.keys",
     "fire": "nivvo.play.engine",
     "Run": "nivvo.play.run",
     "Live": "nivvo.play.live",
@@ -106,6 +107,7 @@ if TYPE_CHECKING:
     from nivvo.spec.drill import Drill, load, parse
     from nivvo.spec.drill import of as from_tables
     from nivvo.spec.explain import effective as explain
+    from nivvo.spec.keys import keys
     from nivvo.spec.schema import schema
 
 

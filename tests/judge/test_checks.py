@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.judge.checks import VERB
+from nivvo.judge.checks import VERB, VERSUS
 from nivvo.judge.closeness import closest
 from nivvo.judge.measures import MEASURE
 from nivvo.judge.remedy import remedies
@@ -35,7 +35,7 @@ def outcome(check, y=0.0):
 
 class Verbs(unittest.TestCase):
     def test_each_verb_and_measure_has_its_judge(self):
-        self.assertEqual(set(VERB), set(VERBS))
+        self.assertEqual(set(VERB) | set(VERSUS), set(VERBS))
         self.assertEqual(set(MEASURE), set(MEASURES))
 
     def test_hits_tells_when_and_how_near_a_miss_was(self):

@@ -15,6 +15,7 @@ COMMANDS = {
     "check": "Fire cases and judge their checks; exit 1 if one fails.",
     "solve": "Find the launches that reach a point.",
     "explain": "Tell each effective value and where it came from.",
+    "keys": "Tell what can be written: each key, what it means and takes.",
     "schema": "Print the JSON Schema of drill files, for editors.",
 }
 

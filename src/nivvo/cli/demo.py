@@ -10,7 +10,7 @@ import click
 
 from nivvo.cli.common import note, print_table, say
 
-DRILLS = ("quay", "deck", "breakwater", "jetty")
+DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf")
 
 
 @click.command("demo")
@@ -18,8 +18,8 @@ DRILLS = ("quay", "deck", "breakwater", "jetty")
 def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
-    The quay and the jetty are seen from the side, the deck from above, the breakwater is in space. The drill files
-    are copied there too, to change and fire again; one that has been changed is kept, and fired as it is.
+    The quay, the jetty and the wharf are seen from the side, the deck from above, the breakwater is in space. The
+    drill files are copied there too, to change and fire again; one that has been changed is kept, and fired as it is.
     """
     from nivvo.judge.case import check
     from nivvo.play.engine import fire

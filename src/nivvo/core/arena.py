@@ -25,6 +25,11 @@ BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows")
 NOBODY = (-1,) * pool.INSIDE_MOST
 
 
+def plain(answers: np.ndarray) -> None:
+    """Let answers take nothing from what goes through."""
+    answers["keeps_speed"], answers["keeps_damage"], answers["pierces"] = 1.0, 1.0, -1
+
+
 class Arena:
     """One world with its bodies and projectiles.
 
@@ -259,7 +264,7 @@ class Arena:
         holds=0,
         curves=(),
         moments=None,
-        answers=None,
+        more=None,
     ) -> int:
         """Register what the projectiles of a shot are, and their answer to each group; returns its number.
 
@@ -291,8 +296,8 @@ class Arena:
             self.guide()
         row["sums"] |= int(row["flown"] < np.inf)
         own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
-        own["keeps_speed"], own["keeps_damage"], own["pierces"] = 1.0, 1.0, -1
-        for field, values in (answers or {}).items():
+        plain(own)
+        for field, values in (more or {}).items():
             own[field] = values
         if bounces is not None:
             for field, values in zip(BOUNCE, np.transpose(bounces), strict=False):

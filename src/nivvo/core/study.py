@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.arena import Arena, ticks_of
+from nivvo.core.arena import Arena, plain, ticks_of
 from nivvo.core.clock import UNITS, edges_of_rate
 from nivvo.core.forces import acting
 
@@ -88,6 +88,7 @@ def _params(arena: Arena, acts, columns: dict, then, size: int) -> np.ndarray | 
     arena.params[:size] = acts
     rows = arena.params[:size]
     rows["radius"], rows["life"], rows["reach"], rows["spares"], rows["owner"] = *columns.values(), np.inf, -1, -1
+    plain(arena.answers[:size])
     arena.answers[:size]["then"] = then
     arena.used = size
     return np.arange(size) if size > 1 else 0

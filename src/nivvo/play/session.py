@@ -434,7 +434,7 @@ class Session:
             then=then,
             damage=dealt,
             bounces=thrown,
-            answers=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
+            more=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
             holds=[bool(one.effects) and not self.touches for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)

@@ -30,18 +30,34 @@ if TYPE_CHECKING:
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
 MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
+LEAST_OFF = 0.3
+"""Metres off the plane of a view from which on a body is drawn faint, and told how far off."""
+
 SENT = (0, (1, 1))
 
 
 @dataclass(frozen=True)
 class View:
-    """One flat view: the world's vectors that run across and up the picture, labels, and whether y grows down."""
+    """One flat view: the world's vectors that run across and up the picture, labels, and whether y grows down.
+
+    through : a point (3,) of the plane that is looked at, where bodies may be off it; None where none is.
+    """
 
     across: np.ndarray
     upward: np.ndarray
     labels: tuple[str, str]
     title: str
     flipped: bool = False
+    through: np.ndarray | None = None
+
+    def off(self, row) -> float:
+        """How far (units) a body is off the plane that is looked at: above 0 behind it, below 0 before it."""
+        if self.through is None or row["kind"] == HALF_SPACE:
+            return 0.0
+        n = np.cross(self.upward, self.across)
+        far = float(n @ (row["c0"] - self.through))
+        half = sum(float(row["half"][k]) * abs(float(n @ row[f"axis{k}"])) for k in range(3)) + float(row["radius"])
+        return float(np.sign(far)) * max(abs(far) - half, 0.0)
 
 
 def views(run: Run) -> list[View]:
@@ -51,10 +67,11 @@ def views(run: Run) -> list[View]:
         level = run.scene.frame.level(run.fired[0].velocity)
         length = float(np.sqrt(level @ level))
         heading = level / length if length > 1e-9 else heading
-    return views_of(run.scene, heading, "along the first shot")
+    through = run.fired[0].at if run.fired else None
+    return views_of(run.scene, heading, "along the first shot", through)
 
 
-def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
+def views_of(scene: Scene, heading: np.ndarray, what: str, through: np.ndarray | None = None) -> list[View]:
     """The views of a scene: one in 2D; in 3D from the side along a level ``heading`` (3,), and from above."""
     frame, unit = scene.frame, scene.unit
     x, y = np.array([1.0, 0.0, 0.0]), np.array([0.0, 1.0, 0.0])
@@ -70,6 +87,7 @@ def views_of(scene: Scene, heading: np.ndarray, what: str) -> list[View]:
         frame.up,
         (f"{what}, direction {bearing:.4g}° ({unit})", f"height ({unit})"),
         "from the side",
+        through=through,
     )
     # Seen from above with the second axis up the page unless that would mirror the world.
     mirrored = float(np.cross(frame.first, frame.second) @ frame.up) < 0.0
@@ -222,7 +240,9 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
                 continue
         else:
             edge = outline(row, row["c0"], view.across, view.upward)
-        ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind]))
+        off = view.off(row)
+        faint = {} if abs(off) < LEAST_OFF * run.scene.metre else {"alpha": 0.3}
+        ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind], **faint))
         if run.stage.motions[run.scene.number[name]].moves and len(run.fired):
             _drift(ax, view, run, run.scene.number[name], edge, RUST if kind != "shooter" else MOSS)
         if kind == "target":
@@ -230,7 +250,8 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         obstacles += kind == "obstacle"
         seen = (edge.max(axis=0) > low).all() and (edge.min(axis=0) < high).all()
         if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
-            named.append((name, edge, endless))
+            where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint else ""
+            named.append((name + where, edge, endless))
     return named
 
 

@@ -102,7 +102,7 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
     "run": _of("nivvo.play.run:Run"),
     "snapshot": _of("nivvo.play.live:Snapshot"),
     "preview": _of("nivvo.play.preview:Preview"),
-    **dict.fromkeys(("case", "ability", "shooter", "body", "name", "of", "button", "kind", "projectile"), _text),
+    **dict.fromkeys(("case", "ability", "shooter", "body", "name", "of", "button", "kind", "projectile", "key"), _text),
     **dict.fromkeys(("format", "keep", "bodies", "table"), _text),
     **dict.fromkeys(
         (
@@ -124,6 +124,7 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
     ),
     "count": _count,
     "id_": _count,
+    "bounces": _count,
     **dict.fromkeys(("patient", "compiled", "jump", "replace"), _truth),
     **dict.fromkeys(("cursor", "to"), _point),
     **dict.fromkeys(("path", "folder"), lambda word, value: path_of(value, word)),

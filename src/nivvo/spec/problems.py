@@ -10,6 +10,7 @@ from pydantic import BaseModel
 
 from nivvo.errors import Problem
 from nivvo.spec.document import Document
+from nivvo.spec.elsewhere import elsewhere
 from nivvo.spec.nearest import nearest
 from nivvo.spec.renamed import renamed
 
@@ -163,6 +164,8 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
     homes = [path for path, field in _all_keys(model) if field == word]
+    if not homes and (there := elsewhere(word)):
+        return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), there)
     around = [home for home in homes if home.split(".")[0] == str(key[0])]
     close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == str(key[0]) and word in field}
     if homes and not around and close:

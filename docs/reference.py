@@ -1,0 +1,34 @@
+"""Write docs/keys.md, the reference of all keys, from the models: ``make reference``."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from nivvo.spec.keys import keys
+
+HERE = Path(__file__).parent / "keys.md"
+
+
+def text() -> str:
+    """The page."""
+    lines = [
+        "# Keys of a drill",
+        "",
+        "Made by `make reference` from the models themselves. `nivvo keys KEY` tells the same on the command line.",
+        "NAME stands for any name: of an ability, a body, a group, a case.",
+    ]
+    tables: dict[str, list] = {}
+    for one in keys():
+        tables.setdefault(one.key.rpartition(".")[0], []).append(one)
+    for table, rows in tables.items():
+        lines += ["", f"## {table or 'At the top of the file'}", ""]
+        lines += ["| key | takes | default | meaning | a line |", "|---|---|---|---|---|"]
+        for one in rows:
+            line = one.example and f"`{one.example}`"
+            cells = (f"`{one.key.rpartition('.')[2]}`", one.takes, one.default, one.means, line)
+            lines.append("| " + " | ".join(cell.replace("|", "\\|").replace("\n", " ") for cell in cells) + " |")
+    return "\n".join(lines) + "\n"
+
+
+if __name__ == "__main__":
+    HERE.write_text(text(), encoding="utf-8")

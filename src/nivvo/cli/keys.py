@@ -1,0 +1,43 @@
+"""``nivvo keys``."""
+
+from __future__ import annotations
+
+import click
+
+from nivvo.cli.common import format_option, print_rows, say
+
+
+@click.command("keys")
+@click.argument("key", required=False)
+@format_option
+def command(key, format_) -> None:
+    """Tell what can be written in a drill: each key below KEY, what it means and takes, its default, a line to copy.
+
+    KEY is as ability.launch, flight.homing or world; without it, the tables. With a choice, only what goes with it.
+
+    \b
+    nivvo keys flight.homing
+    nivvo keys aim.by=stick
+    nivvo keys on
+    """
+    from nivvo.spec.keys import keys
+
+    rows = [one._asdict() for one in keys(key)]
+    if format_ != "table":
+        print_rows(rows, format_, ["key", "takes", "default", "means", "example"])
+        return
+    if not key:
+        tables = [row for row in rows if row["takes"] in ("table", "tables by name") and row["key"].count(".") <= 3]
+        for row in tables:
+            say(f"{row['key']:<28}  {row['means']}")
+        say("")
+        say("nivvo keys TABLE tells what stands in one, as: nivvo keys ability.launch")
+        return
+    for row in rows:
+        say(row["key"], "bold")
+        default = f"; default {row['default']}" if row["default"] else ""
+        say(f"    {row['means'] or 'a table'}")
+        if row["takes"] != "table":
+            say(f"    takes {row['takes']}{default}")
+        if row["example"]:
+            say(f"    {row['example']}")

@@ -1,0 +1,63 @@
+"""Words that people look for, and where that is in a drill, or that Nivvo does not do it."""
+
+from __future__ import annotations
+
+ELSEWHERE = {
+    "bounce bouncing ricochet reflect rebound": 'on.GROUP.then = "bounce", with restitution',
+    "pierce piercing penetrate penetration through": 'on.GROUP.then = "pass", with pierces',
+    "stick sticky embed impale": 'on.GROUP.then = "lodge"; a controller\'s stick: aim.by = "stick"',
+    "slide roll rolling": 'on.GROUP.then = "slide", or then = "bounce" with rests = "rolls"',
+    "explode explosion explosive splash aoe area detonate": "on.GROUP.blast, or when.MOMENT.blast",
+    "fuse timer detonator": "when.age.at, with what follows",
+    "proximity": "when.near.within",
+    "split cluster fragment fragments shrapnel spawn submunition children": "when.MOMENT.sends, or on.GROUP.sends",
+    "missile seek seeking seeker home guided guidance track tracking steer": "flight.homing",
+    "boomerang return returning recall": 'flight.homing.toward = "shooter"',
+    "orbit orbiting satellite revolve": "flight.orbit",
+    "weave wobble zigzag wave spiral sine helix": "flight.sway",
+    "hitscan raycast ray laser beam instant": "flight.instant = true",
+    "thrust rocket engine accelerate acceleration boost": "flight.thrust, or flight.push",
+    "max_speed maxspeed terminal speed_limit": "flight.top_speed",
+    "wind": "world.wind, felt through flight.drag",
+    "gravity gravity_scale weight": "world.gravity, and flight.gravity_share of an ability",
+    "lifetime ttl lifespan duration": "limits.life",
+    "range max_range distance": "limits.reach",
+    "max_count pool max_active": "limits.in_the_air",
+    "spread spray pellets shotgun multishot": "launch.count, with fan, ring, cone or scatter",
+    "angle pitch arc": "launch.elevation (degrees), or launch.arc to solve for it",
+    "yaw rotation heading_angle": "shooter.NAME.facing, or aim.direction",
+    "velocity force power strength": "launch.speed, or launch.velocity, launch.impulse",
+    "muzzle offset spawn_point socket barrel": "shooter.NAME.muzzle.NAME, with forward, right and up",
+    "fire_rate firerate rpm rof": 'firing.rate, with firing.kind = "auto"',
+    "cooldown delay recharge": "firing.cooldown",
+    "charge hold windup": 'firing.kind = "charge", with full_after',
+    "magazine clip": "firing.ammo and firing.reload",
+    "damage_falloff": 'damage = { by = "flown", points = [[0, 30], [40, 10]] }',
+    "hp hitpoints life_points": "target.NAME.health",
+    "resistance defense defence": "target.NAME.armour and soaks",
+    "points": "on.GROUP.score",
+    "layer mask collision collides filter collide": "group of a body, and on.GROUP of an ability",
+    "sweep ccd continuous swept": 'tick.contacts = "swept"',
+    "fps framerate timestep delta fixed_update": "tick.rate, or tick.frames",
+    "integrator euler physics": "tick.motion",
+    "record replay log": "nivvo fire --save FOLDER keeps all; track reads inputs back",
+    "export": "nivvo fire --save FOLDER, with --save-format csv, json or parquet",
+    "input button key controls": "case.NAME.input",
+    "teleport blink warp": "",
+    "knock knockback impulse_on_hit": "",
+    "wave waves spawner": "",
+    "sound audio cue": "",
+    "animation sprite": "",
+    "navmesh pathfinding chase": "",
+}
+"""Words that people try, and the key that does it; "" for what Nivvo does not do."""
+
+_PLACES = {word: place for words, place in ELSEWHERE.items() for word in words.split()}
+
+
+def elsewhere(word: object) -> str:
+    """Where something is that goes by another word in a drill, in words, or ""."""
+    low = str(word).lower().replace("-", "_")
+    if low not in _PLACES:
+        return ""
+    return _PLACES[low] or f"Nivvo does not do that: {low} is not there"

@@ -1,0 +1,208 @@
+"""Every key that can be written: its meaning, what it takes, its default, and a line to copy."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from functools import cache
+from typing import NamedTuple
+
+from nivvo.errors import CallError
+from nivvo.spec.arguments import checked
+from nivvo.spec.elsewhere import elsewhere
+from nivvo.spec.nearest import nearest
+
+NAMED = ("shooter", "obstacle", "target", "ability", "case")
+FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target": "wisp", "case": "tap", "on": "walls",
+          "muzzle": "hand"}  # fmt: skip
+"""Names for lines to copy, by the table that they stand in."""
+
+
+class Key(NamedTuple):
+    """A key. key : dotted, names written NAME. takes : what can be written. default : "" where there is none.
+
+    means : in words. example : a line of a drill.
+    """
+
+    key: str
+    takes: str
+    default: str
+    means: str
+    example: str
+
+
+@checked
+def keys(key: str | None = None) -> list[Key]:
+    """The keys at and below one, as "ability.launch" or "flight.homing"; all for None.
+
+    Names of abilities, bodies and cases may be left out or be anything. With "aim.by=stick" only what goes with it.
+    Raises CallError for what is no key, with where it may be meant.
+    """
+    if not key:
+        return list(_all())
+    asked, _, choice = key.replace(" ", "").replace('"', "").replace("'", "").partition("=")
+    parts = [part for part in asked.split(".") if part]
+    found = [one for one in _all() if _within(one.key.split("."), parts)]
+    if not found:
+        tails = {one.key.rpartition(".")[2]: one.key for one in _all()}
+        hint = elsewhere(parts[-1]) if parts else ""
+        near = nearest(parts[-1], tails) if parts else ""
+        word = near.removeprefix("did you mean ").removesuffix("?")
+        hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
+        raise CallError(f"there is no key {asked[:80]!r}. {hint}".strip())
+    return _going_with(found, asked, choice) if choice else found
+
+
+def _going_with(found: list[Key], asked: str, choice: str) -> list[Key]:
+    """Of the keys of the table around a choice those that go with one of its words."""
+    own = found[0]
+    table, word = own.key.rpartition(".")[0], own.key.rpartition(".")[2]
+    if f'"{choice}"' not in own.takes:
+        raise CallError(f"{asked} takes {own.takes}, not {choice!r}")
+    rules = _rules().get((table.rpartition(".")[2], word), {})
+    around = [one for one in _all() if one.key.startswith(f"{table}.")]
+    return [one for one in around if choice in rules.get(one.key[len(table) + 1 :].split(".")[0], (choice,))]
+
+
+def _rules() -> dict[tuple[str, str], dict[str, tuple[str, ...]]]:
+    """Of a table's choice, which of its keys go with which words."""
+    from nivvo.spec import ability
+
+    answer = {key: (then,) for key, then in ability.KEYS_OF_ANSWER.items()}
+    thrown = ("bounce", "lodge")
+    answer |= dict.fromkeys(("restitution", "bounces", "least_speed", "rests", "rolling"), thrown)
+    answer["friction"] = (*thrown, "slide")
+    return {
+        ("aim", "by"): ability.KEYS_OF_AIM,
+        ("firing", "kind"): ability.KEYS_OF_FIRING,
+        ("NAME", "then"): answer,
+    }
+
+
+def _within(path: list[str], parts: list[str]) -> bool:
+    """Whether a key lies at or below what was asked for, whose names may be any, or left out."""
+    if not parts:
+        return False
+    for start in range(len(path)):
+        if path[start] != parts[0] and not (path[start] == "NAME" and start == 0):
+            continue
+        k, good = start, True
+        for part in parts:
+            while k < len(path) and path[k] == "NAME" and part != path[k] and k + 1 < len(path) and path[k + 1] == part:
+                k += 1
+            if k >= len(path) or path[k] not in (part, "NAME"):
+                good = False
+                break
+            k += 1
+        if good and (start == 0 or (start == 2 and path[0] in NAMED and path[1] == "NAME")):
+            return True
+    return False
+
+
+@cache
+def _all() -> tuple[Key, ...]:
+    from nivvo.spec.schema import schema
+
+    made = schema()
+    return tuple(_walked(made, made, ""))
+
+
+def _walked(made: dict, table: dict, path: str) -> Iterator[Key]:
+    for name, entry in table.get("properties", {}).items():
+        key = f"{path}.{name}" if path else name
+        below, named = _table_of(made, entry)
+        takes = _takes(made, entry)
+        default = entry.get("default")
+        shown = "" if default is None or isinstance(default, dict) else json.dumps(default, ensure_ascii=False)
+        means = entry.get("description", "") or (below or {}).get("description", "").split("\n")[0]
+        if below is None or named or takes not in ("table",):
+            yield Key(key, takes, shown, means, _example(made, key, entry))
+        else:
+            yield Key(key, takes, shown, means, "")
+        if below is not None and path.count(".") < 7 and "Depends" not in str(entry.get("$ref", "")):
+            yield from _walked(made, below, f"{key}.NAME" if named else key)
+
+
+def _options(entry: dict) -> list[dict]:
+    out = []
+    for one in entry.get("anyOf", entry.get("oneOf", [entry])):
+        out += _options(one) if one is not entry and ("anyOf" in one or "oneOf" in one) else [one]
+    return [one for one in out if one.get("type") != "null"]
+
+
+def _table_of(made: dict, entry: dict) -> tuple[dict | None, bool]:
+    """The table that a key holds, if it holds one, and whether it holds several by name or in a list."""
+    for one in _options(entry):
+        if "$ref" in one and not one["$ref"].endswith("/Depends"):
+            return made["$defs"][one["$ref"].rpartition("/")[2]], False
+        for held in [*one.get("patternProperties", {}).values(), one.get("additionalProperties"), one.get("items")]:
+            if isinstance(held, dict) and "$ref" in held:
+                return made["$defs"][held["$ref"].rpartition("/")[2]], True
+    return None, False
+
+
+def _takes(made: dict, entry: dict) -> str:
+    """What can be written, in words."""
+    words = []
+    for one in _options(entry):
+        kind = one.get("type")
+        if "$ref" in one:
+            words.append("a number that depends" if one["$ref"].endswith("/Depends") else "table")
+        elif "enum" in one or "const" in one:
+            words += [json.dumps(word, ensure_ascii=False) for word in one.get("enum", [one.get("const")])]
+        elif kind in ("number", "integer"):
+            words.append(_number(one, "number" if kind == "number" else "whole number"))
+        elif kind == "array":
+            held = one.get("items", {})
+            words.append("list of tables" if "$ref" in held else f"[{_takes(made, held)}, ...]")
+        elif kind == "string":
+            words.append('"90 ticks"' if "tick" in one.get("pattern", "") else "a name" if "pattern" in one else "text")
+        elif kind == "boolean":
+            words.append("true, false")
+        elif kind == "object":
+            words.append("tables by name" if "patternProperties" in one else "table")
+    return ", ".join(dict.fromkeys(words)) or "anything"
+
+
+def _number(one: dict, word: str) -> str:
+    low, high = one.get("minimum"), one.get("maximum")
+    above, below = one.get("exclusiveMinimum"), one.get("exclusiveMaximum")
+    parts = []
+    if above is not None:
+        parts.append(f"above {above:g}")
+    elif low is not None and abs(low) < 1e11:
+        parts.append(f"from {low:g}")
+    if below is not None:
+        parts.append(f"below {below:g}")
+    elif high is not None and high < 1e11:
+        parts.append(f"to {high:g}")
+    return " ".join([word, *parts])
+
+
+def _example(made: dict, key: str, entry: dict) -> str:
+    """A line of a drill with the key in it."""
+    parts, out = key.split("."), []
+    for k, part in enumerate(parts):
+        out.append(FILLED.get(parts[k - 1], "name") if part == "NAME" else part)
+    for one in _options(entry):
+        kind = one.get("type")
+        if "enum" in one or "const" in one:
+            words = one.get("enum", [one.get("const")])
+            value = json.dumps(words[-1 if entry.get("default") == words[0] else 0], ensure_ascii=False)
+        elif kind in ("number", "integer"):
+            low = one.get("exclusiveMinimum", one.get("minimum", 0))
+            value = f"{max(low if abs(low) < 1e11 else 0, 0) + 1:g}" if one.get("maximum", 9) > 1 else "0.5"
+        elif kind == "boolean":
+            value = "false" if entry.get("default") is True else "true"
+        elif kind == "string" and "tick" not in one.get("pattern", ""):
+            value = '"name"'
+        elif kind == "array" and "$ref" not in one.get("items", {}):
+            inner = one.get("items", {}).get("type")
+            count = one.get("minItems", 1)
+            value = f"[{', '.join(['1' if inner in ('number', 'integer') else chr(34) + 'name' + chr(34)] * count)}]"
+            if inner == "array":
+                value = "[[0, 1], [1, 0]]"
+        else:
+            continue
+        return f"{'.'.join(out)} = {value}"
+    return ""

@@ -1,0 +1,82 @@
+"""The keys that are told are those that can be written; a line to copy is one that can be read."""
+
+import importlib.util
+import re
+import tomllib
+import unittest
+from pathlib import Path
+
+import nivvo
+from nivvo.errors import CallError, DrillError
+from tests.cli.calls import call
+
+ROOT = Path(__file__).parents[2]
+
+
+class Keys(unittest.TestCase):
+    def test_every_line_to_copy_is_toml_and_names_its_own_key(self):
+        for one in nivvo.keys():
+            if one.example:
+                node = tomllib.loads(one.example)
+                for part in one.key.split("."):
+                    node = node[part if part != "NAME" else next(iter(node))]
+                self.assertNotIsInstance(node, dict, one.key)
+
+    def test_each_has_a_meaning_where_it_is_told_what_it_takes(self):
+        told = nivvo.keys()
+        self.assertGreater(len(told), 250)
+        self.assertFalse([one.key for one in told if not one.takes])
+        without = [one.key for one in told if not one.means and one.takes not in ("table", "tables by name")]
+        self.assertLess(len(without), 60, without)
+
+    def test_names_may_be_any_or_left_out(self):
+        whole = nivvo.keys("ability.NAME.flight.homing")
+        for word in ("flight.homing", "ability.tern.flight.homing", "ability.flight.homing"):
+            self.assertEqual(nivvo.keys(word), whole)
+        self.assertEqual({one.key.split(".")[2] for one in nivvo.keys("launch")}, {"launch"})
+
+    def test_with_a_choice_only_what_goes_with_it(self):
+        stick = {one.key.rpartition(".")[2] for one in nivvo.keys('aim.by = "stick"')}
+        self.assertTrue({"dead_zone", "snap"} <= stick)
+        self.assertFalse({"camera", "cone_of_sight", "nearest_by"} & stick)
+        with self.assertRaises(CallError):
+            nivvo.keys("aim.by=joystick")
+
+    def test_what_is_not_there_is_told_where_it_is_or_that_it_is_not(self):
+        for word, says in (
+            ("ricochet", 'then = "bounce"'),
+            ("missile", "flight.homing"),
+            ("explode", "blast"),
+            ("teleport", "does not do that"),
+            ("lunch", "launch"),
+            ("ttl", "limits.life"),
+        ):
+            with self.assertRaises(CallError) as caught:
+                nivvo.keys(word)
+            self.assertIn(says, str(caught.exception))
+        with self.assertRaises(DrillError) as caught:
+            nivvo.parse("nivvo = 1\n[ability.flare]\nlaunch.speed = 9\nricochet = 3\n[case.tap]\n")
+        self.assertIn('then = "bounce"', str(caught.exception))
+
+    def test_the_places_that_are_told_are_there(self):
+        from nivvo.spec.elsewhere import ELSEWHERE
+
+        known = {one.key for one in nivvo.keys()}
+        tails = {".".join(key.split(".")[k:]) for key in known for k in range(len(key.split(".")))}
+        for place in ELSEWHERE.values():
+            for word in re.findall(r"\b[a-z_]+(?:\.[A-Za-z_]+)+", place):
+                path = word.replace("GROUP", "NAME").replace("MOMENT", "again")
+                good = path in tails or path.replace(".NAME", "") in tails or path == "nivvo.fire"
+                self.assertTrue(good, word)
+
+    def test_the_page_and_the_command_tell_the_same(self):
+        spec = importlib.util.spec_from_file_location("reference", ROOT / "docs" / "reference.py")
+        page = importlib.util.module_from_spec(spec)
+        spec.loader.exec_module(page)
+        self.assertEqual((ROOT / "docs" / "keys.md").read_text(encoding="utf-8"), page.text(), "run make reference")
+        code, out, _ = call("keys", "flight.homing", "--format", "json")
+        self.assertEqual(code, 0)
+        self.assertIn("turn_rate", out)
+        code, out, err = call("keys", "ricochet")
+        self.assertEqual((code, out), (2, ""))
+        self.assertIn("bounce", err)
