@@ -52,6 +52,7 @@ _HOMES = {
     "check": "nivvo.judge.case",
     "Outcome": "nivvo.judge.checks",
     "measure": "nivvo.judge.measures",
+    "touching": "nivvo.play.questions.touching",
     "hold_table": "nivvo.play.questions.holding",
     "draw_timeline": "nivvo.show.timeline",
     "draw_hold_table": "nivvo.show.timeline",
@@ -99,6 +100,7 @@ if TYPE_CHECKING:
     from nivvo.play.questions.rose import Rose, rose
     from nivvo.play.questions.solving import Solution
     from nivvo.play.questions.solving import solutions as solve
+    from nivvo.play.questions.touching import touching
     from nivvo.play.run import Run
     from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw

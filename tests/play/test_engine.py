@@ -224,7 +224,7 @@ class Previews(unittest.TestCase):
                 dots = nivvo.preview(made, case, ability=first["ability"], at=first["time"])
                 path = run.flight(first["shot"])
                 p, _ = path.at(np.minimum(dots.times + first["time"], path.t[-1]))
-                np.testing.assert_array_equal(dots.points, run.scene.frame.drop(p), f"{name} {case}")
+                np.testing.assert_allclose(dots.points, run.scene.frame.drop(p), rtol=0, atol=1e-9, err_msg=case)
                 touch = next((r for r in run.rows("contacts") if r["projectile"] == first["shot"]), None)
                 if touch is None:
                     self.assertIsNone(dots.landing)

@@ -14,6 +14,7 @@ COMMANDS = {
     "fire": "Fire a case and tell what happened.",
     "check": "Fire cases and judge their checks; exit 1 if one fails.",
     "solve": "Find the launches that reach a point.",
+    "touches": "Tell who touches whom, and what follows.",
     "explain": "Tell each effective value and where it came from.",
     "keys": "Tell what can be written: each key, what it means and takes.",
     "schema": "Print the JSON Schema of drill files, for editors.",
