@@ -124,7 +124,7 @@ BROKEN = {
     "more than all": (instead("launch.speed", 'on.anything = { then = "bounce", restitution = 1.1 }\nlaunch.speed'), ["on.anything.restitution", "at most 1"]),
     "friction of an end": (instead("launch.speed", "on.anything.friction = 0.2\nlaunch.speed"), ["friction is for then", "bounce"]),
     "no bounces": (instead("launch.speed", 'on.anything = { then = "bounce", restitution = 1, bounces = 0 }\nlaunch.speed'), ["bounces", "at least 1"]),
-    "a bounce for ever": (instead("launch.speed", 'limits.life = "forever"\nworld.bounds = [[-9, -9], [90, 90]]\non.anything = { then = "bounce", restitution = 1 }\nlaunch.speed').replace("\nworld.bounds = [[-9, -9], [90, 90]]", "") + "\n[world]\nbounds = [[-9, -9], [90, 90]]\n", ["limits.life", "bounce forever"]),
+    "a bounce for ever": (instead("launch.speed", 'limits.life = "forever"\nworld.bounds = [[-9, -9], [90, 90]]\non.anything = { then = "bounce", restitution = 1 }\nlaunch.speed').replace("\nworld.bounds = [[-9, -9], [90, 90]]", "") + "\n[world]\nbounds = [[-9, -9], [90, 90]]\n", ["limits.life", "stay forever"]),
     "an old name": (instead("launch.speed", "inherit = 1\nlaunch.speed"), ["ability.flare.inherit", "is now called inherit_velocity"]),
     "an old name of a needed key": (instead("launch.speed", "firing.heat = { a_shot = 0.1, cooling = 1 }\nlaunch.speed"), ["heat.a_shot", "is now called per_shot"]),
     "an old name of a row": (plus('input = [{ t = 0, hold = "fire", lasts = 1 }]\n'), ["input[0].lasts", "is now called held"]),

@@ -53,6 +53,7 @@ MOST_LINES = 30
             "projectiles",
             "births",
             "contacts",
+            "meetings",
             "effects",
             "scores",
             "totals",

@@ -15,7 +15,9 @@ from nivvo.core.clock import UNITS
 from nivvo.core.flight import SMOOTH, STIFF
 from nivvo.core.forces import acting, stiffness
 from nivvo.core.frame import dot
+from nivvo.core.meetings import first_meeting
 from nivvo.core.seekers import seek_targets
+from nivvo.core.shapes import BALL
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
 from nivvo.core.tick.answer import turn
@@ -470,6 +472,42 @@ class Arena:
         self.counters[pool.EVENTS] += 1
         e["start"], e["after"], e["tick"], e["key"], e["kind"], e["body"] = start, after, tick, key, kind, body
         e["code"], e["amount"], e["left"], e["p"], e["normal"], e["v"], e["u"] = code, amount, left, p, normal, 0, 0
+
+    def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:
+        """End a projectile at ``p`` (3,) with ``v`` (3,), ``time`` seconds into the tick ``now``."""
+        q = self.flight[row]
+        place = (tuple(map(float, p)), NOWHERE, tuple(map(float, v)), NOWHERE)
+        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), place)
+        q["p"], q["v"], q["end"] = p, v, cause
+        self.points[row]["turn"] += 1
+
+    def deflect(self, row: int, time: float, p, v, now: np.void) -> None:
+        """Let a projectile go on from ``p`` with ``v``, ``time`` s into the tick, wherever it has flown to in it."""
+        q, at = self.flight[row], self.points[row]
+        if at["kept"]:
+            q["flown"] = at["base"]
+        at["flown"] = 0.0
+        self.redirect(row, time, p, v, int(now["start"]))
+
+    def first_meeting(self, late: float, sorts, whom, skip, now: np.ndarray):
+        """The first two rows that meet after ``late`` seconds of a tick (one row), when, and where each then is.
+
+        As ``meetings.first_meeting`` tells; None if none do. Each: place (3,) and velocity (3,).
+        """
+        count = self.live
+        ways, found, ball = np.zeros((count, 11)), np.zeros(3), pool.zeros(1, pool.BODY)
+        ball["kind"] = BALL
+        for k in range(3):
+            ball[f"axis{k}"][0, k] = 1.0
+        pairs = np.array(sorted(skip), dtype=np.int64).reshape(-1, 2)
+        first_meeting(self._pool(now), late, sorts, whom, ball, pairs, ways, found, work=count * count // 200)
+        if found[0] < 0.0:
+            return None
+        states = []
+        for row in (int(found[0]), int(found[1])):
+            s, p, v, a = float(found[2]) - ways[row, 0], ways[row, 1:4], ways[row, 4:7], ways[row, 7:10]
+            states.append((p + v * s + a * (0.5 * s * s), v + a * s))
+        return int(found[0]), int(found[1]), float(found[2]), states
 
     def _wait(self, row: int, time: float) -> None:
         """Let a projectile look again at a time of the present tick."""

@@ -10,7 +10,8 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.core.frame import AXES, Frame, sincos
-from nivvo.plan.effects import Effect, effects_of, moments_of
+from nivvo.core.meetings import OTHERS, OWN
+from nivvo.plan.effects import Effect, Removes, effects_of, moments_of
 from nivvo.plan.effects import Moment as Effected
 from nivvo.plan.flight import FAR, Flight, flight_of
 from nivvo.plan.numbers import Moment, counted, curve_of, resolve
@@ -194,6 +195,23 @@ class Answer:
         return self.then not in (pool.PASS, pool.IGNORE)
 
 
+WHOSE = {"any": OWN | OTHERS, "own": OWN, "others": OTHERS}
+
+
+@dataclass(frozen=True, slots=True)
+class Met:
+    """What follows where a projectile meets one of an ability: a code of pool.THEN, restitution, bits of whose.
+
+    removes : whether the other one ends.
+    """
+
+    then: int
+    restitution: float
+    whose: int
+    removes: bool
+    effects: tuple[Effect, ...]
+
+
 @dataclass(frozen=True, slots=True)
 class Heading:
     """Which way a projectile points. front : unit vector (3,) of its model's pointed end."""
@@ -239,6 +257,7 @@ class Ability:
     length: float
     capsule: bool
     answers: tuple[Answer, ...]
+    meets: dict[str, Met]
     again: Again | None
     moments: dict[str, Effected]
     curves: dict[str, Curve]
@@ -326,6 +345,17 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
         answers=tuple(_answer(name, model, word, plain, on.metre) for word in on.groups),
+        meets={
+            word: Met(
+                pool.THEN[one.then],
+                one.restitution or 0.0,
+                WHOSE[one.whose or "any"],
+                one.removes,
+                tuple(effect for effect in effects_of(name, one, "normal") if not isinstance(effect, Removes)),
+            )
+            for word, one in model.on.items()
+            if word not in on.groups and word != ANYTHING
+        },
         again=None if model.when.again is None else filled(Again, model.when.again),
         moments=moments_of(name, model.when, rate, on.groups, on.sought),
         curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},

@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from nivvo.play.session import Session
 
 BATCH = 256
+SAME = 1000
+"""Counts of the clock (a nanosecond and a half) within which a meeting is the one that was found before."""
 
 
 class Flying:
@@ -38,6 +40,8 @@ class Flying:
         Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
         session, ticks = self.session, self.session.scene.ticks
+        while session.meetings.active and session.tick < tick and session.arena.live:
+            self.to_end()
         while session.tick < tick and session.arena.live:
             last, first = min(tick, session.tick + BATCH), session.tick
             if self._moves():
@@ -75,12 +79,37 @@ class Flying:
         self._metered(1)
 
     def _within(self, time: int, until: int) -> None:
+        """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""
+        session, meetings, skip = self.session, self.session.meetings, set()
+        start, end = session.scene.ticks.edge(session.tick), session.scene.ticks.edge(session.tick + 1)
+        after, last = start if self.reached is None else max(self.reached, start), end if until < 0 else time
+        while meetings.active and (found := meetings.first(after, self._origin(start), end, skip)):
+            if found[0] >= last:
+                break
+            self._run_within(found[0], found[0])
+            same = meetings.first(after, self._origin(start), end, skip)
+            # Else something has happened to one of them before.
+            if same is not None and same[1] == found[1] and abs(same[0] - found[0]) <= SAME:
+                meetings.meet(same, self._origin(start), end)
+                skip.add(same[1])
+                after = same[0]
+        self._run_within(time, until)
+
+    def _origin(self, start: int) -> int:
+        """From when (clock) the engine counts in what it has begun of the present tick."""
+        return self._part[0] if self._parts() and self.session.arena.counters[pool.MID] else start
+
+    def _parts(self) -> bool:
+        """Whether ticks are cut where ways turn."""
+        return self._moves() and self.session.scene.exact and self.session.scene.rules.touch == pool.SWEPT
+
+    def _run_within(self, time: int, until: int) -> None:
         session, ticks = self.session, self.session.scene.ticks
         start, end = ticks.edge(session.tick), ticks.edge(session.tick + 1)
         now = start if self.reached is None else self.reached
         if not self._moves():
             self._run_part(ticks.rows(session.tick, 1), until)
-        elif session.scene.exact and session.scene.rules.touch == pool.SWEPT:
+        elif self._parts():
             while now < time or (until < 0 and now < end):
                 # A part that was begun is gone on with; it ends where a way turns, or may be about to.
                 if not session.arena.counters[pool.MID]:

@@ -41,7 +41,8 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, effects, scores, totals, pursuits, targets, states, events : pandas tables
+    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, targets, states, events
+        pandas tables
     record : the plain arrays that all else follows from
     """
 
@@ -121,6 +122,11 @@ class Run:
     def contacts(self) -> pd.DataFrame:
         """One row a touch: when, where, the outward normal, speed and angle."""
         return self.table("contacts")
+
+    @property
+    def meetings(self) -> pd.DataFrame:
+        """One row a projectile that met another in the air: when, where, whom, and what followed for it."""
+        return self.table("meetings")
 
     @property
     def effects(self) -> pd.DataFrame:

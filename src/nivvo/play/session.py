@@ -26,6 +26,7 @@ from nivvo.play.consequences import Consequences
 from nivvo.play.cost import Meter
 from nivvo.play.flying import Flying
 from nivvo.play.guiding import guide_of
+from nivvo.play.meeting import Meetings
 from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
@@ -113,6 +114,7 @@ class Session:
                 self.triggers[name, shooter] = KINDS[firing.kind](firing, self.timers, shared)
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
+        self.meetings = Meetings(self)
         self.minds = self._minds()
         self.flying = Flying(self)
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
@@ -122,7 +124,12 @@ class Session:
         """Whether what players do can hang on what is touched before it within a tick."""
         shooters = [self.scene.number[name] for name in self.scene.shooters]
         again = any(self.scene.abilities[name].again for name in self.in_hand)
-        return bool(self.counted) or again or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
+        return (
+            bool(self.counted)
+            or again
+            or self.meetings.active
+            or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
+        )
 
     def __getstate__(self) -> dict:
         """All that it is, with how long its ticks were: those are the scene's."""
@@ -144,6 +151,7 @@ class Session:
             kept.clear()
         self.known.clear()
         self.arena = self.stage.arena = self.arena.fresh(True)
+        self.meetings = Meetings(self)
 
     def feed(self, changes: list[Change]) -> None:
         """Take in what players are going to do."""
@@ -406,6 +414,7 @@ class Session:
             fields = {} if self.touches else fields_of(moments, len(self.scene.groups))
             settled = {"life": life, "reach": reach, "radius": radius, "moments": fields}
             self.known[known] = self._new_params(ability, shooter, dealt, **settled)
+            self.meetings.known(self.known[known], self.ranks[ability.name])
         return self.known[known]
 
     def _dealt(self, damage: float | Curve, moment: Moment, group: int) -> float:

@@ -72,8 +72,8 @@ def columns_of(table: str, size: int) -> list[str]:
     ]
 
 
-def detail_of(event: np.void, body: str) -> str:
-    """What an event of the engine comes to, in words."""
+def detail_of(event: np.void, body: str, run: Any) -> str:
+    """What an event of the engine comes to, in words; run : whose ``ids`` name projectiles by their keys."""
     kind = int(event["kind"])
     if kind == pool.OVERLAP:
         return f"{max(-event['left'], 0.0):.4g} deep"
@@ -83,6 +83,8 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{body} has no health left" if event["code"] == 0 else f"{body} is removed"
     if kind in (pool.ENDED, pool.MOMENT):
         return ENDINGS[int(event["code"])].sentence.format(body=body)
+    if kind == pool.MET:
+        return f"{run.ids.get(int(event['amount']), '')}, {ANSWERS[int(event['code'])]}"
     if kind == pool.BURST:
         return f"radius {event['amount']:g}"
     if kind == pool.SCORED:
@@ -91,6 +93,8 @@ def detail_of(event: np.void, body: str) -> str:
         return f"{event['left']:.5g} away"
     if kind == pool.LOST_TARGET:
         return LOSSES[int(event["code"])]
+    if kind == pool.SLOWED:
+        return f"{length_of(event['v']):.5g}"
     if kind == pool.BOUNCED:
         return f"goes on at {length_of(event['v']):.5g}"
     return "a swept test would have touched" if kind == pool.SLIPPED else ""
@@ -181,7 +185,7 @@ def _events(run: Run) -> Iterable[dict[str, Any]]:
             say((time, 2, 0), time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
     for k, event in enumerate(run.record.events):
         time, name, body = time_of(event), run.ids[int(event["key"])], body_of(run, event)
-        say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body))
+        say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body, run))
     return [row for _, row in sorted(rows, key=itemgetter(0))]
 
 
@@ -300,6 +304,17 @@ SHEETS: dict[str, Sheet] = {
                 "overlap",
                 lambda _, one: max(-float(one.event["left"]), 0.0) if one.event["kind"] == pool.OVERLAP else 0.0,
             ),
+        ),
+    ),
+    "meetings": Sheet(
+        lambda run: [event for event in run.record.events if event["kind"] == pool.MET],
+        (
+            Column("time", lambda _, event: time_of(event)),
+            Column("projectile", lambda run, event: run.ids[int(event["key"])]),
+            Column("other", lambda run, event: run.ids[int(event["amount"])]),
+            Column("then", lambda _, event: ANSWERS[int(event["code"])]),
+            Column("", lambda _, event: event["p"], vector=True),
+            Column("normal_", lambda _, event: event["normal"], vector=True),
         ),
     ),
     "effects": Sheet(

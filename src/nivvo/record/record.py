@@ -168,7 +168,8 @@ class Record:
         _, last = np.unique(times[::-1], return_index=True)
         _, came = np.unique(times, return_index=True)
         first = len(times) - 1 - last
-        thrown = touches[touches["kind"] == pool.BOUNCED]
+        met = (touches["kind"] == pool.MET) & (touches["code"] == pool.BOUNCE)
+        thrown = touches[np.isin(touches["kind"], (pool.BOUNCED, pool.SLOWED)) | met]
         row = self.params[birth["param"]][None].copy()
         air = Air(row) if self.exact else None
         return Path(

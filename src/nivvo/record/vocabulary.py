@@ -36,6 +36,8 @@ HAPPENINGS = {
     pool.LEFT: Happening("left", turns=True),
     pool.SCORED: Happening("scored"),
     pool.BURST: Happening("burst"),
+    pool.SLOWED: Happening("slowed", turns=True),
+    pool.MET: Happening("met", turns=True),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
 }
@@ -55,6 +57,7 @@ ENDINGS = {
     pool.BY_INSIDE: Ending("too many bodies", f"it was inside more than {pool.INSIDE_MOST} bodies at once", lands=True),
     pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
     pool.BY_PIERCED: Ending("last body", "touched {body} after the last it goes through", lands=True),
+    pool.BY_MEETING: Ending("meeting", "met another projectile"),
     pool.BY_APEX: Ending("apex", "it ceased to rise"),
     pool.BY_NEAR: Ending("near", "came near {body}"),
     pool.BY_AGE: Ending("age", "it was old enough"),

@@ -47,6 +47,10 @@ def told(run: Run) -> list[str]:
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
+        elif what == "slowed":
+            text = f"{name} goes on at {event['detail']} {unit}/s"
+        elif what == "met":
+            text = f"{name} met {event['detail'].replace(', pass', ', and flew on')}"
         elif what == "burst":
             text = f"{name} burst, {event['detail']} {unit}"
         elif what == "scored":

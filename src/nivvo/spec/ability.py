@@ -406,6 +406,9 @@ class Answer(Effects):
     otherwise: Literal["end", "pass", "bounce"] | None = Field(
         None, description="lodge: what happens where it cannot; bounce needs restitution; default: end"
     )
+    whose: Literal["any", "own", "others"] | None = Field(
+        None, description="on an ability: projectiles of anybody, of the same shooter, or of others; default: any"
+    )
     damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
         0.0, description="taken from the body's health"
     )
@@ -475,7 +478,10 @@ class Ability(Table):
     radius: depending(Positive, above=0.0) | None = Field(
         None, description="of the projectile, in place of a ball for shape; may depend on what is settled at launch"
     )
-    on: dict[Name, Answer] = Field(default_factory=dict)
+    on: dict[Name, Answer] = Field(
+        default_factory=dict,
+        description="what a touch comes to, by group of bodies, or by ability: then projectiles meet in the air",
+    )
     when: When = Field(default_factory=When)
 
     @model_validator(mode="after")

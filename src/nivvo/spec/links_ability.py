@@ -23,7 +23,9 @@ def check(links: Links, key: tuple, ability) -> None:
                 allowed = listed(there) or f"none: shooter.{owner} has no muzzle table"
                 links.note((*key, "muzzle"), f"shooter {owner} has no such muzzle", name, allowed, nearest(name, there))
     for group in ability.on:
-        if group != ANYTHING and group not in names.groups and not names.lost:
+        if group != ANYTHING and group not in names.groups and group in model.ability:
+            _met(links, (*key, "on", group), ability.on[group])
+        elif group != ANYTHING and group not in names.groups and not names.lost:
             known = [*names.groups, ANYTHING]
             hint = f"{group} is a body; on takes groups" if group in names.bodies else nearest(group, known)
             links.note((*key, "on", group), "there is no group of that name", group, listed(known), hint)
@@ -41,6 +43,9 @@ def check(links: Links, key: tuple, ability) -> None:
     if launch.arc is not None and ability.aim.by not in POINTS:
         says = f'a solved arc needs a point to reach; aim.by = "{ability.aim.by}" gives none'
         links.say((*key, "launch", "arc"), says, launch.arc, 'aim.by = "cursor", "nearest", "lead" or "sight"')
+    for group, answer in ability.on.items():
+        if answer.whose is not None and (group in names.groups or group == ANYTHING):
+            links.say((*key, "on", group, "whose"), "is for on.ABILITY: whose projectiles are met", answer.whose)
     _drag(links, key, ability)
     _flight(links, key, ability)
     _launch_and_aim(links, key, ability)
@@ -61,6 +66,17 @@ def check(links: Links, key: tuple, ability) -> None:
         )
     if ability.aim.elevation is not None and model.world.size == 2:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
+
+
+def _met(links: Links, key: tuple, answer) -> None:
+    """What can follow where projectiles meet: they have no health, and nothing to lie on."""
+    if answer.then in ("slide", "lodge"):
+        links.say((*key, "then"), "is for bodies; projectiles meet in the air", answer.then, '"end", "pass", "bounce"')
+    if answer.damage or answer.heals:
+        links.say((*key, "damage"), "projectiles have no health", hint="write removes = true to end the other")
+    for name in ("bounces", "friction", "rests", "least_speed", "pierces", "speed_kept", "damage_kept"):
+        if getattr(answer, name) is not None:
+            links.say((*key, name), "is for bodies, not for projectiles that meet")
 
 
 def _moments(links: Links, key: tuple, ability) -> None:

@@ -39,6 +39,7 @@ from nivvo.core.pool import (
     ROLLS,
     SLID,
     SLIDE,
+    SLOWED,
     STAYS,
 )
 from nivvo.core.shapes import distance
@@ -114,6 +115,7 @@ def answer(k, i, j, now, t):
         if ans["keeps_speed"] != 1.0:
             s = float(ans["keeps_speed"])
             v = (place[2][0] * s, place[2][1] * s, place[2][2] * s)
+            tell(k, now, t, q, (SLOWED, j, 0, 0.0, gap), (place[0], place[1], v, place[3]))
             turn(q, at, par, (int(now["start"]), t), place[0], v)
         return ON + held
     elif then != END:

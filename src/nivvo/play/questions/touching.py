@@ -18,7 +18,7 @@ from nivvo.spec.links import ANYTHING, with_sent
 
 @checked
 def touching(drill: Drill, case: str | None = None) -> list[dict[str, Any]]:
-    """A row for each ability and each group: what a touch comes to. Of a case only what is in hand, and what that sends.
+    """A row for each ability and each group: what a touch comes to. Of a case only what is in hand, and what it sends.
 
     ability, group, bodies (how many are in it), then, damage (in words), effects (in words), rule : the key that
     decided, or "default". Raises CallError for an unknown case.
