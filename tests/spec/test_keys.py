@@ -48,7 +48,8 @@ class Keys(unittest.TestCase):
             ("ricochet", 'then = "bounce"'),
             ("missile", "flight.homing"),
             ("explode", "blast"),
-            ("teleport", "does not do that"),
+            ("teleport", "blink"),
+            ("knockback", "does not do that"),
             ("lunch", "launch"),
             ("ttl", "limits.life"),
         ):

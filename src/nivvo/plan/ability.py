@@ -351,13 +351,15 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
                 one.restitution or 0.0,
                 WHOSE[one.whose or "any"],
                 one.removes,
-                tuple(effect for effect in effects_of(name, one, "normal") if not isinstance(effect, Removes)),
+                tuple(
+                    effect for effect in effects_of(name, one, "normal", on.metre) if not isinstance(effect, Removes)
+                ),
             )
             for word, one in model.on.items()
             if word not in on.groups and word != ANYTHING
         },
         again=None if model.when.again is None else filled(Again, model.when.again),
-        moments=moments_of(name, model.when, rate, on.groups, on.sought),
+        moments=moments_of(name, model.when, rate, on.groups, on.sought, on.metre),
         curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
     )
 
@@ -413,4 +415,4 @@ def _answer(name: str, model: written.Ability, group: str, plain, metre: float) 
         pool.THEN[answer.otherwise or "end"],
     )
     damage = plain(answer.damage) if answer.heals is None else -answer.heals
-    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal"), more)
+    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal", metre), more)

@@ -74,7 +74,14 @@ class Removes:
     """What is touched is out."""
 
 
-Effect = Sends | Blast | Score | Removes
+@dataclass(frozen=True, slots=True)
+class Blink:
+    """Its shooter goes there, at most ``within`` (units) off to be clear."""
+
+    within: float
+
+
+Effect = Sends | Blast | Score | Removes | Blink
 FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0)), "smooth": ()}
 
 
@@ -88,7 +95,7 @@ class Moment:
     groups: tuple[int, ...] = ()
 
 
-def effects_of(ability: str, model: written.Effects, along: str) -> tuple[Effect, ...]:
+def effects_of(ability: str, model: written.Effects, along: str, metre: float = 1.0) -> tuple[Effect, ...]:
     """What follows, in the order of ``play.effects.registry``. along : the way of what nobody gave another."""
     out: list[Effect] = []
     if (one := model.sends) is not None:
@@ -103,19 +110,23 @@ def effects_of(ability: str, model: written.Effects, along: str) -> tuple[Effect
         rings = tuple((x, y) for x, y in score.rings or ())
         within = None if score.streak_within is None else clock.from_seconds(score.streak_within)
         out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
+    if model.blink is not None:
+        out.append(Blink(metre if model.blink.within is None else model.blink.within))
     if model.removes:
         out.append(Removes())
     return tuple(out)
 
 
-def moments_of(ability: str, model: written.When, rate: float, groups: list[str], sought: list[int]) -> dict:
+def moments_of(
+    ability: str, model: written.When, rate: float, groups: list[str], sought: list[int], metre: float
+) -> dict[str, Moment]:
     """The moments of an ability that are written, by name. sought : numbers of the groups of targets."""
     out: dict[str, Moment] = {}
     for word in type(model).model_fields:
         one: Any = getattr(model, word)
         if one is None:
             continue
-        effects, goes_on = effects_of(ability, one, "onward"), getattr(one, "then", "end") == "go on"
+        effects, goes_on = effects_of(ability, one, "onward", metre), getattr(one, "then", "end") == "go on"
         if word == "age":
             out[word] = Moment(goes_on, effects, counted(one.at, rate))
         elif word == "flown":

@@ -36,7 +36,8 @@ NEAREST_WAYS = 1e-3
 class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
-    scores : of each shooter: points, when it last scored (clock), how many times that counted.
+    arrivals : where shooters are to be at the next tick. scores : of each shooter: points, when it last scored
+    (clock), how many times that counted.
     """
 
     def __init__(self, session: Session):
@@ -44,6 +45,7 @@ class Consequences:
         self.depth: dict[int, int] = {}
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
+        self.arrivals: dict[int, np.ndarray] = {}
         self.scores: dict[str, tuple[float, int | None, float]] = {}
 
     def held(self) -> None:
@@ -137,6 +139,23 @@ class Consequences:
             arena.bodies[body]["out"] = 1
             left = float(arena.bodies[body]["health"])
             arena.note(pool.OUT, body, 1, 0.0, left, contact.key, *self._at(contact))
+
+    def blink(self, contact: Contact, point: np.ndarray, within: float) -> None:
+        """Bring the shooter to a point (3,) at the next tick, at most ``within`` off to be clear; or tell why not."""
+        stage, arena, number, time = self.session.stage, self.session.arena, self.owner(contact), _clock(contact)
+        goal = stage.cleared(number, point, contact.normal, within, time)
+        start, after, tick, _, normal = self._at(contact)
+        refused = stage.out(number) or goal is None
+        where = point if goal is None else goal
+        arena.note(pool.BLINKED, number, int(refused), 0.0, 0.0, contact.key, start, after, tick, where, normal)
+        if not refused:
+            self.arrivals[number] = goal
+
+    def at_edge(self, time: int) -> None:
+        """Let those who have blinked arrive, at a tick's start (clock)."""
+        for number, goal in sorted(self.arrivals.items()):
+            self.session.stage.move(number, time, time, goal, True)
+        self.arrivals.clear()
 
     def score(self, contact: Contact, effect: Score, points: float) -> None:
         """Give points to whoever fired."""

@@ -43,6 +43,10 @@ class Flying:
         while session.meetings.active and session.tick < tick and session.arena.live:
             self.to_end()
         while session.tick < tick and session.arena.live:
+            if session.consequences.arrivals:
+                # Somebody is to arrive at the next tick's start.
+                self.to_end()
+                continue
             last, first = min(tick, session.tick + BATCH), session.tick
             if self._moves():
                 start = ticks.edge(first)
@@ -76,6 +80,7 @@ class Flying:
         self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
         self.reached = None
         session.tick += 1
+        session.consequences.at_edge(session.scene.ticks.edge(session.tick))
         self._metered(1)
 
     def _within(self, time: int, until: int) -> None:

@@ -173,6 +173,8 @@ class Session:
         while self.tick < tick:
             due = self._due()
             if due is None and not self.arena.live:
+                if self.consequences.arrivals:
+                    self.flying.to_end()
                 break
             come = tick if due is None else self.scene.ticks.holding(due)
             if come > self.tick:

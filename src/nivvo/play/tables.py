@@ -93,6 +93,10 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         return f"{event['left']:.5g} away"
     if kind == pool.LOST_TARGET:
         return LOSSES[int(event["code"])]
+    if kind == pool.BLINKED:
+        if event["code"]:
+            return "no free place is near"
+        return "to [" + ", ".join(f"{x:.4g}" for x in event["p"][: run.scene.frame.size]) + "]"
     if kind == pool.SLOWED:
         return f"{length_of(event['v']):.5g}"
     if kind == pool.BOUNCED:

@@ -36,6 +36,7 @@ HAPPENINGS = {
     pool.LEFT: Happening("left", turns=True),
     pool.SCORED: Happening("scored"),
     pool.BURST: Happening("burst"),
+    pool.BLINKED: Happening("blinked"),
     pool.SLOWED: Happening("slowed", turns=True),
     pool.MET: Happening("met", turns=True),
     pool.LOCKED: Happening("locked on"),

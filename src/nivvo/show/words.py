@@ -47,6 +47,10 @@ def told(run: Run) -> list[str]:
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
+        elif what == "blinked":
+            text = f"{event['body']} blinks {event['detail']} {unit}"
+            if not event["detail"].startswith("to"):
+                text = f"{event['body']} does not blink: {event['detail']}"
         elif what == "slowed":
             text = f"{name} goes on at {event['detail']} {unit}/s"
         elif what == "met":

@@ -89,7 +89,7 @@ MEASURES = {
 
 HAPPEN = (
     "fired", "refused", "sent", "contact", "overlap", "damage", "out", "ended", "slipped through", "bounced", "moment",
-    "came to rest", "goes along", "left", "scored", "burst", "met", "slowed", "locked on", "lost",
+    "came to rest", "goes along", "left", "scored", "burst", "met", "slowed", "blinked", "locked on", "lost",
 )  # fmt: skip
 """What can happen: the words of the table of events."""
 

@@ -90,12 +90,21 @@ class Score(Table):
         return self
 
 
+class Blink(Table):
+    """Its shooter goes there, at the next tick, clear of all that is solid."""
+
+    within: Positive | None = Field(
+        None, description="at most so far from there to be clear, units, else it does not go; default: 1 m"
+    )
+
+
 class Effects(Table):
     """What may follow a contact, and any other moment."""
 
     sends: Sends | None = None
     blast: Blast | None = None
     score: Score | None = None
+    blink: Blink | None = None
     removes: bool = Field(False, description="what is touched is out at once, whatever its health")
 
 

@@ -55,5 +55,8 @@ class World(Protocol):
     def remove(self, contact: Contact, body: int) -> None:
         """Put a body out, at once."""
 
+    def blink(self, contact: Contact, point: np.ndarray, within: float) -> None:
+        """Bring the shooter to a point (3,) at the next tick, at most ``within`` off to be clear; or tell why not."""
+
     def score(self, contact: Contact, effect: Score, points: float) -> None:
         """Give points to whoever fired."""

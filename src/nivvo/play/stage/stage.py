@@ -14,7 +14,7 @@ from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
-from nivvo.core.shapes import distance
+from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body
 from nivvo.plan.scene import Scene
@@ -23,6 +23,9 @@ from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
 
 STILL = (0.0, 0.0, 0.0)
+PUSHES = 32
+"""How often a body is pushed out of what it is in, until it is clear or is not."""
+
 SEEN = 64
 """Lines of sight across a body in 2D."""
 
@@ -226,6 +229,51 @@ class Stage:
             ):
                 return True
         return False
+
+    def cleared(self, number: int, point, normal, within: float, time: int) -> np.ndarray | None:
+        """Where the middle of a body can be, clear of all solid bodies and nearest to standing off a point (3,).
+
+        Off the surface along its ``normal`` (3,), or with its middle at the point where there is none; then out of what
+        it would be in along its way out, else the nearest free place of many about it; None if that is farther than
+        ``within`` (units) off. As things stand at ``time``.
+        """
+        row, slack = self.rows[number], 1e-6 * self.scene.size
+        n = np.asarray(normal, dtype=float)
+        start = point + (support(row, three(n)) + slack) * n if n.any() else np.array(point, dtype=float)
+        among = [k for k in self.of_kind("obstacle", "target", "shooter") if k != number and not self.out(k)]
+        middles = {k: self.middle(k, time) for k in among}
+        place = start
+        for _ in range(PUSHES):
+            gap, way = self._least_between(row, place, middles)
+            if gap >= 0.0:
+                break
+            place = place + (slack - gap) * way
+        if gap >= 0.0 and float(np.sqrt((place - start) @ (place - start))) <= within:
+            return place
+        return self._free_near(row, start, within, middles)
+
+    def _least_between(self, row, place, middles: dict[int, np.ndarray]) -> tuple[float, np.ndarray]:
+        """The least gap between a body at a place and others, and the way out of the nearest."""
+        found = [between(row, place, self.rows[k], middle) for k, middle in middles.items()]
+        return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
+
+    def _free_near(self, row, start, within: float, middles) -> np.ndarray | None:
+        """The nearest free place of a grid of directions and distances about one."""
+        flat, golden = self.scene.frame.size == 2, math.pi * (3.0 - math.sqrt(5.0))
+        count = 48 if flat else 160
+        for share in range(1, 25):
+            for k in range(count):
+                if flat:
+                    s, c = (float(x) for x in sincos(360.0 * k / count))
+                    way = np.array([c, s, 0.0])
+                else:
+                    z = 1.0 - (2.0 * k + 1.0) / count
+                    s, c = (float(x) for x in sincos(math.degrees(golden * k)))
+                    way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
+                place = start + way * (within * share / 24.0)
+                if self._least_between(row, place, middles)[0] >= 0.0:
+                    return place
+        return None
 
     def seen_share(self, number: int, point, time: int) -> float:
         """The share of a body that no obstacle hides from a point (3,), as things stand at ``time``.

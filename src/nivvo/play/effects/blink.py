@@ -1,0 +1,12 @@
+"""Blink: the shooter goes to where that was, clear of what is solid, at the next tick."""
+
+from __future__ import annotations
+
+from nivvo.plan.effects import Blink
+from nivvo.play.effects.contract import Contact, World
+
+
+def apply(world: World, contact: Contact, effect: Blink) -> None:
+    """Bring it there: off the surface that was touched, or to the projectile's middle."""
+    point = contact.p - contact.radius * contact.normal
+    world.blink(contact, point, effect.within)
