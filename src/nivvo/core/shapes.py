@@ -125,8 +125,13 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
             if not np.isfinite(row["half"][k]):
                 continue
             way = tuple((n if float(n @ (at - there)) >= 0.0 else -n).tolist())
+            endless = any(
+                not math.isfinite(each["half"][m]) and abs(float(each[f"axis{m}"] @ n)) > 1e-9
+                for each in (one, other)
+                for m in range(3)
+            )
             deep = support(one, way) + support(other, way) - abs(float(n @ (at - there)))
-            if best is None or deep < best[0]:
+            if not endless and (best is None or deep < best[0]):
                 best = (deep, np.array(way))
     return -best[0], best[1]
 
