@@ -24,15 +24,16 @@ FIGURES = {
     "fire-quay-pot": ("quay", "pot"),
     "fire-deck-through-the-rail": ("deck", "through_the_rail"),
     "fire-breakwater-over-the-blocks": ("breakwater", "over_the_blocks"),
+    "fire-wharf-tern": ("wharf", "tern"),
+    "fire-wharf-shoal": ("wharf", "shoal"),
+    "fire-wharf-powder": ("wharf", "powder"),
 }
 
 TERMINALS = {
-    "demo": "nivvo demo",
     "fire": "nivvo fire nivvo-demo/quay.toml --case lantern",
     "check": "nivvo check nivvo-demo/quay.toml --set ability.flare.launch.speed=15",
-    "solve": "nivvo solve nivvo-demo/quay.toml --ability flare --apex 12",
     "explain": "nivvo explain nivvo-demo/quay.toml ability.lantern",
-    "new": "nivvo new my.toml && cat my.toml && nivvo fire my.toml",
+    "keys": "nivvo keys flight.thrust && nivvo keys ricochet",
 }
 
 
@@ -63,8 +64,11 @@ def around(folder: Path) -> None:
     jetty = folder / "nivvo-demo" / "jetty.toml"
     wishes.append([jetty, "--case", "too_hot", "--timeline", HERE / "timeline.png"])
     wishes.append([jetty, "--case", "tap_and_hold", "--hold-chart", HERE / "holds.png"])
+    wharf = folder / "nivvo-demo" / "wharf.toml"
+    wishes.append([wharf, "--case", "shoal", "--film", HERE / "film.png"])
     for wish in wishes:
         subprocess.run([NIVVO, "fire", *wish], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run([NIVVO, "touches", wharf, "--figure", HERE / "touches.png"], check=True, stdout=subprocess.DEVNULL)
 
 
 def terminals(folder: Path) -> None:
@@ -115,7 +119,6 @@ def main() -> int:
         if missing:
             print(f"no pictures of terminals: {', '.join(missing)} not found", file=sys.stderr)
             return 1
-        shutil.rmtree(folder / "nivvo-demo")
         terminals(folder)
     return 0
 

@@ -55,6 +55,7 @@ _HOMES = {
     "touching": "nivvo.play.questions.touching",
     "hold_table": "nivvo.play.questions.holding",
     "draw_timeline": "nivvo.show.timeline",
+    "draw_film": "nivvo.show.film",
     "draw_hold_table": "nivvo.show.timeline",
     "rose": "nivvo.play.questions.rose",
     "Rose": "nivvo.play.questions.rose",
@@ -105,6 +106,7 @@ if TYPE_CHECKING:
     from nivvo.show.around import draw_clearance, draw_rose
     from nivvo.show.figure import draw
     from nivvo.show.files import save
+    from nivvo.show.film import draw_film
     from nivvo.show.timeline import draw_hold_table, draw_timeline
     from nivvo.spec.drill import Drill, load, parse
     from nivvo.spec.drill import of as from_tables

@@ -32,6 +32,8 @@ MOST_LINES = 30
 @click.option("--all", "everything", is_flag=True, help="Every case of the drill.")
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the run, with the preview of its first shot, into a file.")
+@click.option("--film", metavar="FILE.png|svg", help="Draw the scene at six instants of the run into a file.")
+@click.option("--at", "times", multiple=True, type=float, metavar="SECONDS", help="--film: an instant; often.")
 @click.option("--rose", metavar="FILE.png|svg", help="Draw the first ability's shots at all aims around into a file.")
 @click.option("--clearance", metavar="FILE.png|svg", help="Draw its muzzle at all aims, against its shooter's body.")
 @click.option("--timeline", metavar="FILE.png|svg", help="Draw buttons, states, shots and the live count over time.")
@@ -69,8 +71,8 @@ MOST_LINES = 30
 @patient_option
 @format_option
 def command(
-    drill, cases, everything, settings, figure, rose, clearance, timeline, hold_chart, hold_table, folder, save_format,
-    table, log, patient, format_,
+    drill, cases, everything, settings, figure, film, times, rose, clearance, timeline, hold_chart, hold_table, folder,
+    save_format, table, log, patient, format_,
 ) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
@@ -86,8 +88,10 @@ def command(
 
     read = read_drill(drill, settings)
     names = cases_of(read, cases, everything)
-    if figure and len(names) > 1:
-        raise CallError("--figure draws one case: name it with --case")
+    if (figure or film) and len(names) > 1:
+        raise CallError(f"{'--figure' if figure else '--film'} draws one case: name it with --case")
+    if times and not film:
+        raise CallError("--at says when --film looks: give --film too")
     if (rose or clearance or timeline or hold_chart or hold_table) and len(names) > 1:
         raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
     with telling_how_far(patient):
@@ -108,6 +112,10 @@ def command(
             from nivvo.show.sight import preview_of
 
             note(f"drew {save_figure(run, figure, preview_of(run))}")
+    if film:
+        from nivvo.show.film import save_film
+
+        note(f"drew {save_film(runs[0], film, list(times) or None)}")
     if timeline:
         from nivvo.show.timeline import save_timeline
 

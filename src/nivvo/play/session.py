@@ -413,7 +413,9 @@ class Session:
             if len(self.known) >= MOST_KNOWN:
                 free = self.arena.forget_params()
                 self.known = {key: row for key, row in self.known.items() if row not in free}
-            fields = {} if self.touches else fields_of(moments, len(self.scene.groups))
+            fields = {} if self.touches == "ignore" else fields_of(moments, len(self.scene.groups))
+            if self.touches and fields:
+                fields["ends_hold"] = False
             settled = {"life": life, "reach": reach, "radius": radius, "moments": fields}
             self.known[known] = self._new_params(ability, shooter, dealt, **settled)
             self.meetings.known(self.known[known], self.ranks[ability.name])

@@ -126,7 +126,7 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
     needed = views(run)
     tall = 8.0
     if len(needed) == 1:
-        low, high = _limits(needed[0], run)
+        low, high = limits_of(needed[0], run)
         wide = high - low
         tall = min(max(11.8 * wide[1] / wide[0] + 1.4, 4.5), 8.0)
     figure = new_figure(len(needed), tall)
@@ -152,7 +152,7 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
 
 def frame_axes(ax: Axes, view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Set limits, aspect, labels and grid of axes for a view of a run (and ``more`` points); returns the limits."""
-    return fit_axes(ax, view, *_limits(view, run, more))
+    return fit_axes(ax, view, *limits_of(view, run, more))
 
 
 def fit_axes(ax: Axes, view: View, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -180,7 +180,7 @@ def draw_bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarra
     _names(_bodies(ax, view, run, low, high), labels)
 
 
-def _limits(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Corners of the picture: all that matters, and a margin."""
     points = [flat(shot.at, view.across, view.upward)[None] for shot in run.fired]
     points += [flat(run.flight(name).p, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
@@ -373,7 +373,8 @@ def _splits(ax: Axes, view: View, run: Run, labels: Labels, worded: bool) -> Non
             pairs = list(itertools.combinations(shot.sent, 2))
             angle = min(angle_between(a.velocity, b.velocity) for a, b in pairs)
             gap = min(length_of(a.at - b.at) for a, b in pairs) - 2.0 * shot.radius
-            text = f"{len(shot.sent)}, {angle:.3g}° apart, born {max(gap, 0.0):.3g} {run.scene.unit} apart"
+            born = f"born {gap:.3g} {run.scene.unit} apart" if gap > 1e-6 * run.scene.size else "born side by side"
+            text = f"{len(shot.sent)}, {angle:.3g}° apart, {born}"
             plate = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.85}
             labels.place(text, middle, fontsize=8.5, color=SEA, zorder=11, bbox=plate)
 

@@ -114,6 +114,7 @@ def _walked(made: dict, table: dict, path: str) -> Iterator[Key]:
         takes = _takes(made, entry)
         default = entry.get("default")
         shown = "" if default is None or isinstance(default, dict) else json.dumps(default, ensure_ascii=False)
+        shown = f"{default:g}" if isinstance(default, float) else shown
         means = entry.get("description", "") or (below or {}).get("description", "").split("\n")[0]
         if below is None or named or takes not in ("table",):
             yield Key(key, takes, shown, means, _example(made, key, entry))
