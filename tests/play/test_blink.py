@@ -65,7 +65,7 @@ class Blink(unittest.TestCase):
             "shape.capsule = [[0, -0.5], [0, 0.5]]\nshape.radius = 0.3",
             "shape.box = [0.6, 1.8]",
         )
-        for seed in range(120):
+        for seed in range(45):
             boxes = "".join(
                 f"[obstacle.b{k}]\nat = {rng.uniform(-1, 9, 2).round(2).tolist()}\n"
                 f"shape.box = {rng.uniform(0.3, 3, 2).round(2).tolist()}\nshape.turned = {rng.uniform(0, 180):.1f}\n"
@@ -81,7 +81,7 @@ class Blink(unittest.TestCase):
                         self.assertGreaterEqual(least(run, place), -1e-5, seed)
                 else:
                     refused += 1
-        self.assertGreater(went, 60)
+        self.assertGreater(went, 20)
 
     def test_where_no_place_is_near_it_stays_and_says_so(self):
         room = "".join(

@@ -122,11 +122,11 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
     for row in (one, other):
         for k in range(3):
             n = row[f"axis{k}"]
-            if not np.isfinite(row["half"][k]):
+            if row["half"][k] == ENDLESS:
                 continue
             way = tuple((n if float(n @ (at - there)) >= 0.0 else -n).tolist())
             endless = any(
-                not math.isfinite(each["half"][m]) and abs(float(each[f"axis{m}"] @ n)) > 1e-9
+                each["half"][m] == ENDLESS and abs(float(each[f"axis{m}"] @ n)) > 1e-9
                 for each in (one, other)
                 for m in range(3)
             )

@@ -179,7 +179,8 @@ class Answer:
 
     bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
     code of pool.RESTS), and what slows it along a surface.
-    effects : what else it does, each of a kind of its own (``play/effects``). more : the fields of ANSWERS in FIELDS.
+    effects : what else it does, each of a kind of its own (``play/effects``). rule : the key
+    that decided, or "default". more : the fields of ANSWERS in FIELDS.
     """
 
     then: int
@@ -187,6 +188,7 @@ class Answer:
     written: bool
     bounce: tuple[float, float, int, float, int, float] = (0.0, 0.0, -1, 0.0, 0, 0.0)
     effects: tuple[Effect, ...] = ()
+    rule: str = "default"
     more: tuple[float, ...] = MORE
 
     @property
@@ -415,4 +417,5 @@ def _answer(name: str, model: written.Ability, group: str, plain, metre: float) 
         pool.THEN[answer.otherwise or "end"],
     )
     damage = plain(answer.damage) if answer.heals is None else -answer.heals
-    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal", metre), more)
+    rule = f"on.{group if group in model.on else ANYTHING}"
+    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal", metre), rule, more)

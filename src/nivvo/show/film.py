@@ -29,7 +29,10 @@ def instants(run: Run, times=None, count: int = FRAMES) -> np.ndarray:
     Raises CallError for none, too many, or times that are no numbers.
     """
     if times is not None:
-        out = np.asarray(times, dtype=float).reshape(-1)
+        try:
+            out = np.asarray(times, dtype=float).reshape(-1)
+        except (TypeError, ValueError, OverflowError):
+            raise CallError("the instants of a strip are seconds, as [0.2, 0.5]") from None
         if not len(out) or len(out) > MOST or not np.isfinite(out).all():
             raise CallError(f"a strip has 1 to {MOST} instants, in seconds")
         return out
@@ -43,7 +46,7 @@ def instants(run: Run, times=None, count: int = FRAMES) -> np.ndarray:
 @drawn
 def draw_film(run: Run, axes: list[Axes], times=None) -> list[Axes]:
     """Draw a run at instants (s), one on each of as many axes: bodies, projectiles, and the way they have come."""
-    view = views(run)[0]
+    view, axes = views(run)[0], list(np.ravel(np.array(axes, dtype=object)))
     shown = instants(run, times, len(axes))
     if len(shown) != len(axes):
         raise CallError(f"{len(shown)} instants are drawn on {len(shown)} axes, not {len(axes)}")

@@ -10,10 +10,10 @@ from nivvo.core import pool
 from nivvo.core.curves import Curve
 from nivvo.plan.ability import Ability, Answer
 from nivvo.plan.case import case_of
+from nivvo.plan.effects import Sends
 from nivvo.record.vocabulary import ANSWERS
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import ANYTHING, with_sent
 
 
 @checked
@@ -24,14 +24,12 @@ def touching(drill: Drill, case: str | None = None) -> list[dict[str, Any]]:
     decided, or "default". Raises CallError for an unknown case.
     """
     described = case_of(drill, case)
-    model, scene = drill.of_case(described.name), described.scene
-    rows = []
-    names = sorted(scene.abilities) if case is None else with_sent(model, described.in_hand)
+    scene, rows = described.scene, []
+    names = sorted(scene.abilities) if case is None else _with_sent(scene.abilities, described.in_hand)
     for name in names:
         ability = scene.abilities[name]
         for number, group in enumerate(scene.groups):
             answer = ability.answers[number]
-            own = next((word for word in (group, ANYTHING) if word in model.ability[name].on), None)
             rows.append(
                 {
                     "ability": name,
@@ -40,11 +38,24 @@ def touching(drill: Drill, case: str | None = None) -> list[dict[str, Any]]:
                     "then": ANSWERS[answer.then],
                     "damage": _damage(answer.damage),
                     "effects": ", ".join(_effects(answer)),
-                    "rule": f"on.{own}" if own else "default",
+                    "rule": answer.rule,
                     "owner": _owner(ability, scene, number),
                 }
             )
     return rows
+
+
+def _with_sent(abilities: dict[str, Ability], names: list[str]) -> list[str]:
+    """Some abilities, and those whose projectiles theirs send, and so on."""
+    found, waiting = dict.fromkeys(names), list(names)
+    while waiting:
+        ability = abilities[waiting.pop()]
+        sources = (*ability.answers, *ability.moments.values(), *ability.meets.values())
+        for effect in [effect for source in sources for effect in source.effects if isinstance(effect, Sends)]:
+            if effect.ability not in found:
+                found[effect.ability] = None
+                waiting.append(effect.ability)
+    return list(found)
 
 
 def _damage(damage) -> str:
