@@ -3,15 +3,7 @@
 #include <math.h>
 #include <stdint.h>
 
-#pragma pack(push, 1)
-typedef struct { double p[3], v[3], p0[3], v0[3]; int64_t t0, born, until, key; double flown; int32_t param, end, cause, bounces, inside[8]; } Flight;
-typedef struct { double a[3], radius, reach, linear, square, factor; int64_t life; int32_t spares, bends, strays, owner, sums, pad; } Params;
-typedef struct { double damage, restitution, friction, least; int32_t then, by, first, count, holds, bounces; } Answer;
-typedef struct { double c[3], v[3], a[3], c0[3], v0[3], a0[3], axis[3][3], half[3], size[3], radius, health; int64_t t0; int32_t kind, group, key, gone, layer, moves, watched, pad; } Body;
-typedef struct { int64_t start; double after; int64_t key; int32_t tick, kind, body, code; double amount, left, normal[3], p[3], v[3], u[3]; } Event;
-typedef struct { double t; int64_t key; int32_t body_key, body, row, turn; } Pending;
-typedef struct { int64_t start, end; double dt; int64_t tick; } Tick;
-#pragma pack(pop)
+#include "records.h" /* the records of nivvo.core.pool, written by rivals.py */
 
 enum { BALL, CAPSULE, BOX, HALF_SPACE };
 static const double UNITS = 693000000000.0;
@@ -25,18 +17,18 @@ static inline void arc(const double *p, const double *v, const double *a, double
 
 static double distance(const Body *b, const double *d, double *n) {
     if (b->kind == HALF_SPACE) {
-        for (int k = 0; k < 3; k++) n[k] = b->axis[0][k];
+        for (int k = 0; k < 3; k++) n[k] = b->axis0[k];
         return dot(n, d);
     }
     if (b->kind == BALL) {
         double far = sqrt(dot(d, d));
         if (far > 0.0) { for (int k = 0; k < 3; k++) n[k] = d[k] / far; return far - b->radius; }
-        for (int k = 0; k < 3; k++) n[k] = b->axis[0][k];
+        for (int k = 0; k < 3; k++) n[k] = b->axis0[k];
         return -b->radius;
     }
     double x[3], o[3], far = 0.0, gap;
     for (int k = 0; k < 3; k++) {
-        x[k] = dot(d, b->axis[k]);
+        x[k] = dot(d, (&b->axis0)[k]);
         double c = x[k] > -b->half[k] ? x[k] : -b->half[k];
         c = c < b->half[k] ? c : b->half[k];
         o[k] = x[k] - c;
@@ -53,7 +45,7 @@ static double distance(const Body *b, const double *d, double *n) {
         for (int k = 0; k < 3; k++) o[k] = 0.0;
         if (b->kind == CAPSULE) { gap = 0.0; o[1] = 1.0; } else o[best] = x[best] >= 0.0 ? 1.0 : -1.0;
     }
-    for (int k = 0; k < 3; k++) n[k] = o[0] * b->axis[0][k] + o[1] * b->axis[1][k] + o[2] * b->axis[2][k];
+    for (int k = 0; k < 3; k++) n[k] = o[0] * b->axis0[k] + o[1] * b->axis1[k] + o[2] * b->axis2[k];
     return gap - b->radius;
 }
 
@@ -125,7 +117,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 }
                 i = first.row; hops = first.turn + 1;
                 Body *b = &bodies[first.body];
-                if (!b->gone) {
+                if (!b->out) {
                     Flight *q = &flight[i];
                     const Params *par = &params[q->param];
                     const Answer *ans = &answers[(int64_t)q->param * groups + b->group];
@@ -177,7 +169,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             for (int m = 0; m < found; m++) {
                 int j = scratch[m], out = 0;
                 const Body *b = &bodies[j];
-                if (b->gone || j == par->spares || answers[(int64_t)q->param * groups + b->group].then == 2) continue;
+                if (b->out || j == par->spares || answers[(int64_t)q->param * groups + b->group].then == 2) continue;
                 for (int c = 0; c < 8 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
                 if (out) continue;
                 double rel[3], t;
@@ -215,7 +207,7 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 double d[3], n[3];
                 for (int x = 0; x < 3; x++) d[x] = q->p[x] - bodies[j].c[x];
                 q->inside[c] = -1;
-                if (distance(&bodies[j], d, n) - params[q->param].radius <= skin && !bodies[j].gone) q->inside[held++] = j;
+                if (distance(&bodies[j], d, n) - params[q->param].radius <= skin && !bodies[j].out) q->inside[held++] = j;
             }
             if (ended && kept != i) flight[kept] = *q;
             kept++;

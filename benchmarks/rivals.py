@@ -88,6 +88,24 @@ def scipy_event(bodies, p, v, ticks: int) -> int:
     return max(1, math.ceil(flight.t[-1] * RATE - 1e-9))
 
 
+def records() -> str:
+    """The records of the engine as C structures, packed as NumPy packs them."""
+    kinds = {
+        "Flight": pool.FLIGHT, "Params": pool.PARAMS, "Answer": pool.ANSWERS, "Body": pool.BODY, "Event": pool.EVENT,
+        "Pending": pool.PENDING, "Tick": pool.TICKS,
+    }  # fmt: skip
+    words = {"f8": "double", "i8": "int64_t", "i4": "int32_t"}
+    lines = ["#include <stdint.h>", "#pragma pack(push, 1)"]
+    for name, kind in kinds.items():
+        fields = []
+        for field in kind.names:
+            held = kind[field]
+            size = f"[{held.shape[0]}]" if held.shape else ""
+            fields.append(f"{words[held.base.str[1:]]} {field}{size};")
+        lines.append(f"typedef struct {{ {' '.join(fields)} }} {name};")
+    return "\n".join([*lines, "#pragma pack(pop)", ""])
+
+
 class CLoop:
     """(d) ``loop.c``, compiled on the spot, on the arrays of an arena."""
 
@@ -95,7 +113,8 @@ class CLoop:
         self.folder = tempfile.TemporaryDirectory()
         library = Path(self.folder.name) / "loop.so"
         source = Path(__file__).with_name("loop.c")
-        flags = ["-O3", "-march=native", "-ffp-contract=off", "-shared", "-fPIC"]
+        (Path(self.folder.name) / "records.h").write_text(records())
+        flags = [f"-I{self.folder.name}", "-O3", "-march=native", "-ffp-contract=off", "-shared", "-fPIC"]
         subprocess.run(["gcc", *flags, str(source), "-o", str(library), "-lm"], check=True)
         self.advance = ctypes.CDLL(str(library)).advance
         self.advance.restype = ctypes.c_int64

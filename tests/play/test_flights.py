@@ -179,6 +179,12 @@ shape.box = [0.2, 0.5]
             self.assertEqual(rows[0]["body"] if rows else None, first, key)
         lost = nivvo.fire(nivvo.parse(base.format(key="keeps_cone = 200\nflight.homing.cone = 150")))
         self.assertIn("it came out of its cone", [row["lost_by"] for row in lost.rows("pursuits")])
+        for row in lost.rows("pursuits"):
+            path = lost.flight(row["projectile"])
+            t = np.linspace(row["locked"], row["until"], 4001)
+            at = {"near": (6, 3), "ahead": (12, 0.5), "far": (-15, 1)}[row["body"]]
+            gaps = np.linalg.norm(path.at(t)[0][:, :2] - at, axis=1) - 0.5 - 0.1
+            self.assertAlmostEqual(row["closest"], max(gaps.min(), 0.0), delta=1e-5)
         over = nivvo.fire(nivvo.parse(base.format(key="lasts = 0.5")))
         self.assertAlmostEqual(over.rows("pursuits")[0]["followed_for"], 0.5, delta=1e-9)
 
@@ -312,6 +318,19 @@ class Others(unittest.TestCase):
         np.testing.assert_allclose(np.linalg.norm(path.v[-1]), 2.0 * math.radians(200), rtol=1e-9)
         left = path_of(drill.with_settings({"shooter.keeper.facing": "left"}))[1]
         np.testing.assert_allclose(left.p, path.p * [-1, 1, 1], atol=1e-12)
+
+    def test_a_press_lets_it_go_from_its_orbit(self):
+        flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.life = 3\nwhen.again.then = 'let go'"]
+        press = 1.2345
+        case = f"input = [{{ t = 0, tap = 'fire' }}, {{ t = {press}, tap = 'fire' }}]"
+        for rate in (30, 60, 144):
+            run, path = path_of(made(flight, target="[500, 0]", case=case, more=f"tick.rate = {rate}"))
+            self.assertEqual(len(run.rows("shots")), 1)
+            p, v = path.at(press)
+            self.assertAlmostEqual(np.linalg.norm(p), 2.0, delta=1e-6)
+            np.testing.assert_allclose(path.p[-1], p + v * (3.0 - press), atol=1e-4)
+            np.testing.assert_allclose(path.v[-1], v, atol=1e-4)
+            self.assertAlmostEqual(p @ path.v[-1], 0.0, delta=1e-3)
 
     def test_an_instant_shot_answers_as_the_fastest_would(self):
         rng = np.random.default_rng(8)

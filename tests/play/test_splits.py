@@ -178,6 +178,16 @@ class Split(unittest.TestCase):
         told = [row["detail"] for row in run.rows("events") if row["what"] == "refused"]
         self.assertIn("its shot's budget of 100 is used up", told)
 
+    def test_the_scene_takes_no_more_than_it_may(self):
+        taps = [(0.01 * k, "fire") for k in range(30)]
+        drill = made("age = { at = 0.5, sends.ability = 'fry' }", taps=taps).with_settings(
+            {"world.most_in_the_air": 20}
+        )
+        run = nivvo.fire(drill)
+        self.assertLessEqual(int(run.in_the_air()[1].max()), 20)
+        told = {row["detail"] for row in run.rows("events") if row["what"] == "refused"}
+        self.assertEqual(told, {"only 20 may be in the air at once, of all"})
+
     def test_none_is_born_in_a_wall(self):
         when = "age = { at = 0.3, sends.ability = 'fry', sends.gap = 2 }"
         wall = "[obstacle.roof]\nat = [5, 0.9]\nshape.half_space = 'down'\n"

@@ -77,10 +77,19 @@ def flights(acts, step, dt, w, time, p, v, coarse, born, stages):
             v[i, k] = math.nan if bad else u[k]
 
 
-def compile_flights() -> None:
-    """Compile the kernel of flights, or load it, before it is needed."""
+plain_flights = flights.fixing("plain", GUIDED=False)
+"""The same for flights on which nothing acts but gravity and drag."""
+
+
+def _kernel_for(acts: np.ndarray):
+    return flights if acts["careful"][0] or acts["winds"][0] else plain_flights
+
+
+def compile_flights(acts: np.ndarray | None = None) -> None:
+    """Compile the kernel of flights for what acts, or load it, before it is needed."""
+    acts = pool.zeros(1, pool.PARAMS) if acts is None else acts
     rows, times = np.zeros((1, 3)), np.zeros(1)
-    flights.compiled(
+    _kernel_for(acts).compiled(
         pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1, 0.0, np.zeros((7, 3))
     )
 
@@ -210,7 +219,9 @@ class Air:
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
         times = np.array(time, order="C").reshape(-1)
-        flights(self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, STAGES, work=len(rows) * 20)
+        _kernel_for(self.acts)(
+            self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, STAGES, work=len(rows) * 20
+        )
         return p.reshape(*shape, 3), v.reshape(*shape, 3)
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

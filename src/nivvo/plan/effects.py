@@ -126,7 +126,7 @@ def moments_of(
         one: Any = getattr(model, word)
         if one is None:
             continue
-        effects, goes_on = effects_of(ability, one, "onward", metre), getattr(one, "then", "end") == "go on"
+        effects, goes_on = effects_of(ability, one, "onward", metre), getattr(one, "then", "end") != "end"
         if word == "age":
             out[word] = Moment(goes_on, effects, counted(one.at, rate))
         elif word == "flown":

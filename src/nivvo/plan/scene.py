@@ -58,6 +58,7 @@ class Scene:
         self.ticks = Ticks(model.tick, folder)
         self.rules = _rules(model.tick)
         self.gravity = -world.pull * self.frame.up if self.frame.vertical else np.zeros(3)
+        self.most = world.most_in_the_air
         self.wind = self.frame.lift(world.wind or [0.0] * self.frame.size)
         self.gusts = (0.0, 0.0) if world.gusts is None else (world.gusts.share, 2.0 * np.pi / world.gusts.period)
         self.groups = groups(model)

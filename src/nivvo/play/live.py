@@ -91,8 +91,9 @@ class Live:
         self._mark = object()
         if compiled:
             self._session.arena.compile()
-            if any(one.launch.arc or one.aim.by == "lead" for one in self.scene.abilities.values()):
-                air.compile_flights()
+            for one in self.scene.abilities.values():
+                if one.launch.arc or one.aim.by == "lead":
+                    air.compile_flights(one.flight.acts)
 
     # What players do.
 

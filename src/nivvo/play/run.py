@@ -151,6 +151,7 @@ class Run:
     def pursuits(self) -> pd.DataFrame:
         """One row a body that a projectile followed: from when, how far away, until when, why it lost it.
 
+        distance : between their middles when it locked on. closest : the least gap between the surfaces till then.
         turn_radius : the smallest circle that it can fly at the speed with which it locked on (units).
         """
         return self.table("pursuits")

@@ -321,6 +321,8 @@ class Session:
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:
             self.arena.end(int(row), time, pool.BY_PRESS)
+            if again.then == "let go":
+                self.arena.guides[int(row)]["free"] = time
         self.states.append(State(time, name, shooter, trigger.state, f"again: {again.then} {len(chosen)} in the air"))
         return not again.also_fires
 
@@ -350,6 +352,8 @@ class Session:
 
     def too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
+        if self.arena.live + len(shot.sent) > self.scene.most:
+            return f"only {self.scene.most} may be in the air at once, of all"
         if shot.ability not in self.counted:
             return ""
         limits = self.scene.abilities[shot.ability].limits

@@ -214,12 +214,13 @@ def _timed(run: Run, ability: str, speed: float) -> float:
 
 
 class Pursuit(NamedTuple):
-    """A projectile follows a body from an event until a time (s): why it lost it, and its turn radius (units)."""
+    """A projectile follows a body from an event until a time (s): why it lost it; turn radius, least gap (units)."""
 
     event: np.void
     until: float
     why: str
     turn_radius: float
+    closest: float
 
 
 def _pursuits(run: Run) -> Iterable[Pursuit]:
@@ -233,7 +234,9 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         rate = min(float(row["rate"]), float(row["side"]) / speed if speed > 0.0 else math.inf)
         radius = speed / rate if rate > 0.0 and row["law"] != pool.BLEND else math.nan
         until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
-        yield Pursuit(event, until, why, radius)
+        own, start = run.radius_of(key), time_of(event)
+        near, _ = run.stage.least_gap(int(event["body"]), flown.path, own, start, max(until, start))
+        yield Pursuit(event, until, why, radius, max(float(near), 0.0))
 
 
 def _named(*names: str) -> tuple[Column, ...]:
@@ -354,7 +357,7 @@ SHEETS: dict[str, Sheet] = {
             *_plain(until="until"),
             Column("followed_for", lambda _, one: one.until - time_of(one.event)),
             Column("distance", lambda _, one: float(one.event["left"])),
-            *_plain(turn_radius="turn_radius", lost_by="why"),
+            *_plain(closest="closest", turn_radius="turn_radius", lost_by="why"),
         ),
     ),
     "targets": Sheet(_targets, _named("target", "group", "contacts", "damage", "health", "health_left", "out_at")),

@@ -321,6 +321,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
     _touches(ax, view, run, size, few, labels)
     _marks(ax, view, run, few, labels)
     _splits(ax, view, run, labels, few)
+    _heights(ax, view, run, few)
     _bursts(ax, view, run, labels)
     _rings(ax, view, run)
 
@@ -358,6 +359,25 @@ def _marks(ax: Axes, view: View, run: Run, few: bool, labels: Labels) -> None:
                 place = run.stage.motions[event["body"]].seen(time_of(event))[0]
                 ends = np.array([point, flat(place, view.across, view.upward)])
                 ax.plot(*ends.T, color=MOSS, lw=0.9, ls=(0, (1, 2)), zorder=5)
+
+
+def _heights(ax: Axes, view: View, run: Run, few: bool) -> None:
+    """How high each bounce goes above where it bounced, at its top."""
+    if not few or not run.scene.frame.vertical or view.title == "from above":
+        return
+    for name in run.ids.values():
+        path = run.flight(name)
+        ends = [*path.thrown.tolist(), float(path.t[-1])]
+        for start, stop in itertools.pairwise(ends):
+            times = np.linspace(start, stop, 200)
+            places = path.at(times)[0]
+            heights = run.scene.frame.height(places)
+            top = int(np.argmax(heights))
+            rise = float(heights[top] - heights[0])
+            if 0 < top < len(times) - 1 and rise > 0.02 * run.scene.size:
+                point = flat(places[top], view.across, view.upward)
+                style = {"fontsize": 8, "color": SEA, "ha": "center", "va": "bottom", "zorder": 9}
+                ax.annotate(f"{rise:.3g} {run.scene.unit}", point, (0, 4), textcoords="offset points", **style)
 
 
 def _splits(ax: Axes, view: View, run: Run, labels: Labels, worded: bool) -> None:

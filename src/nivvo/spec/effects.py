@@ -117,6 +117,9 @@ class Moment(Effects):
 class Again(Moment):
     """What a further press means while a projectile of the ability is in the air."""
 
+    then: Literal["end", "go on", "let go"] = Field(
+        "end", description="whether it ends there and then, flies on, or is let go from its orbit"
+    )
     of: Literal["newest", "oldest", "all"] = Field("newest", description="which of several")
     none_left: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
     also_fires: bool = Field(False, description="whether the press is a shot as well")

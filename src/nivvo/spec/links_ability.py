@@ -88,6 +88,8 @@ def _moments(links: Links, key: tuple, ability) -> None:
         links.say((*key, "when", "near"), "there is no target to be near to", hint="write when.near.group")
     if when.apex is not None and model.world.view == "top" and not model.world.height:
         links.say((*key, "when", "apex"), "a flat top view has no up, so no apex")
+    if when.again is not None and when.again.then == "let go" and ability.flight.orbit is None:
+        links.say((*key, "when", "again", "then"), "there is no orbit to be let go from", "let go", '"end", "go on"')
     life = ability.limits.life
     if when.age is not None and isinstance(life, float):
         at, most = when.age.at.seconds(model.tick.rate), life.seconds(model.tick.rate)

@@ -41,6 +41,9 @@ class World(Table):
     bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two corners; a projectile that leaves them ends"
     )
+    most_in_the_air: Annotated[int, Field(ge=1, le=1_000_000)] = Field(
+        100_000, description="at most so many projectiles in the air at once, of all; more are refused, and told"
+    )
     seed: Annotated[int, Field(ge=0, lt=2**63)] = Field(0, description="seed of every random draw")
 
     @model_validator(mode="after")
