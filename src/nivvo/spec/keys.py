@@ -42,7 +42,10 @@ def keys(key: str | None = None) -> list[Key]:
         return list(_all())
     asked, _, choice = key.replace(" ", "").replace('"', "").replace("'", "").partition("=")
     parts = [part for part in asked.split(".") if part]
-    found = [one for one in _all() if _within(one.key.split("."), parts)]
+    known = frozenset(part for one in _all() for part in one.key.split("."))
+    found = []
+    for reserved, anywhere in ((known, False), (frozenset(), False), (known, True)):
+        found = found or [one for one in _all() if _within(one.key.split("."), parts, reserved, anywhere)]
     if not found:
         tails = {one.key.rpartition(".")[2]: one.key for one in _all()}
         hint = elsewhere(parts[-1]) if parts else ""
@@ -79,8 +82,11 @@ def _rules() -> dict[tuple[str, str], dict[str, tuple[str, ...]]]:
     }
 
 
-def _within(path: list[str], parts: list[str]) -> bool:
-    """Whether a key lies at or below what was asked for, whose names may be any, or left out."""
+def _within(path: list[str], parts: list[str], reserved: frozenset[str], anywhere: bool) -> bool:
+    """Whether a key lies at or below what was asked for, whose names may be any but ``reserved`` words, or left out.
+
+    anywhere : what was asked for may begin in the middle of a path.
+    """
     if not parts:
         return False
     for start in range(len(path)):
@@ -90,11 +96,11 @@ def _within(path: list[str], parts: list[str]) -> bool:
         for part in parts:
             while k < len(path) and path[k] == "NAME" and part != path[k] and k + 1 < len(path) and path[k + 1] == part:
                 k += 1
-            if k >= len(path) or path[k] not in (part, "NAME"):
+            if k >= len(path) or not (path[k] == part or (path[k] == "NAME" and part not in reserved)):
                 good = False
                 break
             k += 1
-        if good and (start == 0 or (start == 2 and path[0] in NAMED and path[1] == "NAME")):
+        if good and (anywhere or start == 0 or (start == 2 and path[0] in NAMED and path[1] == "NAME")):
             return True
     return False
 

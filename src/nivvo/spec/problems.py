@@ -141,10 +141,13 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
     if kind == "literal_error":
         allowed = one["ctx"]["expected"].replace("'", '"')
         words = [word.strip(' "') for word in allowed.replace(" or ", ",").split(",")]
-        return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words))
+        return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words) or elsewhere(given))
     if kind in _TYPES:
         says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
-        return Problem(where, name, says, shown(given), _TYPES[kind])
+        needed = _needed(model, key) if _TYPES[kind] == "a table" else ""
+        return Problem(
+            where, name, says, shown(given), _TYPES[kind] + (f", as {name}.{needed} = ..." if needed else "")
+        )
     if kind in ("too_short", "too_long"):
         context = one["ctx"]
         bound = f"at least {context['min_length']}" if kind == "too_short" else f"at most {context['max_length']}"
@@ -219,6 +222,12 @@ def _first_model(annotation: Any) -> type[BaseModel] | None:
         if found := _first_model(option):
             return found
     return None
+
+
+def _needed(model: type[BaseModel], key: tuple) -> str:
+    """The first key that the table at a path cannot do without, or ""."""
+    table = _model_at(model, key)
+    return next((word for word, field in table.model_fields.items() if field.is_required()), "") if table else ""
 
 
 def _described(model: type[BaseModel], key: tuple) -> str:
