@@ -19,18 +19,26 @@ BODY_SIZE = 0.5
 
 @dataclass(frozen=True, slots=True)
 class Move:
-    """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s)."""
+    """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s).
+
+    toward : the name of a body that it chases, or with ``away`` flees; keeps : units, see the key.
+    """
 
     velocity: np.ndarray
     acceleration: np.ndarray
     through: tuple[np.ndarray, ...] | None
     speed: float | None
     at_end: str
+    toward: str | None = None
+    away: bool = False
+    keeps: float | None = None
 
     @property
     def moves(self) -> bool:
         """Whether it moves at all."""
-        return self.through is not None or bool(self.velocity.any() or self.acceleration.any())
+        return (
+            self.toward is not None or self.through is not None or bool(self.velocity.any() or self.acceleration.any())
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,7 +114,8 @@ def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
     zero = [0.0] * frame.size
     velocity, acceleration = frame.lift(model.velocity or zero), frame.lift(model.acceleration or zero)
     through = None if model.through is None else tuple(frame.lift(point) + shift for point in model.through)
-    return Move(velocity, acceleration, through, model.speed, model.at_end)
+    chased = model.chase or model.flee
+    return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps)
 
 
 def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool) -> Gunner:

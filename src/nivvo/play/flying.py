@@ -40,7 +40,11 @@ class Flying:
         Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
         session, ticks = self.session, self.session.scene.ticks
-        while session.meetings.active and session.tick < tick and session.arena.live:
+        thinks = session.stage.thinks and not session.still
+        while thinks and session.tick < tick and not session.arena.live:
+            session.tick += 1
+            self._think()
+        while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
             self.to_end()
         while session.tick < tick and session.arena.live:
             if session.consequences.arrivals:
@@ -81,7 +85,14 @@ class Flying:
         self.reached = None
         session.tick += 1
         session.consequences.at_edge(session.scene.ticks.edge(session.tick))
+        self._think()
         self._metered(1)
+
+    def _think(self) -> None:
+        """Let bodies that chase or flee turn at the present tick's start."""
+        session, ticks = self.session, self.session.scene.ticks
+        if session.stage.thinks and not session.still:
+            session.stage.think(ticks.edge(session.tick), ticks.edge(session.tick + 1))
 
     def _within(self, time: int, until: int) -> None:
         """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""

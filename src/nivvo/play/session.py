@@ -117,6 +117,8 @@ class Session:
         self.meetings = Meetings(self)
         self.minds = self._minds()
         self.flying = Flying(self)
+        if self.stage.thinks:
+            self.stage.think(scene.ticks.edge(0), scene.ticks.edge(1))
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
             self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
@@ -202,6 +204,10 @@ class Session:
             change = heappop(self._coming)[2]
             self.stage.players[change.shooter].do(change)
         self.tick = self.scene.ticks.holding(time)
+        if self.stage.thinks:
+            ticks = self.scene.ticks
+            for tick in range(1, self.tick + 1):
+                self.stage.think(ticks.edge(tick), ticks.edge(tick + 1))
         if self.still:
             self.stage.stop_all(time)
 

@@ -62,6 +62,10 @@ def body(links: Links, key: tuple, body) -> None:
         links.vector((*key, "move", "acceleration"), body.move.acceleration)
         for k, point in enumerate(body.move.through or []):
             links.vector((*key, "move", "through", k), point)
+        for word in ("chase", "flee"):
+            if (goal := getattr(body.move, word)) is not None:
+                others = [name for name in links.names.bodies if name != key[1]]
+                links.name((*key, "move", word), goal, "other body", others)
         _route(links, key, body)
     if key[0] == "shooter":
         _shooter(links, key, body)

@@ -180,7 +180,12 @@ class Move(Table):
     through: Annotated[list[Vector], Field(min_length=1, max_length=1000)] | None = Field(
         None, description="points to pass in straight lines, from at on; give speed too"
     )
-    speed: Positive | None = Field(None, description="along the points, units/s")
+    speed: Positive | None = Field(None, description="along the points, or of chase and flee, units/s")
+    chase: Name | None = Field(None, description="a body that it goes straight toward, tick by tick; give speed too")
+    flee: Name | None = Field(None, description="a body that it goes straight away from, tick by tick; give speed too")
+    keeps: NotNegative | None = Field(
+        None, description="chase: no nearer than so far, middle to middle; flee: only while it is nearer than that"
+    )
     at_end: Literal["stop", "back", "around"] = Field(
         "stop", description="at the last point: stop, go back the same way, or go around to the first"
     )
@@ -188,10 +193,13 @@ class Move(Table):
     @model_validator(mode="after")
     def _one_way(self) -> Move:
         plain = self.velocity is not None or self.acceleration is not None
-        if plain == (self.through is not None):
-            raise ValueError("needs either velocity (or acceleration), or through and speed")
-        if (self.through is None) != (self.speed is None):
-            raise ValueError("through and speed go together")
+        ways = [plain, self.through is not None, self.chase is not None, self.flee is not None]
+        if sum(ways) != 1:
+            raise ValueError("needs one of velocity (or acceleration), through, chase and flee")
+        if plain != (self.speed is None):
+            raise ValueError("through, chase and flee go with speed, and speed with one of them")
+        if self.keeps is not None and not (self.chase or self.flee):
+            raise ValueError("keeps goes with chase or flee")
         if self.through is None and "at_end" in self.model_fields_set:
             raise ValueError("at_end goes with through and speed")
         return self

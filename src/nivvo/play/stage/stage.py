@@ -18,7 +18,7 @@ from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body
 from nivvo.plan.scene import Scene
-from nivvo.play.stage.motion import Motion, Walker, motion_of
+from nivvo.play.stage.motion import Chaser, Motion, Walker, motion_of
 from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
 
@@ -66,6 +66,11 @@ class Stage:
             else:
                 self.motions.append(motion_of(body))
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves]
+        self.goals = {
+            k: scene.number[body.move.toward]
+            for k, body in enumerate(scene.planned)
+            if body.move is not None and body.move.toward is not None
+        }
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
 
@@ -114,6 +119,18 @@ class Stage:
             self.movers.append(number)
             self.rows[number]["moves"] = 1
             self.arena.plan()
+
+    @property
+    def thinks(self) -> bool:
+        """Whether bodies chase or flee, so that ways turn at each tick's start."""
+        return bool(self.goals)
+
+    def think(self, time: int, end: int) -> None:
+        """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
+        there = {k: None if self.out(goal) else self.middle(goal, time) for k, goal in self.goals.items()}
+        for k, place in there.items():
+            if isinstance(self.motions[k], Chaser) and not self.out(k):
+                self.motions[k].think(time, place, (end - time) / UNITS)
 
     def place_all(self, time: int) -> None:
         """Set each moving body on the piece of its way that holds at ``time``.
