@@ -10,7 +10,7 @@ import click
 
 from nivvo.cli.common import note, print_table, say
 
-DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf")
+DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch")
 
 
 @click.command("demo")
@@ -18,8 +18,9 @@ DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf")
 def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
-    The quay, the jetty and the wharf are seen from the side, the deck from above, the breakwater is in space. The
-    drill files are copied there too, to change and fire again; one that has been changed is kept, and fired as it is.
+    The quay, the jetty and the wharf are seen from the side, the deck and the watch from above, the breakwater
+    is in space. The drill files are copied there too, to change and fire again; one that has been changed is kept, and
+    fired as it is.
     """
     from nivvo.judge.case import check
     from nivvo.play.engine import fire

@@ -11,6 +11,9 @@ from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.frame import dot
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE
+from nivvo.core.spread import draw
+from nivvo.plan.numbers import counted
+from nivvo.spec.scene import Move as Moves
 from nivvo.spec.scene import Shape, Shooter
 
 BODY_SIZE = 0.5
@@ -45,7 +48,7 @@ class Move:
 class Body:
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
 
-    shift : (3,) from the place that is written for it to its middle.
+    shift : (3,) from the place that is written for it to its middle. arrives : when it comes (counts), 0: it is there.
     """
 
     name: str
@@ -53,6 +56,7 @@ class Body:
     row: np.void
     shift: np.ndarray
     move: Move | None
+    arrives: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +94,53 @@ class Gunner:
     muzzle: dict[str, Muzzle]
 
 
-def body_of(kind: str, name: str, model: Any, groups: list[str], frame: frames.Frame, metre: float) -> Body:
+def expanded(name: str, target: Any, frame: frames.Frame, seed: int, rate: float) -> list[tuple[str, Any, int]]:
+    """The targets that one stands for: name, model, when each arrives (counts). Draws belong to seed and name."""
+    wave = target.wave
+    if wave is None:
+        return [(name, target, 0 if target.arrives is None else counted(target.arrives, rate))]
+    first, every, out = counted(wave.first, rate), counted(wave.every, rate), []
+    for k in range(wave.count):
+        at = _place(wave, target, name, seed, k)
+        changed: dict[str, Any] = {"at": at, "wave": None}
+        if wave.speed is not None:
+            corners = wave.edges or wave.region
+            goal = wave.goal or [0.5 * (a + b) for a, b in zip(*corners, strict=True)]
+            pace = wave.speed[0] + draw(seed, f"{name}.wave.speed", k) * (wave.speed[1] - wave.speed[0])
+            way = [b - a for a, b in zip(at, goal, strict=True)]
+            far = float(np.sqrt(sum(x * x for x in way)))
+            changed["move"] = Moves(velocity=[pace * x / far if far > 0.0 else 0.0 for x in way])
+        out.append((f"{name}-{k + 1}", target.model_copy(update=changed), first + k * every))
+    return out
+
+
+def _place(wave: Any, target: Any, name: str, seed: int, k: int) -> list[float]:
+    """Where one of a wave arrives."""
+    if wave.places is not None:
+        return wave.places[k % len(wave.places)]
+    corners = wave.region or wave.edges
+    if corners is None:
+        return target.at
+    low, high = ([f(a, b) for a, b in zip(*corners, strict=True)] for f in (min, max))
+    size = [b - a for a, b in zip(low, high, strict=True)]
+    at = [a + draw(seed, f"{name}.wave.at", k, axis) * s for axis, (a, s) in enumerate(zip(low, size, strict=True))]
+    if wave.edges is not None:
+        # On a side that is drawn by its length, or in space its area.
+        areas = [float(np.prod([s for other, s in enumerate(size) if other != axis])) for axis in range(len(size))]
+        pick = draw(seed, f"{name}.wave.side", k) * 2.0 * sum(areas)
+        for axis, area in enumerate(areas):
+            for edge in (low, high):
+                if 0.0 <= pick < area or (axis == len(areas) - 1 and edge is high and pick >= 0.0):
+                    at[axis] = edge[axis]
+                pick -= area
+                if pick < 0.0:
+                    return at
+    return at
+
+
+def body_of(
+    kind: str, name: str, model: Any, groups: list[str], frame: frames.Frame, metre: float, arrives: int = 0
+) -> Body:
     """The plan of a body; its key is left open."""
     row = pool.zeros(1, pool.BODY)[0]
     at = place_of(model, frame)
@@ -99,7 +149,8 @@ def body_of(kind: str, name: str, model: Any, groups: list[str], frame: frames.F
     row["health"] = row["full"] = getattr(model, "health", None) or np.inf
     row["armour"], row["soaks"] = getattr(model, "armour", 0.0), getattr(model, "soaks", 0.0)
     shift = row["c0"] - at
-    return Body(name, kind, row, shift, _move(model.move, frame, shift))
+    row["out"] = arrives > 0
+    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives)
 
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:

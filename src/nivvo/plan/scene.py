@@ -15,7 +15,7 @@ from nivvo.core.contact import UNDECIDED
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import extent, with_an_end
 from nivvo.plan.ability import Ability, ability_of
-from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, gunner_of
+from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, expanded, gunner_of
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.drill import Model
@@ -63,14 +63,22 @@ class Scene:
         self.gusts = (0.0, 0.0) if world.gusts is None else (world.gusts.share, 2.0 * np.pi / world.gusts.period)
         self.groups = groups(model)
         shooters: dict[str, Shooter] = dict(model.shooter) or {KEEPER: Shooter()}
-        kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": model.target}
+        waves = [
+            one
+            for name, target in model.target.items()
+            for one in expanded(name, target, self.frame, self.seed, model.tick.rate)
+        ]
+        late = {name: arrives for name, _, arrives in waves}
+        targets = {name: target for name, target, _ in waves}
+        kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": targets}
         named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
         self.planned: list[Body] = [
-            body_of(kind, name, kinds[kind][name], self.groups, self.frame, self.metre) for name, kind in named
+            body_of(kind, name, kinds[kind][name], self.groups, self.frame, self.metre, late.get(name, 0))
+            for name, kind in named
         ]
         self.names = [name for name, _ in named]
         self.kinds = [kind for _, kind in named]
-        self.first_target = next(iter(model.target), None)
+        self.first_target = next(iter(targets), None)
         self.number = {name: k for k, name in enumerate(self.names)}
         self.shooters: dict[str, Gunner] = {
             name: gunner_of(shooter, self.frame, world.y == "up") for name, shooter in shooters.items()

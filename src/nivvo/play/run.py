@@ -174,6 +174,15 @@ class Run:
         order = np.lexsort((change, times))
         return times[order], np.cumsum(change[order])
 
+    def population(self) -> tuple[np.ndarray, np.ndarray]:
+        """How many targets are on the field: times (n,) s at which that changes, and the count from each on."""
+        rows = [row for row in self.rows("targets") if np.isfinite(row["arrived"])]
+        times = np.array([row["arrived"] for row in rows] + [row["out_at"] for row in rows])
+        change = np.repeat([1, -1], len(rows))
+        there = np.isfinite(times)
+        order = np.lexsort((change[there], times[there]))
+        return times[there][order], np.cumsum(change[there][order])
+
     @property
     def events(self) -> pd.DataFrame:
         """Everything that happened, in order of time."""

@@ -127,8 +127,15 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
                 "damage": float(damage),
                 "health": float(body["health"]),
                 "health_left": max(float(body["health"]) - damage, 0.0),
+                "arrived": _arrived(run, name),
                 "out_at": out.get(name, math.nan),
             }
+
+
+def _arrived(run: Run, name: str) -> float:
+    """When a body was there (s); nan if it never was."""
+    time = run.stage.arrived.get(run.scene.number[name])
+    return math.nan if time is None else to_seconds(time)
 
 
 TOTALS = (
@@ -360,7 +367,9 @@ SHEETS: dict[str, Sheet] = {
             *_plain(closest="closest", turn_radius="turn_radius", lost_by="why"),
         ),
     ),
-    "targets": Sheet(_targets, _named("target", "group", "contacts", "damage", "health", "health_left", "out_at")),
+    "targets": Sheet(
+        _targets, _named("target", "group", "contacts", "damage", "health", "health_left", "arrived", "out_at")
+    ),
     "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),
     "states": Sheet(
         lambda run: run.state_changes,

@@ -267,13 +267,17 @@ def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None
 
 
 def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color: str) -> None:
-    """The way of a moving body until the case ends: its outline there, dotted, and a line with an arrow to it."""
+    """The way of a moving body until it is out or the case ends: its outline there, dotted, and a line to it."""
     from matplotlib.patches import Polygon
 
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    motion = run.stage.motions[number]
-    start = motion.seen(0.0)[0]
-    way = np.array([motion.seen(t)[0] - start for t in np.linspace(0.0, last, 120)])
+    outs = {row["target"]: row["out_at"] for row in run.rows("targets") if np.isfinite(row["out_at"])}
+    last, begins = min(last, outs.get(run.scene.names[number], last)), run.stage.arrived.get(number)
+    if begins is None:
+        return
+    motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
+    start = motion.seen(begins)[0]
+    way = np.array([motion.seen(t)[0] - start for t in np.linspace(begins, last, 120)])
     way = flat(way, view.across, view.upward)
     ax.add_patch(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
     middle = edge.mean(axis=0)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from nivvo.core.clock import to_seconds
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.run import Run
@@ -64,7 +65,8 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
     ax.set_ylim(*((high[1], low[1]) if view.flipped else (low[1], high[1])))
     out = {row["target"]: row["out_at"] for row in run.rows("targets")}
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
-        if out.get(name, np.inf) <= time:
+        arrived = run.stage.arrived.get(number)
+        if out.get(name, np.inf) <= time or arrived is None or to_seconds(arrived) > time:
             continue
         fill, edge = STYLES[kind]
         if row["kind"] == HALF_SPACE:

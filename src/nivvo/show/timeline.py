@@ -93,8 +93,14 @@ def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
     times, alive = run.in_the_air()
     live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
     most = int(alive.max()) if len(alive) else 0
+    words = [f"in the air: at most {most}", *_settled(run)]
+    if run.stage.arrived and any(run.stage.arrived.values()):
+        when, there = run.population()
+        live.step([*when, end], [*there, there[-1]], where="post", color=RUST, lw=1.6, ls="--")
+        words.append(f"targets there, dashed: at most {int(there.max())}")
+        most = max(most, int(there.max()))
     live.set_ylim(0, most * 1.25 + 1)
-    words = "; ".join([f"in the air: at most {most}", *_settled(run)])
+    words = "; ".join(words)
     live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
     live.set_ylabel("projectiles", color=INK)
     live.set_xlabel("time (s)", color=INK)

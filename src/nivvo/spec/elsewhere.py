@@ -45,10 +45,11 @@ ELSEWHERE = {
     "input button key controls": "case.NAME.input",
     "teleport warp": "on.GROUP.blink, or when.MOMENT.blink",
     "knock knockback push impulse_on_hit": "",
-    "wave waves spawner": "",
+    "waves spawner enemies": "target.NAME.wave",
     "sound audio cue": "",
     "animation sprite": "",
-    "navmesh pathfinding chase": "",
+    "navmesh pathfinding": "",
+    "follow pursue": "target.NAME.move.chase; what flies: flight.homing",
 }
 """Words that people try, and the key that does it; "" for what Nivvo does not do."""
 

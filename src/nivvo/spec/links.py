@@ -74,6 +74,15 @@ def sent_by(ability: Any) -> list[str]:
     return [one.sends.ability for _, one in effects_of(ability) if one.sends is not None]
 
 
+def targets(model: Model) -> list[str]:
+    """Names of the targets: of a wave each of its own."""
+    return [
+        one
+        for name, target in model.target.items()
+        for one in ([name] if target.wave is None else [f"{name}-{k + 1}" for k in range(target.wave.count)])
+    ]
+
+
 class Names:
     """Names of shooters, bodies and groups of the tables of bodies; ``lost``: of tables that are wrong themselves."""
 
@@ -81,7 +90,7 @@ class Names:
         self.of = (model.shooter, model.obstacle, model.target)
         self.shooters = dict.fromkeys(shooters(model))
         self.groups = dict.fromkeys(groups(model))
-        self.bodies = dict.fromkeys([*self.shooters, *model.obstacle, *model.target])
+        self.bodies = dict.fromkeys([*self.shooters, *model.obstacle, *targets(model)])
         self.lost = lost
 
 

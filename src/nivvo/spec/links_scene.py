@@ -67,6 +67,11 @@ def body(links: Links, key: tuple, body) -> None:
                 others = [name for name in links.names.bodies if name != key[1]]
                 links.name((*key, "move", word), goal, "other body", others)
         _route(links, key, body)
+    if getattr(body, "wave", None) is not None:
+        for word in ("places", "region", "edges"):
+            for k, point in enumerate(getattr(body.wave, word) or []):
+                links.vector((*key, "wave", word, k), point)
+        links.vector((*key, "wave", "goal"), body.wave.goal)
     if key[0] == "shooter":
         _shooter(links, key, body)
     shape = body.shape

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Share, Table, Vector
+from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Share, Table, Vector
 
 Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 
@@ -283,6 +283,42 @@ class Obstacle(Table):
     move: Move | None = None
 
 
+class Wave(Table):
+    """Many of one kind, that arrive one after another: the target then stands for NAME-1, NAME-2 and so on."""
+
+    count: Annotated[int, Field(ge=1, le=500)] = Field(description="how many")
+    every: Seconds = Field(description="from one arrival to the next; each comes at the next tick's start")
+    first: Seconds = Field(0.0, validate_default=True, description="when the first arrives")
+    places: Annotated[list[Vector], Field(min_length=1, max_length=500)] | None = Field(
+        None, description="where they arrive, in turn; default: at"
+    )
+    region: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two corners: anywhere between, drawn by the seed"
+    )
+    edges: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two corners: anywhere on the sides of that box, all alike, drawn by the seed"
+    )
+    speed: Annotated[list[NotNegative], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="[least, most], units/s: each goes straight to goal as fast as is drawn; in place of move"
+    )
+    goal: Vector | None = Field(None, description="of speed: a point; default: the middle of region or edges")
+
+    @model_validator(mode="after")
+    def _one_place(self) -> Wave:
+        given = [key for key in ("places", "region", "edges") if getattr(self, key) is not None]
+        if len(given) > 1:
+            raise ValueError(f"one of places, region, edges; given: {' and '.join(given)}")
+        if self.goal is not None and self.speed is None:
+            raise ValueError("goal goes with speed")
+        if self.speed is not None and self.goal is None and not (self.region or self.edges):
+            raise ValueError("speed needs goal, a point to go to")
+        if self.speed is not None and self.speed[0] > self.speed[1]:
+            raise ValueError(f"speed: the least ({self.speed[0]:g}) is more than the most ({self.speed[1]:g})")
+        if self.speed is not None and not self.speed[1]:
+            raise ValueError("speed of 0 never arrives anywhere; leave it away to let them stand")
+        return self
+
+
 class Target(Table):
     """A body to hit."""
 
@@ -293,9 +329,21 @@ class Target(Table):
     armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
+    arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
+    wave: Wave | None = None
 
     @model_validator(mode="after")
     def _somewhere(self) -> Target:
+        late = self.wave is not None or self.arrives is not None
+        if self.wave is not None and self.arrives is not None:
+            raise ValueError("a wave says by first and every when they arrive: write no arrives")
+        if late and self.move is not None and self.move.through is not None:
+            raise ValueError("what arrives later goes by velocity, chase or flee, not through points")
+        if self.wave is not None and self.wave.speed is not None and self.move is not None:
+            raise ValueError("write move, or wave.speed")
+        placed = self.wave is not None and (self.wave.places or self.wave.region or self.wave.edges)
+        if placed:
+            return self
         if self.at is None and (self.move is None or self.move.through is None):
             raise ValueError("needs at, the place of its middle")
         return self

@@ -66,6 +66,10 @@ class Stage:
             else:
                 self.motions.append(motion_of(body))
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves]
+        self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
+        self.coming = sorted((body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives)
+        for _, k in self.coming:
+            self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
         self.goals = {
             k: scene.number[body.move.toward]
             for k, body in enumerate(scene.planned)
@@ -122,10 +126,31 @@ class Stage:
 
     @property
     def thinks(self) -> bool:
-        """Whether bodies chase or flee, so that ways turn at each tick's start."""
-        return bool(self.goals)
+        """Whether bodies chase or flee, or are to arrive, so that something changes at a tick's start."""
+        return bool(self.goals or self.coming)
 
     def think(self, time: int, end: int) -> None:
+        """Let those arrive who are due at a tick's start, and those turn who chase or flee."""
+        while self.coming and self.coming[0][0] <= time:
+            self._arrive(self.coming.pop(0)[1], time)
+        if self.goals:
+            self._turn(time, end)
+
+    def _arrive(self, number: int, time: int) -> None:
+        """Let a body come, and begin its way."""
+        motion = motion_of(self.scene.planned[number])
+        if not isinstance(motion, Chaser):
+            place, velocity, acceleration = motion.pieces[0]
+            motion = Motion(place)
+            motion.turn(time, place, velocity, acceleration)
+        self.motions[number], self.arrived[number] = motion, time
+        self.rows[number]["out"] = 0
+        self.rows[number]["moves"] = motion.moves
+        if motion.moves and number not in self.movers:
+            self.movers.append(number)
+        self.arena.plan()
+
+    def _turn(self, time: int, end: int) -> None:
         """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
         there = {k: None if self.out(goal) else self.middle(goal, time) for k, goal in self.goals.items()}
         for k, place in there.items():

@@ -1,0 +1,120 @@
+"""Targets that arrive later, one or in waves: when, where, how many, and that nobody meets them before."""
+
+import unittest
+
+import numpy as np
+from scipy.stats import chisquare
+
+import nivvo
+from nivvo.errors import DrillError
+from nivvo.plan.bodies import expanded
+
+TEXT = """nivvo = 1
+{view}
+[ability.rivet]
+firing = {{ kind = "auto", interval = 0.1 }}
+aim.by = "nearest"
+launch.speed = 60
+flight.gravity_share = 0
+limits.life = 1
+on.targets.damage = 10
+[target.gull]
+{target}
+health = 10
+shape.ball = 0.5
+{more}
+[case.watch]
+lasts = {lasts}
+input = [{{ t = {press}, press = "fire" }}]
+"""
+
+
+def made(target, view="", lasts=6, press=0, more=""):
+    return nivvo.parse(TEXT.format(target=target, view=view, lasts=lasts, press=press, more=more))
+
+
+WAVE = "wave = { count = 5, every = 0.51, first = 0.3, places = [[10, 0], [0, 10], [-10, 2]] }"
+
+
+class Arrivals(unittest.TestCase):
+    def test_each_comes_at_the_next_ticks_start_and_is_met_no_sooner(self):
+        run = nivvo.fire(made(WAVE))
+        rows = {row["target"]: row for row in run.rows("targets")}
+        self.assertEqual(sorted(rows), [f"gull-{k + 1}" for k in range(5)])
+        for k in range(5):
+            row = rows[f"gull-{k + 1}"]
+            due = 0.3 + 0.51 * k
+            self.assertGreaterEqual(row["arrived"], due - 1e-12)
+            self.assertLess(row["arrived"], due + 1 / 60 + 1e-12)
+            self.assertTrue(row["out_at"] > row["arrived"], row)
+        for contact in run.rows("contacts"):
+            self.assertGreaterEqual(contact["time"], rows[contact["body"]]["arrived"])
+        times, count = run.population()
+        self.assertEqual((count.max(), count[-1]), (1, 0))
+        self.assertEqual(len(times), 10)
+
+    def test_one_may_come_alone_and_moves_from_then_on(self):
+        run = nivvo.fire(made("at = [30, 1]\narrives = 1.0\nmove.velocity = [-2, 0]", press=5.5))
+        row = run.rows("targets")[0]
+        self.assertEqual(row["arrived"], 1.0)
+        motion = run.stage.motions[run.scene.number["gull"]]
+        np.testing.assert_allclose(motion.seen(1.0)[0][:2], [30, 1])
+        np.testing.assert_allclose(motion.seen(3.0)[0][:2], [26, 1])
+
+    def test_they_chase_and_the_defence_holds(self):
+        target = (
+            "wave = { count = 12, every = 0.4, edges = [[-20, -20], [20, 20]] }\nmove = { chase = 'keeper', speed = 4 }"
+        )
+        run = nivvo.fire(made(target, view="world.view = 'top'", lasts=10))
+        rows = run.rows("targets")
+        self.assertTrue(all(np.isfinite(row["out_at"]) for row in rows))
+        self.assertEqual(run.rows("totals")[0]["kills"], 12)
+        again = nivvo.fire(made(target, view="world.view = 'top'", lasts=10))
+        self.assertEqual(run.digest, again.digest)
+
+    def test_live_has_the_same(self):
+        drill = made(WAVE, lasts=3)
+        live = nivvo.Live(drill, compiled=False)
+        live.press("fire")
+        outs = []
+        for _ in range(180):
+            outs += [event.time for event in live.step() if event.what == "out"]
+        fired = [row["out_at"] for row in nivvo.fire(drill).rows("targets") if row["out_at"] < 3]
+        np.testing.assert_allclose(outs, sorted(fired), atol=1e-12)
+
+    def test_what_makes_no_sense_is_told(self):
+        for target, says in (
+            ("wave = { count = 3, every = 1 }", "needs at"),
+            ("at = [1, 1]\narrives = 1\nwave = { count = 3, every = 1 }", "write no arrives"),
+            ("wave = { count = 3, every = 1, region = [[0, 0], [1, 1]], edges = [[0, 0], [1, 1]] }", "one of places"),
+            ("wave = { count = 0, every = 1, region = [[0, 0], [1, 1]] }", "count"),
+            ("wave = { count = 2, every = 1, region = [[0, 0], [1, 1]], speed = [3, 1] }", "more than the most"),
+            ("wave = { count = 2, every = 1, places = [[0, 0, 1]] }", "positions of 2"),
+        ):
+            with self.assertRaises(DrillError, msg=target) as caught:
+                made(target)
+            self.assertIn(says, str(caught.exception), target)
+        with self.assertRaises(DrillError) as caught:
+            made(WAVE).with_settings({"case.watch.check": [{"hits": "gull-9"}]})
+        self.assertIn("gull-", str(caught.exception))
+
+
+class Draws(unittest.TestCase):
+    def test_all_sides_and_all_places_on_them_are_alike(self):
+        # Sides of 30 and 10: places per length alike, tested at a level of one in ten thousand.
+        drill = made("wave = { count = 500, every = 0.01, edges = [[0, 0], [30, 10]], speed = [1, 2] }")
+        model, frame = (
+            drill.of_case("watch").target["gull"],
+            nivvo.fire(drill.with_settings({"case.watch.lasts": 0.1})).scene.frame,
+        )
+        along = []
+        for seed in range(40):
+            for _, one, _ in expanded("gull", model, frame, seed, 60.0):
+                x, y = one.at
+                on = [abs(y) < 1e-12, abs(x - 30) < 1e-12, abs(y - 10) < 1e-12, abs(x) < 1e-12]
+                self.assertGreaterEqual(sum(on), 1)
+                along.append((x, 30 + y, 40 + x, 70 + y)[on.index(True)])
+                pace = np.hypot(*one.move.velocity)
+                self.assertTrue(1 <= pace <= 2)
+        counts, _ = np.histogram(along, 16, (0, 80))
+        self.assertGreater(chisquare(counts).pvalue, 1e-4)
