@@ -8,6 +8,7 @@ from unittest import mock
 import numpy as np
 
 import nivvo
+from nivvo.core.shapes import distance
 from nivvo.errors import DrillError
 
 G = 9.81
@@ -187,3 +188,44 @@ class Resting(unittest.TestCase):
             with self.assertRaises(DrillError, msg=answer) as caught:
                 made(answer, FLOOR)
             self.assertIn(says, str(caught.exception))
+
+
+class Scenes(unittest.TestCase):
+    def test_in_turned_and_moving_scenes_nothing_sinks_in(self):
+        told = 0
+        for seed in range(24):
+            rng = np.random.default_rng(seed)
+            bodies = FLOOR.replace("-0.6", "-7")
+            for k in range(6):
+                x, y = rng.uniform(2, 6) * rng.choice([-1, 1]), rng.uniform(-6, 5)
+                size = rng.uniform(0.4, 4, 2).round(2).tolist()
+                bodies += f"[obstacle.o{k}]\nat = [{x:.2f}, {y:.2f}]\nshape.box = {size}\n"
+                bodies += f"shape.turned = {rng.uniform(-180, 180):.1f}\n"
+                if seed % 2 and rng.uniform() < 0.5:
+                    bodies += f"move.velocity = {rng.uniform(-1, 1, 2).round(2).tolist()}\n"
+            answer = (
+                f"then = 'bounce', restitution = {rng.uniform(0, 0.9):.2f}, friction = 0.2, rests = 'rolls'",
+                f"then = 'bounce', restitution = {rng.uniform(0, 0.9):.2f}, rests = 'stays'",
+                f"then = 'slide', friction = {rng.uniform(0, 0.4):.2f}",
+            )[seed % 3]
+            launch = f"launch.speed = {rng.uniform(1, 12):.2f}\nlaunch.elevation = {rng.uniform(-60, 80):.1f}"
+            run, path = path_of(made(answer, bodies, launch=launch, life=6))
+            told += run.rows("projectiles")[0]["ended_by"] == "too many contacts"
+            for number, body in enumerate(run.scene.bodies):
+                if run.scene.names[number] == "keeper":
+                    continue
+                places = np.array([run.stage.motions[number].seen(t)[0] for t in path.t])
+                gaps = [distance(body, tuple((p - c).tolist()))[0] for p, c in zip(path.p, places, strict=True)]
+                # What it starts in it comes out of.
+                if gaps[0] > 0.1:
+                    self.assertGreater(min(gaps), 0.1 - 1e-6, seed)
+        self.assertLess(told, 3)
+
+    def test_a_moving_wall_pushes_what_lies_before_it(self):
+        bodies = FLOOR + "[obstacle.wall]\nat = [-4, 0]\nshape.box = [1, 20]\nmove.velocity = [1, 0]\n"
+        drill = made("then = 'slide', friction = 0.3", bodies, launch="launch.speed = 0.5", life=9)
+        run, path = path_of(drill)
+        self.assertEqual(run.rows("projectiles")[0]["ended_by"], "life")
+        edge = -3.5 + path.t
+        self.assertTrue((path.p[:, 0] >= edge + 0.1 - 1e-9).all())
+        self.assertLess(path.p[-1][0] - edge[-1], 0.2)

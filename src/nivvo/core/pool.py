@@ -314,6 +314,9 @@ LOCKED, LOST_TARGET, MOMENT, RESTED, SLID, LEFT, SCORED, BURST, MET, SLOWED, BLI
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
 BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN, BY_PIERCED, BY_MEETING = range(11, 20)
+STUCK = 30
+"""The bit of ``past`` of what sticks in its body."""
+
 A_STEP = 99
 """No end: a part of a way along a surface is gone, and the next is to be looked for."""
 

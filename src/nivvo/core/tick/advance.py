@@ -78,7 +78,7 @@ from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
-from nivvo.core.tick.resting import ALONG_IT, OFF, carried, set_back, slide
+from nivvo.core.tick.resting import ALONG_IT, OFF, carried, lodged, set_back, slide
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import look, past_movers
 from nivvo.core.vec import along, arc, dot, put, sub, vec
@@ -255,7 +255,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
             begin(q, par, clock[0], late, p, v)
-    if GUIDED and q["on"] > 0:
+    if GUIDED and q["on"] > 0 and lodged(q):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
         if why == 0:
             put(q["p"], p1)
@@ -265,6 +265,10 @@ def seek(k, i, now, clock, again, keep, waiting):
         put(at["p"], p1)
         put(at["v"], v1)
         return wait(k, i, end, LIMIT_KEY, AT_LIMIT, waiting)
+    if GUIDED and q["on"] > 0:
+        # It lies on its body and goes along, until another one meets it.
+        b_on = k.bodies[int(q["on"]) - 1]
+        v, a, slides = along(vec(b_on["v"]), vec(b_on["a"]), late), vec(b_on["a"]), True
     glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
     falls = step == EXACT and not glides
     company = ALONE
@@ -357,7 +361,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 whole = (clock[1] - q["t0"]) / UNITS
                 p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, kicked)
                 if GUIDED and slides:
-                    b_on, end = k.bodies[-1 - int(q["on"])], float(now["dt"])
+                    b_on, end = k.bodies[abs(int(q["on"])) - 1], float(now["dt"])
                     p1, v1, _, _ = set_back(b_on, arc(p, v, a, h), along(v, a, h), float(par["radius"]), end)
                 if GUIDED and shifts:
                     p1 = along(p, u, h)

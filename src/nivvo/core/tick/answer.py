@@ -41,9 +41,11 @@ from nivvo.core.pool import (
     SLIDE,
     SLOWED,
     STAYS,
+    STUCK,
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
+from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import nears
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
@@ -81,6 +83,11 @@ def answer(k, i, j, now, t):
     held = HELD if ans["holds"] != 0 else 0
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     q["touched"] += 1
+    pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0
+    pushed = pushed and then != LODGE
+    if GUIDED and q["on"] > 0:
+        # It lay still: what meets it sets it going, along what it lies on where that pushes it.
+        q["on"] = -q["on"] if pushed else 0
     damage = met_by(b, dealt(k, q, at, ans, now, t) * q["share"])
     if damage != 0.0:
         b["health"] -= damage
@@ -90,6 +97,14 @@ def answer(k, i, j, now, t):
             tell(k, now, t, q, (OUT, j, 0, damage, float(b["health"])), place)
         if b["watched"] != 0:
             held = HELD
+    if GUIDED and pushed:
+        v, back = rebound(place, ans)
+        if back < ans["least"]:
+            v = along(v, place[1], float(ans["least"]) - back)
+        u, n, _ = surface(k.bodies[abs(int(q["on"])) - 1], place[0], float(par["radius"]), t)
+        v = along(v, n, -min(dot(sub(v, u), n), 0.0))
+        bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
+        return ON + held
     if then == BOUNCE:
         v, back = rebound(place, ans)
         if back >= ans["least"] or not (q["on"] < 0 or presses(par, b, place[1])):
@@ -108,6 +123,8 @@ def answer(k, i, j, now, t):
             deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
             place = (deeper, place[1], place[2], place[3])
         if settle_on(k, i, j, now, t, gap, place, ROLLS if then == SLIDE else STAYS):
+            if then == LODGE:
+                q["past"] |= 1 << STUCK
             return ON + held
     elif then == PASS:
         q["pierced"] += 1

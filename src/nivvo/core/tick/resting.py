@@ -11,7 +11,7 @@ import math
 
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
-from nivvo.core.pool import A_STEP
+from nivvo.core.pool import A_STEP, STUCK
 from nivvo.core.shapes import distance
 from nivvo.core.vec import along, arc, dot, sub, vec
 
@@ -103,6 +103,12 @@ def set_back(b, p, v, radius, t):
 
 
 @inner
+def lodged(q):
+    """Whether it sticks in its body: what lies on one may be met by another, what sticks is left alone."""
+    return q["past"] >> STUCK & 1 != 0
+
+
+@inner
 def carried(k, q, p, late, end, clock):
     """Where what stays on its body is at a time of the tick, how fast, why it ends there (0: it does not), and when."""
     b, why = k.bodies[int(q["on"]) - 1], 0
@@ -112,4 +118,4 @@ def carried(k, q, p, late, end, clock):
     return along(p, sub(arc(c, u, a, end), arc(c, u, a, late)), 1.0), along(u, a, end), why, end
 
 
-__all__ = ["A_STEP", "carried", "set_back", "slide"]
+__all__ = ["A_STEP", "carried", "lodged", "set_back", "slide"]

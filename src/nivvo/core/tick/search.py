@@ -50,7 +50,7 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
                 continue
-            if GUIDED and j == -1 - q["on"]:
+            if GUIDED and j == abs(int(q["on"])) - 1:
                 continue
             ans = k.answers[int(q["param"]), int(b["group"])]
             then, wide = ans["then"], rule
