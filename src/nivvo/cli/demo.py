@@ -7,6 +7,7 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 from functools import cache
 from importlib.resources import as_file, files
+from multiprocessing import current_process
 from pathlib import Path
 from typing import Any
 
@@ -42,9 +43,12 @@ def command(folder) -> None:
 
 
 def _fired(tasks: list[tuple[str, str, str, str]]) -> list[tuple[dict[str, Any], bool]]:
-    """Each case fired, saved and drawn, in as many processes as there are cores: drawing takes longest."""
+    """Each case fired, saved and drawn, in as many processes as there are cores: drawing takes longest.
+
+    A process that may have no children does it all itself.
+    """
     cores = min(os.cpu_count() or 1, len(tasks))
-    if cores < 2:
+    if cores < 2 or current_process().daemon:
         return [_one(*task) for task in tasks]
     with ProcessPoolExecutor(cores) as pool:
         # The longest come last in the list: they are begun first.
