@@ -174,10 +174,10 @@ as a share of what presses it on. keeps_speed, keeps_damage: of PASS: the share 
 pierces: through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least
 cosine between its way and the inward normal, how deep it goes (units), whether only as its first touch, and the
 answer (of THEN) where it cannot. near: so far away it is near (units). holds: whether the tick stops after it, for
-what is decided outside. by: whether damage depends on DEPENDS_AGE (s) or DEPENDS_FLOWN (units): then it is read off
-``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x. With
-a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never
-beyond the cap."""
+what is decided outside. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on
+its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the
+curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
+in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
 
 BODY = np.dtype(
     [
@@ -192,6 +192,8 @@ BODY = np.dtype(
         ("axis2", "f8", 3),
         ("half", "f8", 3),
         ("size", "f8", 3),
+        ("spot", "f8", 3),
+        ("front", "f8", 3),
         ("radius", "f8"),
         ("health", "f8"),
         ("full", "f8"),
@@ -211,7 +213,8 @@ BODY = np.dtype(
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
 a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
 (both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move.
-full: the most health it can have. armour: taken from each damage, after soaks, a share of it. watched: whether the
+full: the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what
+damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched: whether the
 tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
 
 POINT = np.dtype(
@@ -309,7 +312,7 @@ OBSTACLE, TARGET, SHOOTER = 0, 1, 2
 ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}
 
 CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED = range(1, 8)
-LOCKED, LOST_TARGET, MOMENT, RESTED, SLID, LEFT, SCORED, BURST, MET, SLOWED, BLINKED = range(8, 19)
+LOCKED, LOST_TARGET, MOMENT, RESTED, SLID, LEFT, SCORED, BURST, MET, SLOWED, BLINKED, PUSHED = range(8, 20)
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
@@ -349,7 +352,7 @@ ALONE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0, 0.0, 0.0, (0.0,
 that age, whether there is one; when it was launched (s of the world); the way and the speed of its launch."""
 
 ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
-DEPENDS_AGE, DEPENDS_FLOWN = 1, 2
+DEPENDS_AGE, DEPENDS_FLOWN, DEPENDS_ASIDE, DEPENDS_FRONT = 1, 2, 3, 4
 
 FOREVER = -1
 

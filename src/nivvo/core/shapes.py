@@ -85,10 +85,6 @@ def extent(row: np.void) -> np.ndarray:
     return out
 
 
-ROUNDS = 400
-"""Projections to and fro between two bodies: each nears their closest points."""
-
-
 def support(row: np.void, n) -> float:
     """How far a body record reaches from its centre along a unit vector (3,)."""
     half = with_an_end(row["half"])
@@ -98,51 +94,104 @@ def support(row: np.void, n) -> float:
 def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]:
     """Gap between two bodies whose centres are ``at`` and ``there`` (3,), and the way (3,) from the other to the one.
 
-    Below 0 where they overlap: how deep, of what is nearest. By projections to and fro on the boxes that are rounded
-    (von Neumann, 1933), and out of the nearest side where those themselves overlap.
+    Below 0 where they overlap: how deep, out of the nearest side. Both are boxes that are rounded: where those are
+    apart, the nearest points are a corner of one and a point of the other, or lie on an edge of each. The one is no
+    half-space.
     """
-    at, there = np.asarray(at, dtype=float), np.asarray(there, dtype=float)
+    d = tuple(float(a) - float(b) for a, b in zip(at, there, strict=True))
     if other["kind"] == HALF_SPACE:
-        n = other["axis0"]
-        return float(dot(tuple(n.tolist()), tuple((at - there).tolist()))) - support(one, tuple(n.tolist())), n.copy()
-    x = at
-    for _ in range(ROUNDS):
-        y = _within(other, there, x)
-        nearer = _within(one, at, y)
-        moved = float(np.abs(nearer - x).max())
-        x = nearer
-        if moved <= 1e-15 * (1.0 + float(np.abs(x).max())):
-            break
-    off = x - y
-    far = math.sqrt(float(off @ off))
+        n = vec(other["axis0"])
+        return float(dot(n, d) - support(one, n)), np.array(n)
     rounds = float(one["radius"] + other["radius"])
-    if far > 1e-12:
-        return far - rounds, off / far
-    best = None
-    for row in (one, other):
-        for k in range(3):
-            n = row[f"axis{k}"]
-            if row["half"][k] == ENDLESS:
-                continue
-            way = tuple((n if float(n @ (at - there)) >= 0.0 else -n).tolist())
-            endless = any(
-                each["half"][m] == ENDLESS and abs(float(each[f"axis{m}"] @ n)) > 1e-9
-                for each in (one, other)
-                for m in range(3)
-            )
-            deep = support(one, way) + support(other, way) - abs(float(n @ (at - there)))
-            if not endless and (best is None or deep < best[0]):
-                best = (deep, np.array(way))
-    return -best[0], best[1]
+    if one["kind"] == BALL:
+        gap, n = distance(other, d)
+        return float(gap - one["radius"]), np.array(n)
+    if other["kind"] == BALL:
+        gap, n = distance(one, (-d[0], -d[1], -d[2]))
+        return float(gap - other["radius"]), -np.array(n)
+    deep, way = _overlap(one, other, d)
+    if deep >= 0.0:
+        return float(-deep - rounds), way
+    best, sides = (math.inf, way), (_corners(one), _corners(other))
+    for row, near, sign, corners in ((other, d, 1.0, sides[0]), (one, (-d[0], -d[1], -d[2]), -1.0, sides[1])):
+        for corner in corners:
+            gap, n = distance(row, (near[0] + corner[0], near[1] + corner[1], near[2] + corner[2]))
+            gap += float(row["radius"])
+            if gap < best[0]:
+                best = gap, sign * np.array(n)
+    if not _flat(one, other):
+        gap, way = _of_edges(_edges(one), _edges(other), np.array(d)[:, None, None])
+        if gap < best[0] * (1.0 - 1e-12):
+            best = gap, way
+    return float(best[0] - rounds), best[1]
 
 
-def _within(row: np.void, centre, point) -> np.ndarray:
-    """The point of the box that a body rounds which is nearest to another."""
-    out = centre.copy()
+def _flat(one: np.void, other: np.void) -> bool:
+    """Whether both are bodies of a 2D world."""
+    return any(row["half"][2] == ENDLESS for row in (one, other)) or not (
+        one["half"][2] or other["half"][2] or any(float(row["axis0"][2]) for row in (one, other))
+    )
+
+
+def _overlap(one: np.void, other: np.void, d) -> tuple[float, np.ndarray]:
+    """How deep two boxes are in one another, below 0: apart; and the way out, along a side or across two edges."""
+    best, flat = (math.inf, np.zeros(3)), _flat(one, other)
+    sides = [vec(row[f"axis{k}"]) for row in (one, other) for k in range(2 if flat else 3)]
+    ways = list(sides)
+    if not flat:
+        for a in (vec(one[f"axis{k}"]) for k in range(3)):
+            for b in (vec(other[f"axis{k}"]) for k in range(3)):
+                c = (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
+                far = math.sqrt(dot(c, c))
+                if far > 1e-9:
+                    ways.append((c[0] / far, c[1] / far, c[2] / far))
+    for k, n in enumerate(ways):
+        off = dot(n, d)
+        n = n if off >= 0.0 else (-n[0], -n[1], -n[2])
+        deep = support(one, n) - float(one["radius"]) + support(other, n) - float(other["radius"]) - abs(off)
+        # Across two edges only if that is truly the shorter way out.
+        if deep < (best[0] if k < len(sides) else best[0] - 1e-9 * (1.0 + abs(best[0]))):
+            best = deep, np.array(n)
+    return best
+
+
+def _corners(row: np.void) -> np.ndarray:
+    """Corners of the box that a body rounds, from its centre, (n, 3)."""
+    half, out = with_an_end(row["half"]), [np.zeros(3)]
     for k in range(3):
-        axis, half = row[f"axis{k}"], float(row["half"][k])
-        out = out + min(max(float(axis @ (point - centre)), -half), half) * axis
-    return out
+        if half[k]:
+            out = [p + sign * half[k] * row[f"axis{k}"] for p in out for sign in (-1.0, 1.0)]
+    return np.array(out)
+
+
+def _edges(row: np.void) -> np.ndarray:
+    """Edges of the box that a body rounds: start and way, (2, 3, n)."""
+    half, out = with_an_end(row["half"]), []
+    for k in range(3):
+        if half[k]:
+            bare = row.copy()
+            bare["half"][k] = 0.0
+            way = 2.0 * half[k] * row[f"axis{k}"]
+            out += [(corner - 0.5 * way, way) for corner in _corners(bare)]
+    return np.moveaxis(np.array(out), 0, -1)
+
+
+def _of_edges(first: np.ndarray, second: np.ndarray, d: np.ndarray) -> tuple[float, np.ndarray]:
+    """The least distance between two sets of edges, ``d`` apart, within both, and the way from second to first."""
+    p, u, q, v = first[0][:, :, None], first[1][:, :, None], second[0][:, None, :], second[1][:, None, :]
+    r = p - q + d
+    a, b, c = (u * u).sum(axis=0), (u * v).sum(axis=0), (v * v).sum(axis=0)
+    e, f = (u * r).sum(axis=0), (v * r).sum(axis=0)
+    under = a * c - b * b
+    apart = under > 1e-12 * a * c
+    under = np.where(apart, under, 1.0)
+    s, t = (b * f - c * e) / under, (a * f - b * e) / under
+    gap = r + s * u - t * v
+    within = apart & (s >= 0) & (s <= 1) & (t >= 0) & (t <= 1)
+    far = np.where(within, np.sqrt((gap * gap).sum(axis=0)), np.inf)
+    k = np.unravel_index(int(np.argmin(far)), far.shape)
+    least = float(far[k])
+    return least, gap[:, k[0], k[1]] / least if 0.0 < least < math.inf else np.zeros(3)
 
 
 def with_an_end(half) -> np.ndarray:

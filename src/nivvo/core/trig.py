@@ -42,6 +42,19 @@ def sine(x):
 
 
 @inner
+def angle_of(c):
+    """The angle (rad, from 0 to pi) that has a cosine, by halving."""
+    low, high = 0.0, math.pi
+    for _ in range(60):
+        x = 0.5 * (low + high)
+        if cosine(x) > c:
+            low = x
+        else:
+            high = x
+    return 0.5 * (low + high)
+
+
+@inner
 def cosine(x):
     """Cosine of ``x`` (rad)."""
     return sine(x + QUARTER)

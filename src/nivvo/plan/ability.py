@@ -30,7 +30,13 @@ ROLLING = 0.02
 
 SEEKS = written.SEEKS
 STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
-CURVES = {"age": pool.DEPENDS_AGE, "flown": pool.DEPENDS_FLOWN}
+CURVES = {
+    "age": pool.DEPENDS_AGE,
+    "flown": pool.DEPENDS_FLOWN,
+    "off_middle": pool.DEPENDS_ASIDE,
+    "from_front": pool.DEPENDS_FRONT,
+}
+"""What damage may go by at the contact, and the codes that the engine has for it."""
 
 Number = float | Curve
 
@@ -265,6 +271,11 @@ class Ability:
     curves: dict[str, Curve]
 
     @property
+    def effects(self) -> list[Effect]:
+        """All that may follow a contact or a moment of its projectiles."""
+        return [effect for one in (*self.answers, *self.moments.values()) for effect in one.effects]
+
+    @property
     def largest(self) -> float:
         """Radius of the largest projectile that it sends (units)."""
         return max(self.radius.values) if isinstance(self.radius, Curve) else self.radius
@@ -346,7 +357,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=tuple(_answer(name, model, word, plain, on.metre) for word in on.groups),
+        answers=tuple(_answer(name, model, word, plain, on) for word in on.groups),
         meets={
             word: Met(
                 pool.THEN[one.then],
@@ -354,7 +365,9 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
                 WHOSE[one.whose or "any"],
                 one.removes,
                 tuple(
-                    effect for effect in effects_of(name, one, "normal", on.metre) if not isinstance(effect, Removes)
+                    effect
+                    for effect in effects_of(name, one, "normal", on.metre, on.rate)
+                    if not isinstance(effect, Removes)
                 ),
             )
             for word, one in model.on.items()
@@ -396,12 +409,12 @@ def _length(shape) -> float:
     return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
 
 
-def _answer(name: str, model: written.Ability, group: str, plain, metre: float) -> Answer:
+def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) -> Answer:
     """The one answer to a group: its own, else that to anything, else the end."""
     answer = model.on.get(group, model.on.get(ANYTHING))
     if answer is None:
         return Answer(pool.END, 0.0, False)
-    least = LEAST_SPEED * metre if answer.least_speed is None else answer.least_speed
+    least = LEAST_SPEED * on.metre if answer.least_speed is None else answer.least_speed
     slows = ROLLING if answer.rolling is None else answer.rolling
     if answer.then == "slide":
         slows = answer.friction or 0.0
@@ -418,4 +431,5 @@ def _answer(name: str, model: written.Ability, group: str, plain, metre: float) 
     )
     damage = plain(answer.damage) if answer.heals is None else -answer.heals
     rule = f"on.{group if group in model.on else ANYTHING}"
-    return Answer(pool.THEN[answer.then], damage, True, bounce, effects_of(name, answer, "normal", metre), rule, more)
+    effects = effects_of(name, answer, "normal", on.metre, on.rate)
+    return Answer(pool.THEN[answer.then], damage, True, bounce, effects, rule, more)

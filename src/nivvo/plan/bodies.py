@@ -16,6 +16,9 @@ from nivvo.plan.numbers import counted
 from nivvo.spec.scene import Move as Moves
 from nivvo.spec.scene import Shape, Shooter
 
+FRICTION = 0.5
+"""Of a body that has a mass, unless it is written."""
+
 BODY_SIZE = 0.5
 """Metres: radius of a body that no shape is written for."""
 
@@ -49,6 +52,7 @@ class Body:
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
 
     shift : (3,) from the place that is written for it to its middle. arrives : when it comes (counts), 0: it is there.
+    mass : None where nothing pushes it; friction : of what it lies on, a share of what presses.
     """
 
     name: str
@@ -57,6 +61,8 @@ class Body:
     shift: np.ndarray
     move: Move | None
     arrives: int = 0
+    mass: float | None = None
+    friction: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,9 +154,16 @@ def body_of(
     row["group"], row["role"] = groups.index(model.group), pool.ROLES[kind]
     row["health"] = row["full"] = getattr(model, "health", None) or np.inf
     row["armour"], row["soaks"] = getattr(model, "armour", 0.0), getattr(model, "soaks", 0.0)
+    if getattr(model, "spot", None) is not None:
+        row["spot"] = frame.lift(model.spot)
+    if (front := getattr(model, "front", None)) is not None:
+        way = front if isinstance(front, list) else [front, 0.0]
+        row["front"] = frame.raised(frame.direction(way[0]), way[1]) if way[1] else frame.direction(way[0])
     shift = row["c0"] - at
     row["out"] = arrives > 0
-    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives)
+    mass, friction = getattr(model, "mass", None), getattr(model, "friction", None)
+    friction = FRICTION if friction is None else friction
+    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives, mass, friction)
 
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:

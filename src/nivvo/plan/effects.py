@@ -21,7 +21,7 @@ CODES = {
     "apex": pool.BY_APEX,
     "near": pool.BY_NEAR,
 }
-"""The moments of a flight and the codes that the engine has for them; beside them ``ended``."""
+"""The moments of a flight and the codes that the engine has for them; beside them ``fired`` and ``ended``."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,13 +42,17 @@ class Sends:
 
 @dataclass(frozen=True, slots=True)
 class Blast:
-    """Damage to all within a radius (units): rows of (share of it, share of the damage), straight or smooth between."""
+    """Damage to all within a radius (units): rows of (share of it, share of the damage), straight or smooth between.
+
+    impulse : mass times units/s, at its middle.
+    """
 
     radius: float
     damage: float
     rows: tuple[tuple[float, float], ...]
     smooth: bool
     shaded: bool
+    impulse: float
     spares: tuple[str, ...]
 
     def share(self, x: float) -> float:
@@ -81,7 +85,26 @@ class Blink:
     within: float
 
 
-Effect = Sends | Blast | Score | Removes | Blink
+@dataclass(frozen=True, slots=True)
+class Lasting:
+    """Damage to what was touched, so often, every so many counts; whether it adds to one that still goes on."""
+
+    damage: float
+    every: int
+    times: int
+    adds: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Knock:
+    """What is touched is pushed: by a share of momentum, or an impulse (mass times units/s) inward or onward."""
+
+    momentum: float
+    impulse: float | None
+    inward: bool
+
+
+Effect = Sends | Blast | Score | Removes | Blink | Lasting | Knock
 FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0)), "smooth": ()}
 
 
@@ -95,7 +118,7 @@ class Moment:
     groups: tuple[int, ...] = ()
 
 
-def effects_of(ability: str, model: written.Effects, along: str, metre: float = 1.0) -> tuple[Effect, ...]:
+def effects_of(ability: str, model: written.Effects, along: str, metre: float, rate: float) -> tuple[Effect, ...]:
     """What follows, in the order of ``play.effects.registry``. along : the way of what nobody gave another."""
     out: list[Effect] = []
     if (one := model.sends) is not None:
@@ -105,13 +128,17 @@ def effects_of(ability: str, model: written.Effects, along: str, metre: float = 
     if (burst := model.blast) is not None:
         rows = FALLOFFS[burst.falloff] if burst.points is None else tuple((x, y) for x, y in burst.points)
         smooth = burst.points is None and burst.falloff == "smooth"
-        out.append(Blast(burst.radius, burst.damage, rows, smooth, burst.shaded, tuple(burst.spares)))
+        out.append(Blast(burst.radius, burst.damage, rows, smooth, burst.shaded, burst.impulse, tuple(burst.spares)))
     if (score := model.score) is not None:
         rings = tuple((x, y) for x, y in score.rings or ())
         within = None if score.streak_within is None else clock.from_seconds(score.streak_within)
         out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
     if model.blink is not None:
         out.append(Blink(metre if model.blink.within is None else model.blink.within))
+    if (lasting := getattr(model, "lasting", None)) is not None:
+        out.append(Lasting(lasting.damage, counted(lasting.every, rate), lasting.times, lasting.again == "adds"))
+    if (knock := getattr(model, "knock", None)) is not None:
+        out.append(Knock(1.0 if knock.momentum is None else knock.momentum, knock.impulse, knock.along == "inward"))
     if model.removes:
         out.append(Removes())
     return tuple(out)
@@ -126,7 +153,7 @@ def moments_of(
         one: Any = getattr(model, word)
         if one is None:
             continue
-        effects, goes_on = effects_of(ability, one, "onward", metre), getattr(one, "then", "end") != "end"
+        effects, goes_on = effects_of(ability, one, "onward", metre, rate), getattr(one, "then", "end") != "end"
         if word == "age":
             out[word] = Moment(goes_on, effects, counted(one.at, rate))
         elif word == "flown":
@@ -142,6 +169,7 @@ def moments_of(
 def fields_of(moments: dict[str, Moment], groups: int) -> dict[str, Any]:
     """What the engine is told of them: fields of ``pool.PARAMS``, and how near to each group; empty if of none."""
     bits = {word: 1 << CODES[word] for word in moments if word in CODES}
+    moments = {word: one for word, one in moments.items() if word != "fired"}
     effective = [word for word, one in moments.items() if one.effects or one.goes_on or word not in ("again", "ended")]
     if not effective:
         return {}

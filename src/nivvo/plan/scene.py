@@ -20,7 +20,7 @@ from nivvo.plan.clockwork import Ticks
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.drill import Model
 from nivvo.spec.links import groups
-from nivvo.spec.scene import Shooter, World, default_forward
+from nivvo.spec.scene import GRAVITY, Shooter, World, default_forward
 from nivvo.spec.settings import KEEPER
 
 MARGIN = 0.01
@@ -48,7 +48,8 @@ class Scene:
     """Frame, ticks, bodies and abilities of one case.
 
     Bodies are ordered by name, and so are groups and abilities: nothing depends on their order in a file.
-    Lengths in ``unit``; ``metre`` of them are a metre. ``down``: whether y grows downward on the screen.
+    Lengths in ``unit``; ``metre`` of them are a metre. ``down``: whether y grows downward on the screen. ``weight``:
+    what presses onto ground that is looked down on (units/s²).
     """
 
     def __init__(self, model: Model, folder: Path):
@@ -58,6 +59,7 @@ class Scene:
         self.ticks = Ticks(model.tick, folder)
         self.rules = _rules(model.tick)
         self.gravity = -world.pull * self.frame.up if self.frame.vertical else np.zeros(3)
+        self.weight = GRAVITY * self.metre
         self.most = world.most_in_the_air
         self.wind = self.frame.lift(world.wind or [0.0] * self.frame.size)
         self.gusts = (0.0, 0.0) if world.gusts is None else (world.gusts.share, 2.0 * np.pi / world.gusts.period)

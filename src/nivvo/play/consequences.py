@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.plan.ability import Ability
-from nivvo.plan.effects import CODES, DEEPEST, Effect, Moment, Score, Sends
+from nivvo.plan.effects import CODES, DEEPEST, Effect, Lasting, Moment, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
@@ -33,11 +33,23 @@ NEAREST_WAYS = 1e-3
 """Radians: ways that lie nearer to one another are not set apart for it, they would start too far away."""
 
 
+class Goes(NamedTuple):
+    """What lasts: when it does damage next (clock), of which projectile, to which body, how often still."""
+
+    time: int
+    key: int
+    body: int
+    ability: str
+    times: int
+    effect: Lasting
+
+
 class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
-    arrivals : where shooters are to be at the next tick. scores : of each shooter: points, when it last scored
-    (clock), how many times that counted.
+    arrivals : where shooters are to be at the next tick. pushes : what bodies are then given (mass times units/s).
+    scores : of each shooter: points, when it last scored (clock), how many times that counted. lasting : what goes on
+    by itself, by time.
     """
 
     def __init__(self, session: Session):
@@ -46,7 +58,9 @@ class Consequences:
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
         self.arrivals: dict[int, np.ndarray] = {}
+        self.pushes: dict[int, np.ndarray] = {}
         self.scores: dict[str, tuple[float, int | None, float]] = {}
+        self.lasting: list[Goes] = []
 
     def held(self) -> None:
         """Do what follows at the moment at which the engine holds."""
@@ -62,6 +76,18 @@ class Consequences:
                 vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
                 contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
                 self.apply(contact, found)
+
+    def fired(self, shot: Shot, ability: Ability, depth: int) -> None:
+        """Do what follows a launch, for each projectile of a shot that is in the air."""
+        if self.session.touches or "fired" not in (moments := self.moments(ability, depth)):
+            return
+        arena, first = self.session.arena, self.session.key_of(shot)
+        for k, one in enumerate(shot.sent):
+            row = int(np.flatnonzero(arena.flight["key"][: arena.live] == first + k)[0])
+            held, arena.counters[pool.HELD] = int(arena.counters[pool.HELD]), row
+            contact = Contact(first + k, -1, shot.time, 0.0, one.at, one.velocity, NOWHERE, NOWHERE, shot.radius)
+            self.apply(contact, moments["fired"].effects)
+            arena.counters[pool.HELD] = held
 
     def _just_now(self, key: int) -> list[np.void]:
         """The events of what the engine holds at: from its contact, its moment or its end on."""
@@ -107,14 +133,18 @@ class Consequences:
         """The number of the shooter whose projectile it is."""
         return self.session.stage.number[self.session.of_key(contact.key)[1]]
 
+    def spot(self, contact: Contact, body: int) -> np.ndarray:
+        """Where the spot of a body is then (3,): its middle, unless another point is written."""
+        return self.session.stage.middle(body, _clock(contact)) + self.session.stage.rows["spot"][body]
+
     def middle(self, contact: Contact, body: int) -> np.ndarray:
         """Where the middle of a body is then (3,)."""
         return self.session.stage.middle(body, _clock(contact))
 
-    def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
-        """Targets and shooters whose surface is then within ``radius`` of a point (3,), in order, and the gaps."""
+    def around(self, contact: Contact, point: np.ndarray, radius: float, all_: bool = False) -> list[tuple[int, float]]:
+        """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
         stage, time = self.session.stage, _clock(contact)
-        near = [k for k in stage.around(point, NOWHERE, radius, "target", "shooter") if not stage.out(k)]
+        near = [k for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])) if not stage.out(k)]
         gaps = [(k, stage.gap(k, point, time)) for k in near]
         return [(k, gap) for k, gap in gaps if gap <= radius]
 
@@ -131,6 +161,35 @@ class Consequences:
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
         """Take health from a body, at once."""
         self.session.arena.hurt(body, amount, contact.key, *self._at(contact))
+
+    def last(self, contact: Contact, effect: Lasting) -> None:
+        """Let damage to the body that is touched go on by itself."""
+        ability = self.session.of_key(contact.key)[0]
+        if not effect.adds:
+            self.lasting = [one for one in self.lasting if (one.body, one.ability) != (contact.body, ability)]
+        one = Goes(_clock(contact) + effect.every, contact.key, contact.body, ability, effect.times, effect)
+        self.lasting = sorted([*self.lasting, one], key=lambda goes: goes[:3])
+
+    def due(self) -> int | None:
+        """When something that lasts does damage next (clock)."""
+        return self.lasting[0].time if self.lasting else None
+
+    def act(self, time: int) -> None:
+        """Let what lasts do its damage at a time (clock)."""
+        session, stage = self.session, self.session.stage
+        while self.lasting and self.lasting[0].time == time:
+            one = self.lasting.pop(0)
+            if stage.out(one.body):
+                continue
+            tick, at = session.scene.ticks.holding(time), stage.middle(one.body, time)
+            session.arena.hurt(one.body, one.effect.damage, one.key, time, 0.0, tick, at, NOWHERE)
+            if one.times > 1:
+                rest = one._replace(time=time + one.effect.every, times=one.times - 1)
+                self.lasting = sorted([*self.lasting, rest], key=lambda goes: goes[:3])
+
+    def forget(self, body: int) -> None:
+        """Let nothing go on with a body that is taken away."""
+        self.lasting = [one for one in self.lasting if one.body != body]
 
     def remove(self, contact: Contact, body: int) -> None:
         """Put a body out, at once."""
@@ -151,8 +210,32 @@ class Consequences:
         if not refused:
             self.arrivals[number] = goal
 
+    def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
+        """Give a body with a mass an impulse (3,) at the next tick."""
+        loose = self.session.stage.loose.of.get(body)
+        if loose is None or not impulse.any() or self.session.stage.out(body):
+            return
+        self.pushes[body] = self.pushes.get(body, NOWHERE) + impulse
+        start, after, tick, p, normal = self._at(contact)
+        size = length_of(impulse)
+        arena = self.session.arena
+        arena.note(pool.PUSHED, body, 0, size, size / loose.mass, contact.key, start, after, tick, p, normal)
+
+    def momentum(self, contact: Contact) -> np.ndarray:
+        """Mass times velocity of the projectile, as the body that it touches sees it (3,)."""
+        mass = self.session.scene.abilities[self.session.of_key(contact.key)[0]].mass
+        return (mass or 0.0) * (contact.v - contact.u)
+
+    @property
+    def pending(self) -> bool:
+        """Whether something is to come about at the next tick's start."""
+        return bool(self.arrivals or self.pushes)
+
     def at_edge(self, time: int) -> None:
-        """Let those who have blinked arrive, at a tick's start (clock)."""
+        """Let those who have blinked arrive, and give what pushes, at a tick's start (clock)."""
+        for number, impulse in sorted(self.pushes.items()):
+            self.session.stage.loose.push(number, impulse, time)
+        self.pushes.clear()
         for number, goal in sorted(self.arrivals.items()):
             self.session.stage.move(number, time, time, goal, True)
         self.arrivals.clear()

@@ -46,9 +46,11 @@ class Flying:
             self._think()
         while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
             self.to_end()
+        if thinks:
+            return
         while session.tick < tick and session.arena.live:
-            if session.consequences.arrivals:
-                # Somebody is to arrive at the next tick's start.
+            if session.consequences.pending:
+                # Somebody is to arrive, or to be pushed, at the next tick's start.
                 self.to_end()
                 continue
             last, first = min(tick, session.tick + BATCH), session.tick

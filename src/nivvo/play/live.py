@@ -347,6 +347,7 @@ class Live:
         """Take an obstacle or target away, from the coming tick on."""
         if self._session.stage.kinds[self._number(name)] == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
+        self._session.consequences.forget(self._number(name))
         self._session.stage.remove(name, self._session.tick)
 
     def _number(self, name: str) -> int:

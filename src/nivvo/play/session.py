@@ -16,7 +16,7 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.plan.ability import CURVES, FIELDS, Ability, life_at
-from nivvo.plan.effects import fields_of
+from nivvo.plan.effects import Lasting, fields_of
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import PRESS, RELEASE, Change
@@ -130,6 +130,7 @@ class Session:
             bool(self.counted)
             or again
             or self.meetings.active
+            or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
             or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
         )
 
@@ -149,6 +150,7 @@ class Session:
         self.triggers, self.touches, self.bounces, self.in_hand = {}, "end", bounces, []
         self.breakable, self.meter = False, Meter(True, True)
         self._coming.clear()
+        self.consequences.lasting.clear()
         for kept in (self.shots, self.refused, self.births, self.states, self.edges):
             kept.clear()
         self.known.clear()
@@ -175,9 +177,10 @@ class Session:
         while self.tick < tick:
             due = self._due()
             if due is None and not self.arena.live:
-                if self.consequences.arrivals:
-                    self.flying.to_end()
-                break
+                if not (self.consequences.pending or self.stage.loose.restless(self.scene.ticks.edge(self.tick))):
+                    break
+                self.flying.to_end()
+                continue
             come = tick if due is None else self.scene.ticks.holding(due)
             if come > self.tick:
                 self.flying.ahead(min(come, tick))
@@ -242,6 +245,8 @@ class Session:
         times = [due for trigger in self.triggers.values() if (due := trigger.due()) is not None]
         if self._coming:
             times.append(self._coming[0][0])
+        if (due := self.consequences.due()) is not None:
+            times.append(due)
         return min(times, default=None)
 
     def _act(self, until: int) -> None:
@@ -249,6 +254,7 @@ class Session:
         while (time := self._due()) is not None and time < until:
             if self.lasts is not None and time >= self.lasts:
                 self._coming.clear()
+                self.consequences.lasting.clear()
                 for trigger in self.triggers.values():
                     trigger.queue.clear()
                 return
@@ -257,6 +263,7 @@ class Session:
             for trigger in self.triggers.values():
                 trigger.go(time)
             self._drain()
+            self.consequences.act(time)
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
@@ -409,6 +416,7 @@ class Session:
             here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, why, 0)
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
+        self.consequences.fired(shot, ability, depth)
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment, depth: int = 0, dealt=None) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""

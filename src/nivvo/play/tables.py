@@ -97,6 +97,8 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         if event["code"]:
             return "no free place is near"
         return "to [" + ", ".join(f"{x:.4g}" for x in event["p"][: run.scene.frame.size]) + "]"
+    if kind == pool.PUSHED:
+        return f"by {event['amount']:.5g}, {event['left']:.5g} faster"
     if kind == pool.SLOWED:
         return f"{length_of(event['v']):.5g}"
     if kind == pool.BOUNCED:

@@ -37,6 +37,7 @@ HAPPENINGS = {
     pool.SCORED: Happening("scored"),
     pool.BURST: Happening("burst"),
     pool.BLINKED: Happening("blinked"),
+    pool.PUSHED: Happening("pushed"),
     pool.SLOWED: Happening("slowed", turns=True),
     pool.MET: Happening("met", turns=True),
     pool.LOCKED: Happening("locked on"),

@@ -51,6 +51,8 @@ def told(run: Run) -> list[str]:
             text = f"{event['body']} blinks {event['detail']} {unit}"
             if not event["detail"].startswith("to"):
                 text = f"{event['body']} does not blink: {event['detail']}"
+        elif what == "pushed":
+            text = f"{name} pushes {event['body']} {event['detail'].replace(' faster', f' {unit}/s faster')}"
         elif what == "slowed":
             text = f"{name} goes on at {event['detail']} {unit}/s"
         elif what == "met":

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.effects import Effects, When
+from nivvo.spec.effects import Effects, Knock, Lasting, When
 from nivvo.spec.flight import Flight
 from nivvo.spec.scene import Axis, Shape
 from nivvo.spec.values import (
@@ -409,12 +409,14 @@ class Answer(Effects):
     whose: Literal["any", "own", "others"] | None = Field(
         None, description="on an ability: projectiles of anybody, of the same shooter, or of others; default: any"
     )
-    damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown")) = Field(
+    damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown", "off_middle", "from_front")) = Field(
         0.0, description="taken from the body's health"
     )
     heals: NotNegative | None = Field(
         None, description="in place of damage: given to its health, up to what it began with"
     )
+    lasting: Lasting | None = None
+    knock: Knock | None = None
 
     @model_validator(mode="after")
     def _bounces(self) -> Answer:
@@ -433,7 +435,7 @@ class Answer(Effects):
             raise ValueError("write damage or heals, not both")
         if self.rolling is not None and self.rests != "rolls":
             raise ValueError('rolling goes with rests = "rolls"')
-        for key in Effects.model_fields:
+        for key in (*Effects.model_fields, "lasting", "knock"):
             if self.then == "ignore" and getattr(self, key):
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self
@@ -467,7 +469,7 @@ class Ability(Table):
         description="a ball, default a tenth of a metre; or a capsule from tail to tip, as [[-0.6, 0], [0, 0]] along "
         "its forward axis, which is swept as the ball at its tip",
     )
-    mass: Positive | None = Field(None, description="for launch by impulse or force")
+    mass: Positive | None = Field(None, description="for launch by impulse or force, and knocks by momentum")
     heading: Heading = Field(default_factory=Heading)
     hits_owner: Literal["once clear", "never", "always"] = Field(
         "once clear", description="when its own shooter may be touched: once clear of its body, never, always"

@@ -55,6 +55,9 @@ class Blast(Table):
     shaded: bool = Field(
         False, description="whether obstacles shade: by the share of a body that they hide from its middle"
     )
+    impulse: NotNegative = Field(
+        0.0, description="pushes what has a mass away, at its middle so much (mass times units/s), less as the damage"
+    )
     spares: list[Literal["owner", "struck"]] = Field(default_factory=list, description="who takes none")
 
     @model_validator(mode="after")
@@ -98,6 +101,43 @@ class Blink(Table):
     )
 
 
+class Lasting(Table):
+    """Damage to what was touched that goes on by itself."""
+
+    damage: Positive = Field(description="each time")
+    every: Seconds = Field(description="from the contact to the first, and from each to the next")
+    times: Annotated[int, Field(ge=1, le=10_000)] = Field(description="how often")
+    again: Literal["renews", "adds"] = Field(
+        "renews", description="touched again by the same ability while it goes on: it begins anew, or both go on"
+    )
+
+    @model_validator(mode="after")
+    def _goes_on(self) -> Lasting:
+        if (self.every.ticks is None and float(self.every) <= 0.0) or self.every.ticks == 0:
+            raise ValueError("every must be more than 0 s; damage at once is on.GROUP.damage")
+        return self
+
+
+class Knock(Table):
+    """What is touched and has a mass is pushed, at the next tick."""
+
+    momentum: Share | None = Field(
+        None, description="share of the projectile's momentum that it is given; default: 1; the ability needs mass"
+    )
+    impulse: Positive | None = Field(None, description="in place of momentum: mass times units/s")
+    along: Literal["onward", "inward"] | None = Field(
+        None, description="impulse: as the projectile flew, or straight into the surface; default: onward"
+    )
+
+    @model_validator(mode="after")
+    def _one_push(self) -> Knock:
+        if self.momentum is not None and self.impulse is not None:
+            raise ValueError("write momentum or impulse, not both")
+        if self.along is not None and self.impulse is None:
+            raise ValueError("along goes with impulse; momentum goes onward")
+        return self
+
+
 class Effects(Table):
     """What may follow a contact, and any other moment."""
 
@@ -112,6 +152,10 @@ class Moment(Effects):
     """A moment in the air."""
 
     then: Literal["end", "go on"] = Field("end", description="whether it ends there and then, or flies on")
+
+
+class Fired(Effects):
+    """At its launch."""
 
 
 class Again(Moment):
@@ -155,6 +199,7 @@ class Ended(Effects):
 class When(Table):
     """What happens at other moments than a contact."""
 
+    fired: Fired | None = None
     again: Again | None = None
     age: AtAge | None = None
     flown: AtFlown | None = None

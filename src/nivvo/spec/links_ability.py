@@ -35,6 +35,9 @@ def check(links: Links, key: tuple, ability) -> None:
             if path[0] == "when" and effects.sends.along not in (None, "onward"):
                 says = "needs a surface, and this is no contact"
                 links.say((*key, *path, "sends", "along"), says, effects.sends.along, '"onward"')
+    for group, answer in ability.on.items():
+        if answer.knock is not None and (group in names.groups or group == ANYTHING):
+            _knocks(links, (*key, "on", group, "knock"), ability, group)
     _moments(links, key, ability)
     launch = ability.launch
     sources = [name for name in SOURCES if getattr(launch, name) is not None]
@@ -77,6 +80,17 @@ def _met(links: Links, key: tuple, answer) -> None:
     for name in ("bounces", "friction", "rests", "least_speed", "pierces", "speed_kept", "damage_kept"):
         if getattr(answer, name) is not None:
             links.say((*key, name), "is for bodies, not for projectiles that meet")
+
+
+def _knocks(links: Links, key: tuple, ability, group: str) -> None:
+    """A knock needs a momentum to give, and somebody with a mass to take it."""
+    model = links.model
+    bodies = [*model.obstacle.values(), *model.target.values()]
+    if not any(body.mass is not None for body in bodies if group in (ANYTHING, body.group)):
+        whom = "nobody" if group == ANYTHING else f"nobody in {group}"
+        links.say(key, f"{whom} has a mass, so nothing is pushed", hint="write target.NAME.mass or obstacle.NAME.mass")
+    if ability.on[group].knock.impulse is None and ability.mass is None:
+        links.say(key, "by momentum needs the mass of the projectile", hint="write ability mass, or knock.impulse")
 
 
 def _moments(links: Links, key: tuple, ability) -> None:

@@ -280,7 +280,28 @@ class Obstacle(Table):
     at: Vector | None = Field(None, description="place of its middle; default: the origin")
     shape: Shape
     group: Name = "obstacles"
+    mass: Positive | None = Field(
+        None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
+    )
+    friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
+        None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
+    )
     move: Move | None = None
+
+    @model_validator(mode="after")
+    def _loose(self) -> Obstacle:
+        _pushed(self)
+        return self
+
+
+def _pushed(body: Obstacle | Target) -> None:
+    """What goes with a mass."""
+    if body.mass is not None and body.move is not None:
+        raise ValueError("write mass or move: what has a way of its own is not pushed")
+    if body.mass is not None and body.shape is not None and body.shape.half_space is not None:
+        raise ValueError("a half_space has no end, so no mass")
+    if body.friction is not None and body.mass is None:
+        raise ValueError("friction goes with mass")
 
 
 class Wave(Table):
@@ -322,10 +343,25 @@ class Wave(Table):
 class Target(Table):
     """A body to hit."""
 
+    spot: Vector | None = Field(
+        None, description="the point that rings and damage by off_middle go by, from its middle; default: its middle"
+    )
+    front: Degrees | Annotated[list[Degrees], Field(min_length=2, max_length=2)] | None = Field(
+        None,
+        description="its front, for damage by from_front: a direction, in 3D also [direction, elevation]; default: "
+        "along its way",
+    )
+
     at: Vector | None = Field(None, description="place of its middle; default: the first point of move.through")
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
     group: Name = "targets"
     health: Positive | None = Field(None, description="without it, it only counts damage")
+    mass: Positive | None = Field(
+        None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
+    )
+    friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
+        None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
+    )
     armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
@@ -334,6 +370,7 @@ class Target(Table):
 
     @model_validator(mode="after")
     def _somewhere(self) -> Target:
+        _pushed(self)
         late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
             raise ValueError("a wave says by first and every when they arrive: write no arrives")

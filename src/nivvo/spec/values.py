@@ -79,11 +79,15 @@ class Depends(Table):
     ``points`` (pairs of x and value, straight lines between, held beyond the ends),
     ``start`` and ``end`` with an ``ease``, ``over`` so much x (by held: full_after),
     ``start`` with ``step`` added ``every`` so much x, first after one, never beyond ``cap``.
+    by = "off_middle" (units, on the face that is touched, from the body's middle or its spot) or "from_front" (degrees
+    between the body's front and the side that is touched): of damage, the same ways.
     by = "random": from ``low`` to ``high``, all alike; or around ``mean`` with the standard deviation ``deviation``.
     by = "read": the number in a ``file`` (CSV or JSON), at ``row`` and ``column``.
     """
 
-    by: Literal["held", "shot", "age", "flown", "random", "read"] = Field(description="what it depends on")
+    by: Literal["held", "shot", "age", "flown", "off_middle", "from_front", "random", "read"] = Field(
+        description="what it depends on"
+    )
     points: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(None, min_length=1)
     start: Number | None = None
     end: Number | None = None

@@ -22,6 +22,8 @@ from nivvo.core.pool import (
     CONTACT,
     DAMAGE,
     DEPENDS_AGE,
+    DEPENDS_ASIDE,
+    DEPENDS_FLOWN,
     END,
     ENDED,
     ENDS,
@@ -47,9 +49,11 @@ from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import nears
+from nivvo.core.trig import angle_of
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
+PI = 3.141592653589793
 PRESSED = 1e-9
 """Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
 
@@ -88,7 +92,7 @@ def answer(k, i, j, now, t):
     if GUIDED and q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
         q["on"] = -q["on"] if pushed else 0
-    damage = met_by(b, dealt(k, q, at, ans, now, t) * q["share"])
+    damage = met_by(b, dealt(k, q, at, ans, now, t, b, place) * q["share"])
     if damage != 0.0:
         b["health"] -= damage
         tell(k, now, t, q, (DAMAGE, j, 0, damage, float(b["health"])), place)
@@ -282,9 +286,31 @@ def put_inside(q, j):
 
 
 @inner
-def dealt(k, q, at, ans, now, t):
+def dealt(k, q, at, ans, now, t, b, place):
     """The damage of an answer."""
     if ans["by"] == 0:
         return float(ans["damage"])
-    x = (now["start"] - q["born"]) / UNITS + t if ans["by"] == DEPENDS_AGE else q["flown"] + at["flown"]
+    if ans["by"] == DEPENDS_AGE:
+        x = (now["start"] - q["born"]) / UNITS + t
+    elif ans["by"] == DEPENDS_FLOWN:
+        x = q["flown"] + at["flown"]
+    elif ans["by"] == DEPENDS_ASIDE:
+        off = sub(sub(place[0], arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)), vec(b["spot"]))
+        off = along(off, place[1], -dot(off, place[1]))
+        x = math.sqrt(dot(off, off))
+    else:
+        x = from_front(b, place)
     return read_off(k.curves, int(ans["first"]), int(ans["count"]), x)
+
+
+@inner
+def from_front(b, place):
+    """Degrees between a body's front and the side of it that is touched; 0 where it has none and stands."""
+    way = vec(b["front"])
+    size = math.sqrt(dot(way, way))
+    if size == 0.0:
+        way = place[3]
+        size = math.sqrt(dot(way, way))
+    if size == 0.0:
+        return 0.0
+    return angle_of(dot(way, place[1]) / size) * (180.0 / PI)

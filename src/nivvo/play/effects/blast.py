@@ -1,7 +1,8 @@
-"""Blast: damage to all within a radius of the point of contact, less toward its edge and behind what hides them."""
+"""Blast: damage to all within a radius, less toward its edge and behind what hides them; and a push away."""
 
 from __future__ import annotations
 
+from nivvo.core.frame import unit
 from nivvo.plan.effects import Blast
 from nivvo.play.effects.contract import Contact, World
 
@@ -12,9 +13,11 @@ def apply(world: World, contact: Contact, effect: Blast) -> None:
     world.burst(contact, middle, effect.radius)
     spared = {contact.body} if "struck" in effect.spares else set()
     spared |= {world.owner(contact)} if "owner" in effect.spares else set()
-    for body, gap in world.around(contact, middle, effect.radius):
+    for body, gap in world.around(contact, middle, effect.radius, bool(effect.impulse)):
         if body not in spared:
             share = effect.share(max(gap, 0.0) / effect.radius)
             if effect.shaded and share > 0.0:
                 share *= world.seen(contact, middle, body)
             world.hurt(contact, body, effect.damage * share)
+            if effect.impulse:
+                world.push(contact, body, effect.impulse * share * unit(world.middle(contact, body) - middle))

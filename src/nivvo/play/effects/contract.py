@@ -6,7 +6,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from nivvo.plan.effects import Score, Sends
+from nivvo.plan.effects import Lasting, Score, Sends
 
 
 class Contact(NamedTuple):
@@ -37,11 +37,14 @@ class World(Protocol):
     def owner(self, contact: Contact) -> int:
         """The number of the shooter whose projectile it is."""
 
+    def spot(self, contact: Contact, body: int) -> np.ndarray:
+        """Where the spot of a body is then (3,): its middle, unless another point is written."""
+
     def middle(self, contact: Contact, body: int) -> np.ndarray:
         """Where the middle of a body is then (3,)."""
 
-    def around(self, contact: Contact, point: np.ndarray, radius: float) -> list[tuple[int, float]]:
-        """Targets and shooters whose surface is then within ``radius`` of a point (3,), in order, and the gaps."""
+    def around(self, contact: Contact, point: np.ndarray, radius: float, all_: bool = False) -> list[tuple[int, float]]:
+        """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
         """The share of a body that no obstacle then hides from a point (3,)."""
@@ -52,8 +55,17 @@ class World(Protocol):
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
         """Take health from a body, at once."""
 
+    def last(self, contact: Contact, effect: Lasting) -> None:
+        """Let damage to the body that is touched go on by itself."""
+
     def remove(self, contact: Contact, body: int) -> None:
         """Put a body out, at once."""
+
+    def momentum(self, contact: Contact) -> np.ndarray:
+        """Mass times velocity of the projectile, as the body that it touches sees it (3,)."""
+
+    def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
+        """Give a body with a mass an impulse (3,), mass times units/s, at the next tick."""
 
     def blink(self, contact: Contact, point: np.ndarray, within: float) -> None:
         """Bring the shooter to a point (3,) at the next tick, at most ``within`` off to be clear; or tell why not."""

@@ -18,6 +18,7 @@ from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body
 from nivvo.plan.scene import Scene
+from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.motion import Chaser, Motion, Walker, motion_of
 from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
@@ -75,6 +76,7 @@ class Stage:
             for k, body in enumerate(scene.planned)
             if body.move is not None and body.move.toward is not None
         }
+        self.loose = Bodies(self)
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
 
@@ -103,6 +105,7 @@ class Stage:
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         self.number[body.name] = number
+        self.loose.add(number, body)
         if motion.moves:
             self.movers.append(number)
         self.arena.plan()
@@ -112,6 +115,7 @@ class Stage:
         number = self.number.pop(name)
         self.rows[number]["out"] = 1
         self.movers = [k for k in self.movers if k != number]
+        self.loose.of.pop(number, None)
         self._free.append((tick, number))
         self.arena.plan()
 
@@ -119,6 +123,11 @@ class Stage:
         """Let a body go straight to ``goal`` (3,) from ``now`` to ``then`` (clock), or be there at once; it stays."""
         # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
         self.motions[number] = self.motions[number].placed(now, then, goal, jump)
+        self.loose.moved(number, goal)
+        self.moves(number)
+
+    def moves(self, number: int) -> None:
+        """Know of a body that it moves from now on."""
         if number not in self.movers:
             self.movers.append(number)
             self.rows[number]["moves"] = 1
@@ -126,20 +135,22 @@ class Stage:
 
     @property
     def thinks(self) -> bool:
-        """Whether bodies chase or flee, or are to arrive, so that something changes at a tick's start."""
-        return bool(self.goals or self.coming)
+        """Whether bodies chase or flee, are to arrive, or have a mass, so that something changes at a tick's start."""
+        return bool(self.goals or self.coming or self.loose.of)
 
     def think(self, time: int, end: int) -> None:
-        """Let those arrive who are due at a tick's start, and those turn who chase or flee."""
+        """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
         while self.coming and self.coming[0][0] <= time:
             self._arrive(self.coming.pop(0)[1], time)
         if self.goals:
             self._turn(time, end)
+        if self.loose.of:
+            self.loose.think(time, end)
 
     def _arrive(self, number: int, time: int) -> None:
         """Let a body come, and begin its way."""
-        motion = motion_of(self.scene.planned[number])
-        if not isinstance(motion, Chaser):
+        motion = self.motions[number] if number in self.loose.of else motion_of(self.scene.planned[number])
+        if not isinstance(motion, Chaser | Pushed):
             place, velocity, acceleration = motion.pieces[0]
             motion = Motion(place)
             motion.turn(time, place, velocity, acceleration)

@@ -1,0 +1,370 @@
+"""How bodies move that have a mass and are pushed: they slide, fall, lie on what is below them, stop at what is there.
+
+They do not turn. Between two events each moves under a constant acceleration, so that its way is pieces of parabolas:
+an event is the end of a slide, a new contact, or the loss of one (over an edge). Contacts are inelastic: what closes
+in is taken out along the normal, shared by mass where both are loose; along the surface friction acts by Coulomb's
+law. Forces of contacts that hang on one another are found by Gauss and Seidel's iteration with each force kept at
+least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics method, 1999).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from nivvo.core.roots import first_fall
+from nivvo.core.shapes import HALF_SPACE, between, with_an_end
+from nivvo.core.vec import along, arc, dot, sub
+
+MOST_EVENTS = 64
+"""In one tick; what still goes on then stands until the next."""
+
+ROUNDS = 400
+SETTLED = 1e-13
+"""Change of a force by which the iteration is over, of the largest."""
+
+SKIN = 1e-9
+"""Of the scene's size: how near counts as touching."""
+
+BEND = 0.02
+"""Radians by which the normal of what it slides on may turn within a piece."""
+
+SHARP = 200.0
+"""A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
+
+Vector = tuple[float, float, float]
+NOWHERE: Vector = (0.0, 0.0, 0.0)
+
+
+@dataclass(slots=True)
+class Loose:
+    """A body with a mass: its row, place and velocity (3,) now; friction with what it lies on.
+
+    asleep : whether it lies still, on the bodies ``on``.
+    """
+
+    number: int
+    row: np.void
+    mass: float
+    friction: float
+    p: Vector
+    v: Vector = NOWHERE
+    a: Vector = NOWHERE
+    asleep: bool = False
+    on: tuple[int, ...] = ()
+    reach: float = field(init=False)
+
+    def __post_init__(self):
+        self.reach = reach_of(self.row)
+
+
+class Other(NamedTuple):
+    """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach."""
+
+    number: int
+    row: np.void
+    p: Vector
+    v: Vector
+    reach: float
+
+
+class Touch(NamedTuple):
+    """The first, a loose body, touches the second; n : from the second to the first."""
+
+    first: Loose
+    second: Loose | Other
+    n: Vector
+
+
+class Piece(NamedTuple):
+    """From a time on (s) a loose body is at p and goes with v and a."""
+
+    time: float
+    number: int
+    p: Vector
+    v: Vector
+    a: Vector
+
+
+def reach_of(row: np.void) -> float:
+    """Radius of a ball about a body's centre that holds it; inf of a half-space."""
+    if row["kind"] == HALF_SPACE:
+        return math.inf
+    half = with_an_end(row["half"])
+    return math.sqrt(float((half * half).sum())) + float(row["radius"])
+
+
+def advance(
+    loose: list[Loose], others: list[Other], gravity: Vector, ground: float, start: float, end: float, size: float
+) -> list[Piece]:
+    """Move loose bodies from ``start`` to ``end`` (s); the pieces that they then move on, where those change.
+
+    gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
+    """
+    world, now, pieces = _World(loose, others, gravity, ground, size), start, []
+    for _ in range(MOST_EVENTS):
+        active, touches = world.active(now - start)
+        if not active:
+            break
+        before = {one.number: (one.v, one.a, one.asleep) for one in active}
+        world.hit(touches)
+        pressed = world.press(active, touches)
+        for one in active:
+            if world.lies(one, touches):
+                one.v, one.a, one.asleep = NOWHERE, NOWHERE, True
+                one.on = tuple(sorted({t.second.number for t in touches if t.first is one}))
+            else:
+                one.asleep = False
+            v, a, slept = before[one.number]
+            off = sub(one.a, a)
+            if dot(off, off) <= 1e-24 * dot(a, a):
+                one.a = a
+            if one.v != v or one.a != a or one.asleep != slept:
+                pieces.append(Piece(now, one.number, one.p, one.v, one.a))
+        moving = [one for one in active if not one.asleep]
+        if not moving or now >= end:
+            break
+        span = world.span(moving, touches, pressed, now - start, end - now)
+        for one in moving:
+            one.p, one.v = arc(one.p, one.v, one.a, span), along(one.v, one.a, span)
+        now += span
+        world.set_back(touches, pressed, now - start)
+        if now >= end:
+            break
+    else:
+        for one in loose:
+            if not one.asleep:
+                one.v = one.a = NOWHERE
+                pieces.append(Piece(now, one.number, one.p, one.v, one.a))
+    return pieces
+
+
+class _World:
+    """One tick of loose bodies among others."""
+
+    def __init__(self, loose: list[Loose], others: list[Other], gravity: Vector, ground: float, size: float):
+        self.loose, self.others, self.gravity, self.ground = loose, others, gravity, ground
+        self.skin, self.slow = SKIN * size, SKIN * size
+        self.bends: list[float] = []
+
+    def active(self, late: float) -> tuple[list[Loose], list[Touch]]:
+        """Those that do not lie still, or touch one that does not; and all touches of theirs."""
+        active = [one for one in self.loose if not one.asleep]
+        asleep = [one for one in self.loose if one.asleep]
+        touches = []
+        for k, one in enumerate(active):
+            found = [*self.others, *active[k + 1 :], *asleep]
+            for other in found:
+                touch = self.touch(one, other, late)
+                if touch is None:
+                    continue
+                touches.append(touch)
+                if other in asleep:
+                    asleep.remove(other)
+                    active.append(other)
+        return active, touches
+
+    def touch(self, one: Loose, other: Loose | Other, late: float) -> Touch | None:
+        """The touch of two bodies, if they do."""
+        there = _place(other, late)
+        off = sub(one.p, there)
+        far = one.reach + other.reach + self.skin
+        if dot(off, off) > far * far:
+            return None
+        gap, n = between(one.row, one.p, other.row, there)
+        return Touch(one, other, _three(n)) if gap <= self.skin else None
+
+    def hit(self, touches: list[Touch]) -> None:
+        """Take out what closes in, along each normal."""
+        for _ in range(ROUNDS):
+            most = 0.0
+            for one, other, n in touches:
+                closing = -dot(n, sub(one.v, other.v))
+                if closing > 1e-6 * self.slow:
+                    most = max(most, closing)
+                    share = _share(one, other)
+                    one.v = along(one.v, n, closing * share)
+                    if isinstance(other, Loose):
+                        other.v = along(other.v, n, closing * (share - 1.0))
+            if most <= 1e-3 * self.slow:
+                break
+
+    def press(self, active: list[Loose], touches: list[Touch]) -> list[float]:
+        """Give each its acceleration, under gravity and what presses and rubs; returns what presses at each touch."""
+        forces = [0.0] * len(touches)
+        rubs: list[Vector] = [NOWHERE] * len(touches)
+        for one in active:
+            one.a = self.gravity
+            if self.ground:
+                speed = math.sqrt(dot(one.v, one.v))
+                one.a = along(NOWHERE, one.v, -one.friction * self.ground / speed) if speed > self.slow else NOWHERE
+        self.bends = [self.bend(*touch) for touch in touches]
+        closed = [-dot(t.n, sub(t.first.v, t.second.v)) >= -self.slow for t in touches]
+        for _ in range(ROUNDS):
+            change = most = 0.0
+            for k, (one, other, n) in enumerate(touches):
+                if not closed[k]:
+                    continue
+                ease = 1.0 / one.mass + (1.0 / other.mass if isinstance(other, Loose) else 0.0)
+                slides = sub(one.v, other.v)
+                wanted = dot(n, sub(one.a, _pull(other))) + self.bends[k] * dot(slides, slides)
+                force = max(forces[k] - wanted / ease, 0.0)
+                self._add(one, other, n, force - forces[k])
+                change, most = max(change, abs(force - forces[k])), max(most, force)
+                forces[k] = force
+                rub = self._rub(one, other, n, force, rubs[k], ease)
+                off = sub(rub, rubs[k])
+                size = math.sqrt(dot(off, off))
+                if size > 0.0:
+                    self._add(one, other, off, 1.0)
+                    change, rubs[k] = max(change, size), rub
+            if change <= SETTLED * most:
+                break
+        return forces
+
+    def bend(self, one: Loose, other: Loose | Other, n: Vector) -> float:
+        """How sharply the surface bends away on which one slides (1/units), 0 on the flat and at an edge."""
+        slides = _level(sub(one.v, other.v), n)
+        speed = math.sqrt(dot(slides, slides))
+        if speed <= self.slow:
+            return 0.0
+        step = 1e-3 * one.reach
+        _, m = between(one.row, along(sub(one.p, other.p), slides, step / speed), other.row, NOWHERE)
+        bend = dot(sub(_three(m), n), slides) / (speed * step)
+        return bend if 1e-9 < bend * one.reach < SHARP else 0.0
+
+    def _rub(self, one: Loose, other: Loose | Other, n: Vector, force: float, was: Vector, ease: float) -> Vector:
+        """The force of friction at a touch: against what slides, else as much as holds it, up to its most."""
+        most, slides = one.friction * force, _level(sub(one.v, other.v), n)
+        speed = math.sqrt(dot(slides, slides))
+        if speed > self.slow:
+            return along(NOWHERE, slides, -most / speed)
+        held = along(was, _level(sub(one.a, _pull(other)), n), -1.0 / ease)
+        size = math.sqrt(dot(held, held))
+        return held if size <= most else along(NOWHERE, held, most / size)
+
+    def _add(self, one: Loose, other: Loose | Other, way: Vector, force: float) -> None:
+        one.a = along(one.a, way, force / one.mass)
+        if isinstance(other, Loose):
+            other.a = along(other.a, way, -force / other.mass)
+
+    def lies(self, one: Loose, touches: list[Touch]) -> bool:
+        """Whether it lies still: nothing moves it, and what it lies on stands."""
+        size = math.sqrt(dot(self.gravity, self.gravity)) or self.ground
+        if math.sqrt(dot(one.v, one.v)) > self.slow or math.sqrt(dot(one.a, one.a)) > 1e-9 * max(size, self.slow):
+            return False
+        return all(t.second.v == NOWHERE or isinstance(t.second, Loose) for t in touches if t.first is one)
+
+    def span(self, moving: list[Loose], touches: list[Touch], forces: list[float], late: float, most: float) -> float:
+        """For how long (s) all go on as they do, at most so long."""
+        span, touching = most, {(t.first.number, t.second.number) for t in touches}
+        for one in moving:
+            if self.ground:
+                span = min(span, _stops(one.v, one.a, self.slow))
+        for one, other, n in touches:
+            v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
+            span = min(span, _stops(v, a, self.slow))
+        for one in moving:
+            for other in (*self.others, *self.loose):
+                pair = (one.number, other.number)
+                if other is not one and pair not in touching and pair[::-1] not in touching:
+                    span = min(span, self.meet(one, other, late, span))
+        for (one, other, n), force, bend in zip(touches, forces, self.bends, strict=True):
+            if force > 0.0 and bend > 0.0:
+                v = sub(one.v, other.v)
+                span = min(span, BEND / (bend * math.sqrt(dot(v, v))))
+            elif force > 0.0 and (not one.asleep or (isinstance(other, Loose) and not other.asleep)):
+                span = min(span, self.leave(one, other, n, late, span))
+        return max(span, 1e-9)
+
+    def meet(self, one: Loose, other: Loose | Other, late: float, span: float) -> float:
+        """When two that are apart first touch, within a span (s), by planes that part them; inf if they do not."""
+        v, a = sub(one.v, other.v), sub(one.a, _pull(other))
+        fast = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * span
+        there, t = _place(other, late), 0.0
+        off = sub(one.p, there)
+        far = one.reach + other.reach + fast * span
+        if dot(off, off) > far * far:
+            return math.inf
+        for _ in range(128):
+            gap, n = between(one.row, arc(off, v, a, t), other.row, NOWHERE)
+            if gap <= 0.5 * self.skin:
+                return t
+            n = _three(n)
+            s = first_fall(gap, dot(n, along(v, a, t)), 0.5 * dot(n, a))
+            if s < 0.0 or t + s > span:
+                return math.inf
+            if t + s == t:
+                return t
+            t += s
+        return t
+
+    def leave(self, one: Loose, other: Loose | Other, n: Vector, late: float, span: float) -> float:
+        """How long one stays on another that it is pressed onto, within a span: till an edge, or a bend."""
+        v, a, off = sub(one.v, other.v), sub(one.a, _pull(other)), sub(one.p, _place(other, late))
+
+        def stays(t: float) -> bool:
+            gap, m = between(one.row, arc(off, v, a, t), other.row, NOWHERE)
+            return bool(abs(gap) <= self.skin and dot(_three(m), n) >= 1.0 - 1e-12)
+
+        if stays(span):
+            return span
+        low, high = 0.0, span
+        for _ in range(50):
+            t = 0.5 * (low + high)
+            if stays(t):
+                low = t
+            else:
+                high = t
+        return high
+
+    def set_back(self, touches: list[Touch], forces: list[float], late: float) -> None:
+        """Let what was pressed onto another neither sink in nor hover, nor slide on by rounding."""
+        for (one, other, _), force, bend in zip(touches, forces, self.bends, strict=True):
+            if force <= 0.0:
+                continue
+            gap, n = between(one.row, one.p, other.row, _place(other, late))
+            n = _three(n)
+            if bend > 0.0 or 1e-3 * self.skin < abs(gap) <= self.skin:
+                one.p = along(one.p, n, -gap)
+            if bend > 0.0:
+                one.v = along(one.v, n, -dot(n, sub(one.v, other.v)))
+            slides = _level(sub(one.v, other.v), n)
+            if math.sqrt(dot(slides, slides)) <= self.slow:
+                one.v = sub(one.v, slides)
+        if self.ground:
+            for one in self.loose:
+                if math.sqrt(dot(one.v, one.v)) <= self.slow:
+                    one.v = NOWHERE
+
+
+def _three(vector) -> Vector:
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _place(other: Loose | Other, late: float) -> Vector:
+    """Where a body is, ``late`` s into the tick: loose ones are kept up to date."""
+    return other.p if isinstance(other, Loose) else along(other.p, other.v, late)
+
+
+def _pull(other: Loose | Other) -> Vector:
+    return other.a if isinstance(other, Loose) else NOWHERE
+
+
+def _share(one: Loose, other: Loose | Other) -> float:
+    """The share of a closing speed that the first takes."""
+    return other.mass / (one.mass + other.mass) if isinstance(other, Loose) else 1.0
+
+
+def _level(vector: Vector, n: Vector) -> Vector:
+    """The part of a vector along a surface."""
+    return along(vector, n, -dot(vector, n))
+
+
+def _stops(v: Vector, a: Vector, slow: float) -> float:
+    """When what slides stands; inf if it does not slow down."""
+    against = -dot(v, a)
+    return dot(v, v) / against if against > 0.0 and dot(v, v) > slow * slow else math.inf

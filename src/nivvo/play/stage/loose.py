@@ -1,0 +1,118 @@
+"""Bodies that have a mass: what is pushed moves, tick by tick, and lies still again."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import pushing
+from nivvo.core.clock import UNITS, from_seconds
+from nivvo.core.pushing import Loose, Other
+from nivvo.plan.bodies import Body
+from nivvo.play.stage.motion import Motion
+
+if TYPE_CHECKING:
+    from nivvo.play.stage.stage import Stage
+
+RESTLESS = 30.0
+"""Seconds for which a run goes on after the last push for the sake of what still moves."""
+
+
+class Pushed(Motion):
+    """The way of a body that has a mass: pieces, written tick by tick."""
+
+    def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Pushed:
+        """Moved from outside it is there at rest, and goes on from the next tick on."""
+        moved = Pushed(self.at(now)[0])
+        moved._go_to(now, then, goal, jump)
+        return moved
+
+
+class Bodies:
+    """Those of a stage that have a mass, by number; ``pushed``: when one was last (clock)."""
+
+    def __init__(self, stage: Stage):
+        self.stage, self.pushed = stage, 0
+        self.of: dict[int, Loose] = {}
+        self._out = b""
+        for number, body in enumerate(stage.scene.planned):
+            self.add(number, body)
+
+    def add(self, number: int, body: Body) -> None:
+        """Take in a body, if it has a mass."""
+        if body.mass is not None:
+            row = self.stage.rows[number].copy()
+            self.of[number] = Loose(number, row, body.mass, body.friction, _three(row["c0"]))
+            self.stage.motions[number] = Pushed(row["c0"].copy())
+
+    def push(self, number: int, impulse: np.ndarray, time: int) -> None:
+        """Give a body an impulse (3,), mass times units/s, at a time (clock); nothing to what has no mass."""
+        one = self.of.get(number)
+        if one is not None:
+            one.v, one.asleep = _three(np.array(one.v) + impulse / one.mass), False
+            self.pushed = time
+
+    def moved(self, number: int, place: np.ndarray) -> None:
+        """A body was put elsewhere from outside; what has a mass goes on from there, at rest."""
+        one = self.of.get(number)
+        if one is not None:
+            one.p, one.v, one.asleep = _three(place), pushing.NOWHERE, False
+
+    def restless(self, time: int) -> bool:
+        """Whether a run should go on at a time (clock) for what still moves."""
+        awake = any(not one.asleep and not self.stage.out(number) for number, one in self.of.items())
+        return awake and time - self.pushed < from_seconds(RESTLESS)
+
+    def think(self, time: int, end: int) -> None:
+        """Write how they move in the tick from ``time`` to ``end`` (clock)."""
+        stage, scene = self.stage, self.stage.scene
+        there = [one for number, one in self.of.items() if not stage.out(number)]
+        self._rouse(there, time, end)
+        if all(one.asleep for one in there):
+            return
+        others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
+                  if k not in self.of and not stage.out(k)]  # fmt: skip
+        ground = 0.0 if scene.frame.vertical else scene.weight
+        seconds = (end - time) / UNITS
+        for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
+            self._turn(piece, min(time + round(piece.time * UNITS), end))
+
+    def _turn(self, piece: pushing.Piece, when: int) -> None:
+        """Let a body's way go on as a piece says."""
+        number, motion = piece.number, self.stage.motions[piece.number]
+        place, velocity, acceleration = (np.array(one) for one in (piece.p, piece.v, piece.a))
+        if not motion.moves and not velocity.any() and not acceleration.any():
+            return
+        motion.turn(when, place, velocity, acceleration)
+        self.stage.moves(number)
+
+    def _rouse(self, there: list[Loose], time: int, end: int) -> None:
+        """Wake what lies where something has changed or comes near."""
+        stage, asleep = self.stage, [one for one in there if one.asleep]
+        out = stage.rows["out"].tobytes()
+        changed, self._out = out != self._out, out
+        movers = [self._other(k, time, end) for k in stage.movers if k not in self.of and not stage.out(k)]
+        for one in asleep:
+            near = any(other.number in one.on or _comes_near(one, other, (end - time) / UNITS) for other in movers)
+            one.asleep = not (changed or near)
+
+    def _other(self, number: int, time: int, end: int) -> Other:
+        """A body that goes its own way, over a tick."""
+        stage = self.stage
+        here = stage.middle(number, time)
+        velocity = pushing.NOWHERE
+        if stage.motions[number].moves:
+            velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
+        return Other(number, stage.rows[number], _three(here), velocity, pushing.reach_of(stage.rows[number]))
+
+
+def _comes_near(one: Loose, other: Other, seconds: float) -> bool:
+    """Whether a body may reach one that lies still within a tick."""
+    off = math.dist(one.p, other.p)
+    return off <= one.reach + other.reach + math.hypot(*other.v) * seconds
+
+
+def _three(vector) -> pushing.Vector:
+    return float(vector[0]), float(vector[1]), float(vector[2])
