@@ -156,8 +156,8 @@ BROKEN = {
     "cap below start": (instead("speed = 18", 'speed = { by = "shot", start = 9, step = 1, cap = 3 }'), ["cap lies on the other side"]),
     # Shooters that move, and where shots leave.
     "two ways to move": (instead("at = [0, 1]\n", "at = [0, 1]\nmove.velocity = [1, 0]\nwalk.speed = 2\n"), ["shooter.keeper", "move and walk"]),
-    "a way without speed": (plus("[target.b]\nmove.through = [[1, 1], [2, 2]]\n"), ["through and speed go together"]),
-    "a way and a velocity": (plus("[target.b]\nmove.through = [[1, 1]]\nmove.speed = 1\nmove.velocity = [1, 0]\n"), ["target.b.move", "either"]),
+    "a way without speed": (plus("[target.b]\nmove.through = [[1, 1], [2, 2]]\n"), ["go with speed"]),
+    "a way and a velocity": (plus("[target.b]\nmove.through = [[1, 1]]\nmove.speed = 1\nmove.velocity = [1, 0]\n"), ["target.b.move", "needs one of"]),
     "a target nowhere": (plus("[target.b]\nshape.ball = 1\n"), ["target.b", "needs at"]),
     "a jump without gravity": (instead("at = [0, 1]\n", "at = [0, 1]\nwalk.speed = 2\nwalk.jump = 5\n") + "[world]\ngravity = 0\n", ["walk.jump", "never comes down"]),
     "faces by a movement it lacks": (instead("at = [0, 1]\n", 'at = [0, 1]\nfacing_follows = "movement"\n'), ["shooter.keeper.facing_follows", "does not walk"]),

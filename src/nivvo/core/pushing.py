@@ -29,8 +29,14 @@ SETTLED = 1e-13
 SKIN = 1e-9
 """Of the scene's size: how near counts as touching."""
 
+SET_BACK = 8
+"""Times that what has sunk into one another is set apart after a piece."""
+
 BEND = 0.02
 """Radians by which the normal of what it slides on may turn within a piece."""
+
+LATEST = 5e-4
+"""Seconds by which the loss of a contact may be seen late: till then each is behind the plane that parted them."""
 
 SHARP = 200.0
 """A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
@@ -149,9 +155,11 @@ class _World:
         self.loose, self.others, self.gravity, self.ground = loose, others, gravity, ground
         self.skin, self.slow = SKIN * size, SKIN * size
         self.bends: list[float] = []
+        self.late = 0.0
 
     def active(self, late: float) -> tuple[list[Loose], list[Touch]]:
         """Those that do not lie still, or touch one that does not; and all touches of theirs."""
+        self.late = late
         active = [one for one in self.loose if not one.asleep]
         asleep = [one for one in self.loose if one.asleep]
         touches = []
@@ -201,7 +209,7 @@ class _World:
             if self.ground:
                 speed = math.sqrt(dot(one.v, one.v))
                 one.a = along(NOWHERE, one.v, -one.friction * self.ground / speed) if speed > self.slow else NOWHERE
-        self.bends = [self.bend(*touch) for touch in touches]
+        self.bends = [self.bend(*touch, _level(sub(touch.first.v, touch.second.v), touch.n)) for touch in touches]
         closed = [-dot(t.n, sub(t.first.v, t.second.v)) >= -self.slow for t in touches]
         for _ in range(ROUNDS):
             change = most = 0.0
@@ -225,15 +233,14 @@ class _World:
                 break
         return forces
 
-    def bend(self, one: Loose, other: Loose | Other, n: Vector) -> float:
-        """How sharply the surface bends away on which one slides (1/units), 0 on the flat and at an edge."""
-        slides = _level(sub(one.v, other.v), n)
-        speed = math.sqrt(dot(slides, slides))
-        if speed <= self.slow:
+    def bend(self, one: Loose, other: Loose | Other, n: Vector, way: Vector) -> float:
+        """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""
+        size = math.sqrt(dot(way, way))
+        if size <= self.slow:
             return 0.0
         step = 1e-3 * one.reach
-        _, m = between(one.row, along(sub(one.p, other.p), slides, step / speed), other.row, NOWHERE)
-        bend = dot(sub(_three(m), n), slides) / (speed * step)
+        _, m = between(one.row, along(sub(one.p, _place(other, self.late)), way, step / size), other.row, NOWHERE)
+        bend = dot(sub(_three(m), n), way) / (size * step)
         return bend if 1e-9 < bend * one.reach < SHARP else 0.0
 
     def _rub(self, one: Loose, other: Loose | Other, n: Vector, force: float, was: Vector, ease: float) -> Vector:
@@ -272,13 +279,17 @@ class _World:
                 pair = (one.number, other.number)
                 if other is not one and pair not in touching and pair[::-1] not in touching:
                     span = min(span, self.meet(one, other, late, span))
-        for (one, other, n), force, bend in zip(touches, forces, self.bends, strict=True):
-            if force > 0.0 and bend > 0.0:
-                v = sub(one.v, other.v)
-                span = min(span, BEND / (bend * math.sqrt(dot(v, v))))
-            elif force > 0.0 and (not one.asleep or (isinstance(other, Loose) and not other.asleep)):
-                span = min(span, self.leave(one, other, n, late, span))
-        return max(span, 1e-9)
+        for k, (one, other, n) in enumerate(touches):
+            if forces[k] <= 0.0 or not (one in moving or other in moving):
+                continue
+            v, a = (_level(sub(x, y), n) for x, y in ((one.v, other.v), (one.a, _pull(other))))
+            if self.bends[k] == 0.0 and dot(v, v) <= self.slow * self.slow:
+                self.bends[k] = self.bend(one, other, n, a)
+            if self.bends[k] > 0.0:
+                span = min(span, _turns(v, a, BEND / self.bends[k]))
+            else:
+                span = min(span, max(self.leave(one, other, n, late, span), LATEST))
+        return max(min(span, most), 1e-9)
 
     def meet(self, one: Loose, other: Loose | Other, late: float, span: float) -> float:
         """When two that are apart first touch, within a span (s), by planes that part them; inf if they do not."""
@@ -308,7 +319,7 @@ class _World:
 
         def stays(t: float) -> bool:
             gap, m = between(one.row, arc(off, v, a, t), other.row, NOWHERE)
-            return bool(abs(gap) <= self.skin and dot(_three(m), n) >= 1.0 - 1e-12)
+            return bool(gap <= self.skin and dot(_three(m), n) >= 1.0 - 1e-12)
 
         if stays(span):
             return span
@@ -323,18 +334,25 @@ class _World:
 
     def set_back(self, touches: list[Touch], forces: list[float], late: float) -> None:
         """Let what was pressed onto another neither sink in nor hover, nor slide on by rounding."""
-        for (one, other, _), force, bend in zip(touches, forces, self.bends, strict=True):
-            if force <= 0.0:
-                continue
-            gap, n = between(one.row, one.p, other.row, _place(other, late))
-            n = _three(n)
-            if bend > 0.0 or 1e-3 * self.skin < abs(gap) <= self.skin:
-                one.p = along(one.p, n, -gap)
-            if bend > 0.0:
-                one.v = along(one.v, n, -dot(n, sub(one.v, other.v)))
-            slides = _level(sub(one.v, other.v), n)
-            if math.sqrt(dot(slides, slides)) <= self.slow:
-                one.v = sub(one.v, slides)
+        for _ in range(SET_BACK):
+            most = 0.0
+            for (one, other, _), force, bend in zip(touches, forces, self.bends, strict=True):
+                if force <= 0.0:
+                    continue
+                gap, n = between(one.row, one.p, other.row, _place(other, late))
+                n = _three(n)
+                if gap < -1e-3 * self.skin or bend > 0.0 or 1e-3 * self.skin < gap <= self.skin:
+                    most, share = max(most, -gap), _share(one, other)
+                    one.p = along(one.p, n, -gap * share)
+                    if isinstance(other, Loose):
+                        other.p = along(other.p, n, gap * (1.0 - share))
+                if bend > 0.0:
+                    one.v = along(one.v, n, -dot(n, sub(one.v, other.v)))
+                slides = _level(sub(one.v, other.v), n)
+                if math.sqrt(dot(slides, slides)) <= self.slow:
+                    one.v = sub(one.v, slides)
+            if most <= self.skin:
+                break
         if self.ground:
             for one in self.loose:
                 if math.sqrt(dot(one.v, one.v)) <= self.slow:
@@ -362,6 +380,12 @@ def _share(one: Loose, other: Loose | Other) -> float:
 def _level(vector: Vector, n: Vector) -> Vector:
     """The part of a vector along a surface."""
     return along(vector, n, -dot(vector, n))
+
+
+def _turns(v: Vector, a: Vector, far: float) -> float:
+    """When so long a way is gone, about."""
+    speed, pull = math.sqrt(dot(v, v)), math.sqrt(dot(a, a))
+    return 2.0 * far / (speed + math.sqrt(speed * speed + 2.0 * pull * far)) if speed or pull else math.inf
 
 
 def _stops(v: Vector, a: Vector, slow: float) -> float:
