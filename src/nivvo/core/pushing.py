@@ -49,7 +49,7 @@ NOWHERE: Vector = (0.0, 0.0, 0.0)
 class Loose:
     """A body with a mass: its row, place and velocity (3,) now; friction with what it lies on.
 
-    asleep : whether it lies still, on the bodies ``on``.
+    asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart since its last piece.
     """
 
     number: int
@@ -61,6 +61,7 @@ class Loose:
     a: Vector = NOWHERE
     asleep: bool = False
     on: tuple[int, ...] = ()
+    shifted: bool = False
     reach: float = field(init=False)
 
     def __post_init__(self):
@@ -111,24 +112,26 @@ def advance(
     gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
     """
     world, now, pieces = _World(loose, others, gravity, ground, size), start, []
+    world.watch(end - start)
     for _ in range(MOST_EVENTS):
         active, touches = world.active(now - start)
         if not active:
             break
-        before = {one.number: (one.v, one.a, one.asleep) for one in active}
+        before = {one.number: (one.v, one.a) for one in active}
         world.hit(touches)
         pressed = world.press(active, touches)
         for one in active:
-            if world.lies(one, touches):
+            if world.lies(one):
                 one.v, one.a, one.asleep = NOWHERE, NOWHERE, True
                 one.on = tuple(sorted({t.second.number for t in touches if t.first is one}))
             else:
                 one.asleep = False
-            v, a, slept = before[one.number]
+            v, a = before[one.number]
             off = sub(one.a, a)
             if dot(off, off) <= 1e-24 * dot(a, a):
                 one.a = a
-            if one.v != v or one.a != a or one.asleep != slept:
+            if one.v != v or one.a != a or one.shifted:
+                one.shifted = False
                 pieces.append(Piece(now, one.number, one.p, one.v, one.a))
         moving = [one for one in active if not one.asleep]
         if not moving or now >= end:
@@ -156,6 +159,18 @@ class _World:
         self.skin, self.slow = SKIN * size, SKIN * size
         self.bends: list[float] = []
         self.late = 0.0
+        self.watched: set[int] = set()
+
+    def watch(self, seconds: float) -> None:
+        """Keep those awake that something on its own way may come to, or that lie on it."""
+        for one in self.loose:
+            for other in self.others:
+                if other.v != NOWHERE:
+                    far = one.reach + other.reach + self.skin + math.hypot(*other.v) * seconds
+                    if other.number in one.on or math.dist(one.p, other.p) <= far:
+                        self.watched.add(one.number)
+            if one.number in self.watched:
+                one.asleep = False
 
     def active(self, late: float) -> tuple[list[Loose], list[Touch]]:
         """Those that do not lie still, or touch one that does not; and all touches of theirs."""
@@ -258,12 +273,12 @@ class _World:
         if isinstance(other, Loose):
             other.a = along(other.a, way, -force / other.mass)
 
-    def lies(self, one: Loose, touches: list[Touch]) -> bool:
-        """Whether it lies still: nothing moves it, and what it lies on stands."""
-        size = math.sqrt(dot(self.gravity, self.gravity)) or self.ground
-        if math.sqrt(dot(one.v, one.v)) > self.slow or math.sqrt(dot(one.a, one.a)) > 1e-9 * max(size, self.slow):
+    def lies(self, one: Loose) -> bool:
+        """Whether it lies still: nothing moves it, nothing comes near, and what it lies on stands."""
+        if one.number in self.watched:
             return False
-        return all(t.second.v == NOWHERE or isinstance(t.second, Loose) for t in touches if t.first is one)
+        size = max(math.sqrt(dot(self.gravity, self.gravity)) or self.ground, self.slow)
+        return math.sqrt(dot(one.v, one.v)) <= self.slow and math.sqrt(dot(one.a, one.a)) <= 1e-9 * size
 
     def span(self, moving: list[Loose], touches: list[Touch], forces: list[float], late: float, most: float) -> float:
         """For how long (s) all go on as they do, at most so long."""
@@ -344,8 +359,10 @@ class _World:
                 if gap < -1e-3 * self.skin or bend > 0.0 or 1e-3 * self.skin < gap <= self.skin:
                     most, share = max(most, -gap), _share(one, other)
                     one.p = along(one.p, n, -gap * share)
+                    one.shifted = one.shifted or abs(gap) > self.skin
                     if isinstance(other, Loose):
                         other.p = along(other.p, n, gap * (1.0 - share))
+                        other.shifted = other.shifted or abs(gap) > self.skin
                 if bend > 0.0:
                     one.v = along(one.v, n, -dot(n, sub(one.v, other.v)))
                 slides = _level(sub(one.v, other.v), n)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -62,14 +61,16 @@ class Bodies:
 
     def restless(self, time: int) -> bool:
         """Whether a run should go on at a time (clock) for what still moves."""
-        awake = any(not one.asleep and not self.stage.out(number) for number, one in self.of.items())
-        return awake and time - self.pushed < from_seconds(RESTLESS)
+        moves = any(
+            (one.v, one.a) != (pushing.NOWHERE,) * 2 and not self.stage.out(number) for number, one in self.of.items()
+        )
+        return moves and time - self.pushed < from_seconds(RESTLESS)
 
     def think(self, time: int, end: int) -> None:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage, scene = self.stage, self.stage.scene
         there = [one for number, one in self.of.items() if not stage.out(number)]
-        self._rouse(there, time, end)
+        self._rouse(there)
         if all(one.asleep for one in there):
             return
         others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
@@ -88,15 +89,14 @@ class Bodies:
         motion.turn(when, place, velocity, acceleration)
         self.stage.moves(number)
 
-    def _rouse(self, there: list[Loose], time: int, end: int) -> None:
-        """Wake what lies where something has changed or comes near."""
-        stage, asleep = self.stage, [one for one in there if one.asleep]
+    def _rouse(self, there: list[Loose]) -> None:
+        """Wake all where a body has come or is out, or one that moves is about."""
+        stage = self.stage
         out = stage.rows["out"].tobytes()
         changed, self._out = out != self._out, out
-        movers = [self._other(k, time, end) for k in stage.movers if k not in self.of and not stage.out(k)]
-        for one in asleep:
-            near = any(other.number in one.on or _comes_near(one, other, (end - time) / UNITS) for other in movers)
-            one.asleep = not (changed or near)
+        if changed or any(k not in self.of and not stage.out(k) for k in stage.movers):
+            for one in there:
+                one.asleep = False
 
     def _other(self, number: int, time: int, end: int) -> Other:
         """A body that goes its own way, over a tick."""
@@ -106,12 +106,6 @@ class Bodies:
         if stage.motions[number].moves:
             velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
         return Other(number, stage.rows[number], _three(here), velocity, pushing.reach_of(stage.rows[number]))
-
-
-def _comes_near(one: Loose, other: Other, seconds: float) -> bool:
-    """Whether a body may reach one that lies still within a tick."""
-    off = math.dist(one.p, other.p)
-    return off <= one.reach + other.reach + math.hypot(*other.v) * seconds
 
 
 def _three(vector) -> pushing.Vector:

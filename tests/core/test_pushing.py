@@ -1,0 +1,213 @@
+"""Loose bodies: closed forms of sliding, falling and pushing, and random heaps in which nothing sinks in."""
+
+import math
+import os
+import unittest
+
+import numpy as np
+from scipy.optimize import lsq_linear
+
+from nivvo.core import pool
+from nivvo.core.pushing import NOWHERE, Loose, Other, advance, reach_of
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, between, with_an_end
+from nivvo.core.vec import dot
+from tests.core.bodies import body
+
+G = 9.81
+DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
+
+
+def box(half, axes=None, flat=True):
+    row = pool.zeros(1, pool.BODY)[0]
+    row["kind"], row["half"] = BOX, [*half, ENDLESS][:3] if flat else half
+    row["axis0"], row["axis1"], row["axis2"] = np.eye(3) if axes is None else axes
+    return row
+
+
+def floor(normal, number=100, at=NOWHERE, velocity=NOWHERE):
+    row = pool.zeros(1, pool.BODY)[0]
+    row["kind"], row["axis0"] = HALF_SPACE, normal
+    return Other(number, row, at, velocity, reach_of(row))
+
+
+def other(number, row, at, velocity=NOWHERE):
+    return Other(number, row, tuple(map(float, at)), velocity, reach_of(row))
+
+
+def run(loose, others, gravity=(0.0, -G, 0.0), ground=0.0, seconds=10.0, rate=60, see=lambda k: None):
+    for k in range(round(seconds * rate)):
+        moved = [one._replace(p=tuple(np.array(one.p) + np.array(one.v) * k / rate)) for one in others]
+        advance(loose, moved, gravity, ground, 0.0, 1.0 / rate, 5.0)
+        see(k)
+
+
+def turned(angle):
+    s, c = math.sin(angle), math.cos(angle)
+    return np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]])
+
+
+class Gap(unittest.TestCase):
+    def test_between_bodies_is_that_of_the_nearest_points_of_their_cores(self):
+        rng, apart = np.random.default_rng(3), 0
+        for _ in range(600 if DEEP else 150):
+            flat = bool(rng.integers(2))
+            one, two = (body(int(kind), rng, flat=flat) for kind in rng.integers(0, 3, 2))
+            at, there = rng.uniform(-3, 3, (2, 3))
+            if flat:
+                at[2] = there[2] = 0.0
+            gap, way = between(one, at, two, there)
+            axes = [np.array([row[f"axis{k}"] for k in range(3)]).T for row in (one, two)]
+            most = np.concatenate([with_an_end(row["half"]) for row in (one, two)]) + 1e-15
+            found = lsq_linear(np.hstack([axes[0], -axes[1]]), there - at, bounds=(-most, most), tol=1e-15)
+            cores = np.linalg.norm(np.hstack([axes[0], -axes[1]]) @ found.x + at - there)
+            if cores > 1e-3:
+                apart += 1
+                self.assertAlmostEqual(gap, cores - one["radius"] - two["radius"], delta=2e-5)
+                step = between(one, at + 1e-6 * way, two, there)[0]
+                self.assertAlmostEqual((step - gap) / 1e-6, 1.0, delta=1e-3)
+            else:
+                self.assertLess(gap, 1e-9)
+                self.assertGreater(between(one, at + (1e-9 - gap) * way, two, there)[0], -1e-8)
+        self.assertGreater(apart, 50)
+
+
+class Slide(unittest.TestCase):
+    def test_it_stops_after_its_speed_squared_over_twice_the_friction_at_any_slope_and_rate(self):
+        for angle in (0.0, 0.4, -1.1):
+            for rate in (30, 60, 144):
+                for slope in (0.0, math.radians(12)):
+                    # The whole world is turned by the angle; on the slope it slides uphill, and stays.
+                    n = turned(angle)[1]
+                    along = turned(angle)[0]
+                    gravity = turned(angle - slope)[1] * -G
+                    one = Loose(0, box([0.5, 0.3], turned(angle)), 2.0, 0.4, tuple(0.3 * n), tuple(3.0 * along))
+                    run([one], [floor(n)], tuple(gravity), rate=rate, seconds=4)
+                    slows = 0.4 * G * math.cos(slope) + G * math.sin(slope)
+                    np.testing.assert_allclose(np.array(one.p) - 0.3 * n, 9.0 / (2 * slows) * along, atol=1e-9)
+                    self.assertTrue(one.asleep)
+
+    def test_in_space_and_on_ground_that_is_looked_down_on(self):
+        n, way = np.array([0.48, 0.6, 0.64]), np.array([0.8, 0.0, -0.6])
+        axes = np.array([way, np.cross(n, way), n])
+        one = Loose(0, box([0.5, 0.3, 0.2], axes, flat=False), 3.0, 0.25, tuple(0.2 * n), tuple(2.0 * way))
+        run([one], [floor(n)], tuple(-G * n), seconds=4)
+        np.testing.assert_allclose(np.array(one.p) - 0.2 * n, 4.0 / (2 * 0.25 * G) * way, atol=1e-9)
+        one = Loose(0, box([0.5, 0.3]), 3.0, 0.25, NOWHERE, (1.2, 1.6, 0.0))
+        run([one], [], NOWHERE, ground=G, seconds=4)
+        np.testing.assert_allclose(one.p, np.array([0.6, 0.8, 0.0]) * 4.0 / (2 * 0.25 * G), atol=1e-9)
+
+    def test_down_a_slope_it_gains_what_gravity_leaves_it(self):
+        slope = math.radians(35)
+        n, along = turned(-slope)[1], turned(-slope)[0]
+        one = Loose(0, box([0.5, 0.3], turned(-slope)), 2.0, 0.3, tuple(0.3 * n))
+        run([one], [floor(n)], seconds=1)
+        gain = G * (math.sin(slope) - 0.3 * math.cos(slope))
+        np.testing.assert_allclose(np.array(one.p) - 0.3 * n, 0.5 * gain * along, atol=1e-9)
+        held = Loose(0, box([0.5, 0.3], turned(-slope)), 2.0, 0.8, tuple(0.3 * n))
+        run([held], [floor(n)], seconds=1)
+        self.assertTrue(held.asleep)
+
+    def test_over_an_edge_it_falls_and_slides_on_where_it_lands(self):
+        table = other(101, box([2.0, 0.5]), (0.0, 1.5, 0.0))
+        one = Loose(0, box([0.3, 0.3]), 2.0, 0.1, (0.0, 2.3, 0.0), (4.0, 0.0, 0.0))
+        run([one], [floor([0, 1, 0]), table], seconds=8)
+        speed = math.sqrt(16.0 - 2 * 0.1 * G * 2.3)
+        lands = 2.3 + speed * math.sqrt(2 * 2.0 / G)
+        self.assertAlmostEqual(one.p[0], lands + speed * speed / (2 * 0.1 * G), delta=1e-6)
+        self.assertAlmostEqual(one.p[1], 0.3, delta=1e-9)
+
+    def test_a_ball_leaves_a_round_body_where_gravity_no_longer_bends_its_way(self):
+        round_, ball = (pool.zeros(1, pool.BODY)[0] for _ in range(2))
+        for row, radius in ((round_, 1.0), (ball, 0.3)):
+            row["kind"], row["radius"], row["axis0"] = BALL, radius, [1, 0, 0]
+        start = math.radians(10)
+        one = Loose(0, ball, 1.0, 0.0, (1.3 * math.sin(start), 1.3 * math.cos(start), 0.0))
+        on = []
+
+        def see(_):
+            if math.hypot(*one.p) < 1.3 + 1e-6:
+                on.append(one.p[1] / math.hypot(*one.p))
+
+        run([one], [other(1, round_, NOWHERE)], rate=500, seconds=2, see=see)
+        self.assertAlmostEqual(on[-1], 2.0 / 3.0 * math.cos(start), delta=0.02)
+
+
+class Push(unittest.TestCase):
+    def test_two_that_meet_go_on_as_one_and_keep_their_momentum(self):
+        rng = np.random.default_rng(5)
+        for _ in range(20):
+            way = turned(rng.uniform(0, 7))
+            masses, speed = rng.uniform(0.5, 5, 2), rng.uniform(1, 5)
+            first = Loose(0, box([0.5, 0.5], way), masses[0], 0.0, NOWHERE, tuple(speed * way[0]))
+            second = Loose(1, box([0.4, 0.5], way), masses[1], 0.0, tuple(2.0 * way[0]))
+            run([first, second], [], NOWHERE, seconds=2)
+            both = speed * masses[0] / masses.sum() * way[0]
+            np.testing.assert_allclose(first.v, both, atol=1e-9)
+            np.testing.assert_allclose(second.v, both, atol=1e-9)
+
+    def test_what_moves_into_it_pushes_it_and_carries_what_lies_on_it(self):
+        wall = other(101, box([0.2, 2.0]), (-3.0, 2.0, 0.0), (1.5, 0.0, 0.0))
+        one = Loose(0, box([0.5, 0.5]), 2.0, 0.4, (0.0, 0.5, 0.0))
+        run([one], [floor([0, 1, 0]), wall], seconds=4)
+        self.assertAlmostEqual(one.p[0], -3.0 + 1.5 * 4 + 0.7, delta=1e-6)
+        lift = other(101, box([2.0, 0.2]), (0.0, 0.0, 0.0), (0.7, 0.0, 0.0))
+        one = Loose(0, box([0.5, 0.5]), 2.0, 0.6, (0.0, 0.7, 0.0))
+        run([one], [lift], seconds=3)
+        # It slips until it is as fast, then goes along.
+        self.assertAlmostEqual(one.p[0], 0.7 * 3 - 0.7**2 / (2 * 0.6 * G), delta=1e-6)
+
+    def test_a_stack_of_three_stands_for_a_minute_at_each_rate(self):
+        for rate in (30, 60, 144):
+            stack = [Loose(k, box([0.5, 0.5]), 1.0 + k, 0.5, (0.1 * k, 0.5 + k, 0.0)) for k in range(3)]
+            run(stack, [floor([0, 1, 0])], seconds=60, rate=rate)
+            for k, one in enumerate(stack):
+                self.assertTrue(one.asleep)
+                np.testing.assert_allclose(one.p, (0.1 * k, 0.5 + k, 0.0), atol=1e-12)
+
+    def test_a_stack_that_falls_comes_to_stand(self):
+        stack = [Loose(k, box([0.5, 0.5]), 1.0 + k, 0.5, (0.1 * k, 1.5 + 1.3 * k, 0.0)) for k in range(3)]
+        run(stack, [floor([0, 1, 0])], seconds=3)
+        for k, one in enumerate(stack):
+            np.testing.assert_allclose(one.p, (0.1 * k, 0.5 + k, 0.0), atol=1e-8)
+
+    def test_random_heaps_sink_into_nothing_and_gain_no_energy(self):
+        for seed in range(40 if DEEP else 10):
+            rng = np.random.default_rng(seed)
+            flat = bool(rng.integers(2))
+            up = 1 if flat else 2
+            gravity = tuple(-G * np.eye(3)[up])
+            walls = [floor(np.eye(3)[up])] + [
+                floor(side * np.eye(3)[axis], 101 + 2 * axis + (side > 0), tuple(-3.0 * side * np.eye(3)[axis]))
+                for axis in range(3)
+                if axis != up and not (flat and axis == 2)
+                for side in (-1.0, 1.0)
+            ]
+            loose = []
+            for number in range(int(rng.integers(1, 4))):
+                row = body(int(rng.choice([BALL, CAPSULE, BOX])), rng, flat=flat)
+                for _ in range(50):
+                    at, velocity = rng.uniform(-2, 2, 3), rng.uniform(-5, 5, 3)
+                    at[up] += 3.5
+                    if flat:
+                        at[2] = velocity[2] = 0.0
+                    if all(between(row, at, one.row, one.p)[0] > 0.01 for one in [*walls, *loose]):
+                        start = tuple(map(float, at)), tuple(map(float, velocity))
+                        loose.append(
+                            Loose(number, row, float(rng.uniform(0.5, 5)), float(rng.choice([0, 0.3])), *start)
+                        )
+                        break
+            energy = [math.inf]
+
+            def see(_, loose=loose, walls=walls, energy=energy, gravity=gravity, seed=seed):
+                now = sum(one.mass * (0.5 * dot(one.v, one.v) - dot(gravity, one.p)) for one in loose)
+                self.assertLess(now, energy[0] + 2e-4 * abs(now), seed)
+                energy[0] = now
+                for k, one in enumerate(loose):
+                    for two in [*walls, *loose[:k]]:
+                        self.assertGreater(between(one.row, one.p, two.row, two.p)[0], -2e-3, (seed, two.number))
+
+            run(loose, walls, gravity, seconds=2, see=see)
+
+
+if __name__ == "__main__":
+    unittest.main()

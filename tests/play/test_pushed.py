@@ -1,0 +1,182 @@
+"""Bodies with a mass in drills: knocks, blasts, edges, supports that go, in every view, step and rate."""
+
+import math
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.errors import DrillError
+
+G = 9.81
+TEXT = """nivvo = 1
+{view}
+tick = {{ rate = {rate}, motion = "{motion}" }}
+[shooter.keeper]
+at = {home}
+shape.ball = 0.4
+[ability.rivet]
+launch.speed = 30
+flight.gravity_share = 0
+shape.ball = 0.1
+mass = 4
+on.anything = {{ then = "end", {answer} }}
+{more}
+[target.barrel]
+at = {at}
+shape.box = {box}
+mass = 20
+friction = 0.3
+[case.tap]
+input = [{{ t = 0, tap = "fire" }}]
+"""
+QUAY = """[obstacle.quay]
+at = [0, {y1}]
+shape.box = [16, 2]
+[obstacle.water]
+at = [0, 0]
+shape.half_space = "up"
+"""
+
+
+def written(**keys):
+    base = {"view": "", "rate": 60, "motion": "exact", "home": [0, 2.2], "at": [7, 2.5], "box": [0.8, 1],
+            "answer": "knock.momentum = 1", "more": QUAY.format(y1=1)}  # fmt: skip
+    return TEXT.format(**{**base, **keys})
+
+
+def made(**keys):
+    return nivvo.parse(written(**keys))
+
+
+def end_of(run, name="barrel", time=30.0):
+    return run.stage.motions[run.scene.number[name]].seen(time)[0]
+
+
+class Knock(unittest.TestCase):
+    def test_off_the_quay_it_slides_falls_and_stops_where_hand_calculation_says(self):
+        for rate, motion in ((60, "exact"), (30, "exact"), (144, "exact"), (60, "verlet")):
+            for sign, world in ((1, ""), (-1, "world.y = 'down'")):
+                places = {"home": [0, 2.2 * sign], "at": [7, 2.5 * sign], "more": QUAY.format(y1=sign)}
+                run = nivvo.fire(made(rate=rate, motion=motion, view=world, **places))
+                # It has the projectile's momentum from the next tick on.
+                speed = 4 * 30 / 20
+                edge = math.sqrt(speed**2 - 2 * 0.3 * G * (8.4 - 7))
+                lands = 8.4 + edge * math.sqrt(2 * 2 / G)
+                expected = [lands + edge**2 / (2 * 0.3 * G), 0.5 * sign]
+                np.testing.assert_allclose(end_of(run)[:2], expected, atol=1e-6)
+                pushed = next(row for row in run.rows("events") if row["what"] == "pushed")
+                self.assertEqual(pushed["body"], "barrel")
+
+    def test_an_impulse_goes_onward_or_into_the_surface(self):
+        tilt = "shape.turned = 30\n"
+        for along, way in (("onward", 0.0), ("inward", 30.0)):
+            text = written(answer=f'knock = {{ impulse = 40, along = "{along}" }}', view="world.view = 'top'",
+                        home=[0, 0], at=[6, 0], more="")  # fmt: skip
+            run = nivvo.fire(nivvo.parse(text.replace("mass = 20", tilt + "mass = 20")))
+            moved = end_of(run)[:2] - np.array([6, 0])
+            far = 2.0**2 / (2 * 0.3 * G)
+            s, c = math.sin(math.radians(way)), math.cos(math.radians(way))
+            np.testing.assert_allclose(np.abs(moved), np.abs([far * c, far * s]), atol=1e-9)
+
+    def test_in_space_along_each_axis_that_can_be_up(self):
+        for up in range(3):
+            axis = "xyz"[up]
+            forward = "y" if axis == "x" else "x"
+            ahead = np.eye(3)["xyz".index(forward)]
+            at = 6 * ahead + 0.5 * np.eye(3)[up]
+            home = 0.5 * np.eye(3)[up]
+            floor = '[obstacle.floor]\nat = [0, 0, 0]\nshape.half_space = "up"\n'
+            view = f"world = {{ view = 'space', up = '+{axis}', forward = '+{forward}' }}"
+            drill = made(view=view, home=home.tolist(), at=at.tolist(), box=[1, 1, 1], more=floor)
+            run = nivvo.fire(drill)
+            np.testing.assert_allclose(end_of(run), at + ahead * 36 / (2 * 0.3 * G), atol=1e-9)
+
+    def test_it_is_a_body_like_any_other_while_it_moves(self):
+        # A second shot touches it where it then is, and pushes it on.
+        text = written(more='[obstacle.floor]\nat = [0, 2]\nshape.half_space = "up"\n', at=[5, 2.5])
+        text = text.replace("}]", '}, { t = 0.5, tap = "fire" }]')
+        run = nivvo.fire(nivvo.parse(text))
+        first, second = run.rows("contacts")
+        start = math.ceil(first["time"] * 60) / 60
+        since = second["time"] - start
+        x = 5 + 6 * since - 0.5 * 0.3 * G * since**2
+        self.assertAlmostEqual(second["x"], x - 0.4, places=9)
+        self.assertAlmostEqual(second["speed"], 30 - (6 - 0.3 * G * since), places=9)
+
+    def test_a_blast_pushes_all_that_has_a_mass_away(self):
+        more = "[obstacle.crate]\nat = [9, 2]\nshape.box = [1, 1]\nmass = 5\nfriction = 0.1\n"
+        answer = "blast = { radius = 6, damage = 0, impulse = 30, falloff = 'none' }"
+        run = nivvo.fire(made(view="world.view = 'top'", home=[0, 0], at=[7, 0], more=more, answer=answer))
+        middle = np.array([6.6, 0.0])
+        for name, at, mass, friction in (("crate", [9, 2], 5, 0.1), ("barrel", [7, 0], 20, 0.3)):
+            way = (np.array(at) - middle) / np.linalg.norm(np.array(at) - middle)
+            expected = at + way * (30 / mass) ** 2 / (2 * friction * G)
+            np.testing.assert_allclose(end_of(run, name)[:2], expected, atol=1e-9)
+
+
+class Supports(unittest.TestCase):
+    def test_what_lies_on_something_falls_when_that_is_shot_away(self):
+        more = """[obstacle.floor]
+at = [0, 0]
+shape.half_space = "up"
+[target.stool]
+at = [7, 2]
+shape.box = [1, 1]
+health = 5
+"""
+        answer = "damage = 10"
+        run = nivvo.fire(made(answer=answer, more=more, at=[7, 3], home=[0, 2]))
+        self.assertAlmostEqual(end_of(run)[1], 0.5, delta=1e-9)
+        self.assertAlmostEqual(end_of(run, time=0.1)[1], 3.0, delta=1e-12)
+
+    def test_live_it_is_pushed_put_elsewhere_taken_away_and_brought_back(self):
+        live = nivvo.Live(made(more='[obstacle.floor]\nat = [0, 2]\nshape.half_space = "up"\n', at=[5, 2.5]))
+        live.press("fire")
+        kept = None
+        for k in range(160):
+            if k == 20:
+                kept = live.snapshot()
+            live.step()
+        first = live.place("barrel"), live.digest()
+        self.assertAlmostEqual(first[0][0], 5 + 36 / (2 * 0.3 * G), delta=1e-9)
+        live.restore(kept)
+        for _ in range(140):
+            live.step()
+        self.assertEqual(live.digest(), first[1])
+        live.move_body("barrel", [5, 4], jump=True)
+        for _ in range(60):
+            live.step()
+        np.testing.assert_allclose(live.place("barrel"), [5, 2.5], atol=1e-9)
+        live.add("target", "keg", at=[5, 6], shape={"box": [0.5, 0.5]}, mass=3)
+        for _ in range(90):
+            live.step()
+        np.testing.assert_allclose(live.place("keg"), [5, 3.25], atol=1e-8)
+        live.remove("barrel")
+        for _ in range(60):
+            live.step()
+        np.testing.assert_allclose(live.place("keg"), [5, 2.25], atol=1e-8)
+
+    def test_what_makes_no_sense_is_told(self):
+        for keys, says in (
+            ({"answer": "knock = { momentum = 0.5, impulse = 3 }"}, "not both"),
+            ({"answer": "knock = { along = 'inward' }"}, "goes with impulse"),
+            ({"answer": "knock = { momentum = 2 }"}, "momentum"),
+        ):
+            with self.assertRaises(DrillError) as caught:
+                made(**keys)
+            self.assertIn(says, str(caught.exception))
+        for old, new, says in (
+            ("mass = 20\n", "", "friction goes with mass"),
+            ("mass = 20\nfriction = 0.3\n", "", "has a mass"),
+            ("mass = 4\n", "", "mass of the projectile"),
+            ("mass = 20\n", "mass = 20\nmove.velocity = [1, 0]\n", "mass or move"),
+            ("mass = 20\n", "mass = -1\n", "mass"),
+        ):
+            with self.assertRaises(DrillError) as caught:
+                nivvo.parse(written().replace(old, new))
+            self.assertIn(says, str(caught.exception), new)
+
+
+if __name__ == "__main__":
+    unittest.main()
