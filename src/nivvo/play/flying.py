@@ -158,6 +158,8 @@ class Flying:
         return session.arena.why == pool.DUE
 
     def _run(self, rows: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
+        if self.session.faced:
+            self.session.stage.face_all(int(rows["start"][0]))
         try:
             return self.session.arena.run(rows, until, keep)
         except OverflowError as error:

@@ -112,6 +112,11 @@ class Session:
             firing = scene.abilities[name].firing
             for shooter in scene.shooters_of(name):
                 self.triggers[name, shooter] = KINDS[firing.kind](firing, self.timers, shared)
+        self.faced = any(
+            isinstance(one.damage, Curve) and one.damage.by == "from_front"
+            for ability in scene.abilities.values()
+            for one in ability.answers
+        )
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
         self.meetings = Meetings(self)

@@ -57,6 +57,9 @@ def _route(links: Links, key: tuple, body) -> None:
 
 def body(links: Links, key: tuple, body) -> None:
     links.vector((*key, "at"), body.at)
+    links.vector((*key, "spot"), getattr(body, "spot", None))
+    if isinstance(front := getattr(body, "front", None), list) and links.model.world.size == 2:
+        links.say((*key, "front"), "in 2D a front is one angle", front, "a number of degrees")
     if body.move is not None:
         links.vector((*key, "move", "velocity"), body.move.velocity)
         links.vector((*key, "move", "acceleration"), body.move.acceleration)

@@ -168,6 +168,11 @@ class Stage:
             if isinstance(self.motions[k], Chaser) and not self.out(k):
                 self.motions[k].think(time, place, (end - time) / UNITS)
 
+    def face_all(self, time: int) -> None:
+        """Let the front of each shooter be where it faces at ``time``."""
+        for player in self.players.values():
+            self.rows["front"][player.body] = player.facing(time)
+
     def place_all(self, time: int) -> None:
         """Set each moving body on the piece of its way that holds at ``time``.
 
