@@ -310,23 +310,11 @@ class _World:
         """When two that are apart first touch, within a span (s), by planes that part them; inf if they do not."""
         v, a = sub(one.v, other.v), sub(one.a, _pull(other))
         fast = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * span
-        there, t = _place(other, late), 0.0
-        off = sub(one.p, there)
+        off = sub(one.p, _place(other, late))
         far = one.reach + other.reach + fast * span
         if dot(off, off) > far * far:
             return math.inf
-        for _ in range(128):
-            gap, n = between(one.row, arc(off, v, a, t), other.row, NOWHERE)
-            if gap <= 0.5 * self.skin:
-                return t
-            n = _three(n)
-            s = first_fall(gap, dot(n, along(v, a, t)), 0.5 * dot(n, a))
-            if s < 0.0 or t + s > span:
-                return math.inf
-            if t + s == t:
-                return t
-            t += s
-        return t
+        return first_touch(one.row, off, v, a, other.row, span, 0.5 * self.skin)
 
     def leave(self, one: Loose, other: Loose | Other, n: Vector, late: float, span: float) -> float:
         """How long one stays on another that it is pressed onto, within a span: till an edge, or a bend."""
@@ -374,6 +362,23 @@ class _World:
             for one in self.loose:
                 if math.sqrt(dot(one.v, one.v)) <= self.slow:
                     one.v = NOWHERE
+
+
+def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float) -> float:
+    """When one body, ``off`` from another and on a parabola from there, first touches it within a span; else inf."""
+    t = 0.0
+    for _ in range(128):
+        gap, n = between(one, arc(off, v, a, t), other, NOWHERE)
+        if gap <= skin:
+            return t
+        n = _three(n)
+        s = first_fall(gap, dot(n, along(v, a, t)), 0.5 * dot(n, a))
+        if s < 0.0 or t + s > span:
+            return math.inf
+        if t + s == t:
+            return t
+        t += s
+    return t
 
 
 def _three(vector) -> Vector:

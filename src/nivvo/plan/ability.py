@@ -271,6 +271,11 @@ class Ability:
     curves: dict[str, Curve]
 
     @property
+    def keeps_last(self) -> bool:
+        """Whether somebody asks where its last projectile ended."""
+        return self.again is not None and self.again.none_left == "there"
+
+    @property
     def effects(self) -> list[Effect]:
         """All that may follow a contact or a moment of its projectiles."""
         return [effect for one in (*self.answers, *self.moments.values()) for effect in one.effects]

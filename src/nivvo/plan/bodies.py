@@ -90,7 +90,10 @@ class Muzzle:
 
 @dataclass(frozen=True, slots=True)
 class Gunner:
-    """What a shooter has beside its body: facing (3,), eye (forward, right, up), muzzles by name, walk."""
+    """What a shooter has beside its body: facing (3,), eye (forward, right, up), muzzles by name, walk.
+
+    lives : how often it can be put out; back_after : counts.
+    """
 
     facing: np.ndarray
     facing_follows: str
@@ -98,6 +101,8 @@ class Gunner:
     eye: tuple[float, float, float]
     walk: Walk | None
     muzzle: dict[str, Muzzle]
+    lives: int = 1
+    back_after: int = 0
 
 
 def expanded(name: str, target: Any, frame: frames.Frame, seed: int, rate: float) -> list[tuple[str, Any, int]]:
@@ -182,12 +187,13 @@ def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
     return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps)
 
 
-def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool) -> Gunner:
+def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float) -> Gunner:
     """The plan of a shooter beside its body."""
     walk = None if model.walk is None else Walk(*(getattr(model.walk, key) for key in Walk.__slots__))
     muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle.__slots__)) for name, one in model.muzzle.items()}
     eye = (model.eye.forward, model.eye.right, model.eye.up)
-    return Gunner(_facing(model.facing, frame, y_up), model.facing_follows, model.facing_count, eye, walk, muzzles)
+    facing, back = _facing(model.facing, frame, y_up), counted(model.back_after, rate) if model.back_after else 0
+    return Gunner(facing, model.facing_follows, model.facing_count, eye, walk, muzzles, model.lives, back)
 
 
 def _facing(facing: Any, frame: frames.Frame, y_up: bool) -> np.ndarray:

@@ -23,8 +23,17 @@ MOST_KEPT = 1000
 __all__ = ["LEAST_FRAME", "Case", "case_of", "one_more", "scene_of"]
 
 
+class Goal(NamedTuple):
+    """What decides a case, "won" or "lost": a score, the number of a group that is out, or a time (clock)."""
+
+    word: str
+    score: float | None
+    group: int | None
+    time: int | None
+
+
 class Case(NamedTuple):
-    """A case as it runs. lasts : when it is over (clock), or None: when nothing flies any more."""
+    """A case as it runs. lasts : when it is over (clock), None: once nothing flies. goals : what decides it."""
 
     drill: str
     name: str
@@ -32,6 +41,7 @@ class Case(NamedTuple):
     in_hand: list[str]
     changes: list[Change]
     lasts: int | None
+    goals: tuple[Goal, ...] = ()
 
 
 def case_of(drill: Drill, name: str | None = None) -> Case:
@@ -42,8 +52,19 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
         hand = sorted(in_hand(drill.of_case(name), written))
         lasts = None if written.lasts is None else clock.from_seconds(written.lasts.seconds(scene.rate))
         done = changes(drill.inputs(name), scene, hand)
-        drill._cache[name] = Case(drill.name, name, scene, hand, done, lasts)
+        drill._cache[name] = Case(drill.name, name, scene, hand, done, lasts, _goals(written, scene))
     return drill._cache[name]
+
+
+def _goals(written: Any, scene: Scene) -> tuple[Goal, ...]:
+    """What decides a case; at one time it is lost before it is won."""
+    out = []
+    for word in ("lost", "won"):
+        if (one := getattr(written, word)) is not None:
+            group = None if one.out is None else scene.groups.index(one.out)
+            time = None if one.time is None else clock.from_seconds(one.time.seconds(scene.rate))
+            out.append(Goal(word, one.score, group, time))
+    return tuple(out)
 
 
 def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any]) -> Body:

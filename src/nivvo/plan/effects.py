@@ -80,9 +80,11 @@ class Removes:
 
 @dataclass(frozen=True, slots=True)
 class Blink:
-    """Its shooter goes there, at most ``within`` (units) off to be clear."""
+    """Its shooter goes there, at most ``within`` (units) off to be clear; at once, or at a speed; turned or not."""
 
     within: float
+    speed: float | None
+    turns: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +106,24 @@ class Knock:
     inward: bool
 
 
-Effect = Sends | Blast | Score | Removes | Blink | Lasting | Knock
+@dataclass(frozen=True, slots=True)
+class Pull:
+    """What is touched comes to the shooter at a speed (units/s), up to a gap (units)."""
+
+    speed: float
+    gap: float
+
+
+@dataclass(frozen=True, slots=True)
+class Anchor:
+    """A mark is left where it is flat so far about (units), at most so many; linked with those of an ability."""
+
+    size: float | None
+    most: int
+    pairs_with: str | None
+
+
+Effect = Sends | Blast | Score | Removes | Blink | Lasting | Knock | Pull | Anchor
 FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0)), "smooth": ()}
 
 
@@ -134,7 +153,12 @@ def effects_of(ability: str, model: written.Effects, along: str, metre: float, r
         within = None if score.streak_within is None else clock.from_seconds(score.streak_within)
         out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
     if model.blink is not None:
-        out.append(Blink(metre if model.blink.within is None else model.blink.within))
+        within = metre if model.blink.within is None else model.blink.within
+        out.append(Blink(within, model.blink.speed, model.blink.turns))
+    if (pull := getattr(model, "pull", None)) is not None:
+        out.append(Pull(pull.speed, 0.1 * metre if pull.gap is None else pull.gap))
+    if (anchor := getattr(model, "anchor", None)) is not None:
+        out.append(Anchor(anchor.size, anchor.most, anchor.pairs_with))
     if (lasting := getattr(model, "lasting", None)) is not None:
         out.append(Lasting(lasting.damage, counted(lasting.every, rate), lasting.times, lasting.again == "adds"))
     if (knock := getattr(model, "knock", None)) is not None:
@@ -166,17 +190,20 @@ def moments_of(
     return out
 
 
-def fields_of(moments: dict[str, Moment], groups: int) -> dict[str, Any]:
-    """What the engine is told of them: fields of ``pool.PARAMS``, and how near to each group; empty if of none."""
+def fields_of(moments: dict[str, Moment], groups: int, kept: bool = False) -> dict[str, Any]:
+    """What the engine is told of them: fields of ``pool.PARAMS``, and how near to each group; empty if of none.
+
+    kept : somebody asks where each ended.
+    """
     bits = {word: 1 << CODES[word] for word in moments if word in CODES}
     moments = {word: one for word, one in moments.items() if word != "fired"}
     effective = [word for word, one in moments.items() if one.effects or one.goes_on or word not in ("again", "ended")]
-    if not effective:
+    if not effective and not kept:
         return {}
     near = np.zeros(groups)
     if "near" in moments:
         near[list(moments["near"].groups)] = moments["near"].at
-    ends = any(one.effects for one in moments.values())
+    ends = kept or any(one.effects for one in moments.values())
     return {
         "moments": sum(bits.values()) | 1,
         "goes_on": sum(bit for word, bit in bits.items() if moments[word].goes_on),

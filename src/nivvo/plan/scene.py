@@ -17,6 +17,7 @@ from nivvo.core.shapes import extent, with_an_end
 from nivvo.plan.ability import Ability, ability_of
 from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, expanded, gunner_of
 from nivvo.plan.clockwork import Ticks
+from nivvo.plan.cues import Cue, cues_of
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
 from nivvo.spec.drill import Model
 from nivvo.spec.links import groups
@@ -83,7 +84,7 @@ class Scene:
         self.first_target = next(iter(targets), None)
         self.number = {name: k for k, name in enumerate(self.names)}
         self.shooters: dict[str, Gunner] = {
-            name: gunner_of(shooter, self.frame, world.y == "up") for name, shooter in shooters.items()
+            name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate) for name, shooter in shooters.items()
         }
         self.bodies = pool.zeros(len(named), pool.BODY)
         for k, body in enumerate(self.planned):
@@ -92,6 +93,7 @@ class Scene:
         self.sought = sorted(set(self.bodies["group"][self.bodies["role"] == pool.TARGET].tolist()))
         self.size = self._size()
         self.abilities: dict[str, Ability] = {}
+        self.cues: tuple[Cue, ...] = ()
         self._offsets: dict[tuple, tuple] = {}
         self._arena = self._laid(world.bounds)
 
@@ -100,6 +102,7 @@ class Scene:
         scene = copy.copy(self)
         scene._offsets = {}
         scene.abilities = {}
+        scene.cues = cues_of(model.cue, model.tick.rate)
         for name in sorted(model.ability):
             one = model.ability[name]
             kept = known.get((id(one), name, id(self._arena)))

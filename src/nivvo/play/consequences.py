@@ -14,9 +14,11 @@ import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.core.frame import dot, length_of, unit
+from nivvo.core.shapes import between
 from nivvo.plan.ability import Ability
-from nivvo.plan.effects import CODES, DEEPEST, Effect, Lasting, Moment, Score, Sends
+from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
+from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
 
@@ -47,9 +49,10 @@ class Goes(NamedTuple):
 class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
-    arrivals : where shooters are to be at the next tick. pushes : what bodies are then given (mass times units/s).
-    scores : of each shooter: points, when it last scored (clock), how many times that counted. lasting : what goes on
-    by itself, by time.
+    arrivals : where shooters are to be from the next tick on, how fast, and whether turned; pushes : what bodies are
+    then given (mass times units/s); pulls : to whom they then come. scores : of each shooter: points, when it last
+    scored (clock), how many times that counted. lasting : what goes on by itself, by time. last : where the last
+    projectile of each ability and shooter ended, if somebody asks.
     """
 
     def __init__(self, session: Session):
@@ -57,7 +60,10 @@ class Consequences:
         self.depth: dict[int, int] = {}
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
-        self.arrivals: dict[int, np.ndarray] = {}
+        self.arrivals: dict[int, tuple[np.ndarray, float | None, bool]] = {}
+        self.pulls: dict[int, tuple[int, Pull]] = {}
+        self.anchors = Anchors()
+        self.last: dict[tuple[str, str], Contact] = {}
         self.pushes: dict[int, np.ndarray] = {}
         self.scores: dict[str, tuple[float, int | None, float]] = {}
         self.lasting: list[Goes] = []
@@ -71,11 +77,20 @@ class Consequences:
         if session.touches:
             return
         for event in self._just_now(key):
-            found = self._effects(ability, key, event)
-            if found:
-                vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
-                contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
-                self.apply(contact, found)
+            vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
+            contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
+            self.apply(contact, self._effects(ability, key, event))
+            if int(event["kind"]) == pool.ENDED and ability.keeps_last:
+                self.last[session.of_key(key)] = contact
+
+    def again_there(self, name: str, shooter: str, time: int) -> bool:
+        """Let what follows a further press happen where the last projectile ended; whether there is such a place."""
+        contact = self.last.pop((name, shooter), None)
+        if contact is None:
+            return False
+        effects = self.session.scene.abilities[name].moments["again"].effects
+        self.apply(contact._replace(start=time, after=0.0), effects)
+        return True
 
     def fired(self, shot: Shot, ability: Ability, depth: int) -> None:
         """Do what follows a launch, for each projectile of a shot that is in the air."""
@@ -174,11 +189,12 @@ class Consequences:
         """When something that lasts does damage next (clock)."""
         return self.lasting[0].time if self.lasting else None
 
-    def act(self, time: int) -> None:
-        """Let what lasts do its damage at a time (clock)."""
-        session, stage = self.session, self.session.stage
+    def act(self, time: int) -> bool:
+        """Let what lasts do its damage at a time (clock); whether anything did."""
+        session, stage, done = self.session, self.session.stage, False
         while self.lasting and self.lasting[0].time == time:
             one = self.lasting.pop(0)
+            done = True
             if stage.out(one.body):
                 continue
             tick, at = session.scene.ticks.holding(time), stage.middle(one.body, time)
@@ -186,10 +202,12 @@ class Consequences:
             if one.times > 1:
                 rest = one._replace(time=time + one.effect.every, times=one.times - 1)
                 self.lasting = sorted([*self.lasting, rest], key=lambda goes: goes[:3])
+        return done
 
     def forget(self, body: int) -> None:
         """Let nothing go on with a body that is taken away."""
         self.lasting = [one for one in self.lasting if one.body != body]
+        self.anchors.forget(body)
 
     def remove(self, contact: Contact, body: int) -> None:
         """Put a body out, at once."""
@@ -199,16 +217,39 @@ class Consequences:
             left = float(arena.bodies[body]["health"])
             arena.note(pool.OUT, body, 1, 0.0, left, contact.key, *self._at(contact))
 
-    def blink(self, contact: Contact, point: np.ndarray, within: float) -> None:
-        """Bring the shooter to a point (3,) at the next tick, at most ``within`` off to be clear; or tell why not."""
+    def blink(self, contact: Contact, point: np.ndarray, effect: Blink) -> None:
+        """Bring the shooter to a point (3,) from the next tick on, clear of what is solid; or tell why not."""
         stage, arena, number, time = self.session.stage, self.session.arena, self.owner(contact), _clock(contact)
-        goal = stage.cleared(number, point, contact.normal, within, time)
+        goal = stage.cleared(number, point, contact.normal, effect.within, time)
         start, after, tick, _, normal = self._at(contact)
         refused = stage.out(number) or goal is None
         where = point if goal is None else goal
         arena.note(pool.BLINKED, number, int(refused), 0.0, 0.0, contact.key, start, after, tick, where, normal)
         if not refused:
-            self.arrivals[number] = goal
+            self.arrivals[number] = (goal, effect.speed, effect.turns)
+
+    def pull(self, contact: Contact, body: int, effect: Pull) -> None:
+        """Let a body come to the shooter from the next tick on."""
+        stage = self.session.stage
+        if stage.out(body) or stage.kinds[body] == "shooter":
+            return
+        self.pulls[body] = (self.owner(contact), effect)
+        start, after, tick, p, normal = self._at(contact)
+        self.session.arena.note(pool.PULLED, body, 0, effect.speed, 0.0, contact.key, start, after, tick, p, normal)
+
+    def anchor(self, contact: Contact, effect: Anchor) -> None:
+        """Leave a mark where a body is touched, if it fits."""
+        session, time = self.session, _clock(contact)
+        ability, shooter = session.of_key(contact.key)
+        point = contact.p - contact.radius * contact.normal
+        offset = point - session.stage.middle(contact.body, time)
+        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal)
+        start, after, tick, _, normal = self._at(contact)
+        for code, one in self.anchors.leave(session.stage, mark, point, effect, time):
+            other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
+            pair = -1.0 if other is None else float(other.key)
+            where = session.stage.middle(one.body, time) + one.offset
+            session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
 
     def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
         """Give a body with a mass an impulse (3,) at the next tick."""
@@ -229,16 +270,46 @@ class Consequences:
     @property
     def pending(self) -> bool:
         """Whether something is to come about at the next tick's start."""
-        return bool(self.arrivals or self.pushes)
+        return bool(self.arrivals or self.pushes or self.pulls)
 
     def at_edge(self, time: int) -> None:
         """Let those who have blinked arrive, and give what pushes, at a tick's start (clock)."""
         for number, impulse in sorted(self.pushes.items()):
             self.session.stage.loose.push(number, impulse, time)
         self.pushes.clear()
-        for number, goal in sorted(self.arrivals.items()):
-            self.session.stage.move(number, time, time, goal, True)
+        stage = self.session.stage
+        for number, (goal, speed, turns) in sorted(self.arrivals.items()):
+            way = goal - stage.middle(number, time)
+            if turns:
+                stage.players[stage.names[number]].turn(time, way)
+            stage.move(number, time, _after(time, way, speed), goal, speed is None)
         self.arrivals.clear()
+        for body, (owner, effect) in sorted(self.pulls.items()):
+            self._pulled(body, owner, effect, time)
+        self.pulls.clear()
+
+    def _pulled(self, body: int, owner: int, effect: Pull, time: int) -> None:
+        """Let a body come to the shooter from a tick's start on."""
+        stage = self.session.stage
+        here, there = stage.middle(body, time), stage.middle(owner, time)
+        gap, _ = between(stage.rows[body], here, stage.rows[owner], there)
+        way = there - here
+        if stage.out(body) or gap <= effect.gap or not way.any():
+            return
+        if (loose := stage.loose.of.get(body)) is not None:
+            stage.loose.push(body, loose.mass * (effect.speed * unit(way) - np.array(loose.v)), time)
+            return
+        # As far as the gap is left; straight toward the middle it closes at least as fast as along the normal.
+        low, high = 0.0, 1.0
+        for _ in range(60):
+            share = 0.5 * (low + high)
+            if between(stage.rows[body], here + share * way, stage.rows[owner], there)[0] > effect.gap:
+                low = share
+            else:
+                high = share
+        way = way * min(low, stage.clear_share(body, way, time, (owner,)))
+        if way.any():
+            stage.move(body, time, _after(time, way, effect.speed), here + way, False)
 
     def score(self, contact: Contact, effect: Score, points: float) -> None:
         """Give points to whoever fired."""
@@ -355,6 +426,11 @@ OF_ITSELF = {
     pool.BY_NEAR, pool.BY_AGE, pool.BY_FLOWN, pool.BY_HOPS, pool.BY_NUMBERS,
 }  # fmt: skip
 """Why a projectile ends that no contact ends."""
+
+
+def _after(time: int, way: np.ndarray, speed: float | None) -> int:
+    """When (clock) a way is gone that begins at a time; at once without a speed."""
+    return time if speed is None else time + max(clock.from_seconds(length_of(way) / speed), 1)
 
 
 def _clock(contact: Contact) -> int:

@@ -28,7 +28,8 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient:
     if keep not in ("paths", "contacts"):
         raise CallError(f'keep is "paths" or "contacts", not {keep!r}')
     case = case_of(drill, case)
-    session = Session(case.scene, case.in_hand, case.lasts, sampled=keep == "paths", patient=patient)
+    sampled = keep == "paths"
+    session = Session(case.scene, case.in_hand, case.lasts, sampled=sampled, patient=patient, goals=case.goals)
     session.feed(case.changes)
     session.finish()
     return session.run(case.drill, case.name)

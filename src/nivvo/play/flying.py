@@ -42,6 +42,9 @@ class Flying:
         session, ticks = self.session, self.session.scene.ticks
         thinks = session.stage.thinks and not session.still
         while thinks and session.tick < tick and not session.arena.live:
+            if session.pending:
+                self.to_end()
+                continue
             session.tick += 1
             self._think()
         while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
@@ -49,7 +52,7 @@ class Flying:
         if thinks:
             return
         while session.tick < tick and session.arena.live:
-            if session.consequences.pending:
+            if session.pending:
                 # Somebody is to arrive, or to be pushed, at the next tick's start.
                 self.to_end()
                 continue
@@ -74,6 +77,8 @@ class Flying:
             self.reached = None
             if session.arena.why == pool.EMPTY:
                 break
+        while session.pending and session.tick < tick:
+            self.to_end()
         session.tick = tick
 
     def to(self, time: int) -> None:
@@ -87,6 +92,7 @@ class Flying:
         self.reached = None
         session.tick += 1
         session.consequences.at_edge(session.scene.ticks.edge(session.tick))
+        session.deciding.at_edge(session.scene.ticks.edge(session.tick))
         self._think()
         self._metered(1)
 

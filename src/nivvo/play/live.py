@@ -17,6 +17,7 @@ from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
+from nivvo.play.cues import EXPIRED, WORDS
 from nivvo.play.engine import shooter_in
 from nivvo.play.keeping import Packed, copied, packed
 from nivvo.play.preview import Preview, check_dots, of_run
@@ -63,6 +64,17 @@ class Event(NamedTuple):
     detail: str
 
 
+class Anchored(NamedTuple):
+    """An anchor: its projectile's name, ability, shooter, the body that it is on, place and outward normal."""
+
+    name: str
+    ability: str
+    shooter: str
+    body: str
+    place: np.ndarray
+    normal: np.ndarray
+
+
 class Live:
     """A drill's scene and abilities, live.
 
@@ -80,7 +92,7 @@ class Live:
         self.drill, self._case = drill, case_of(drill, case)
         self.case, self.in_hand = self._case.name, self._case.in_hand
         self.scene = self._case.scene.with_own_time()
-        self._session = Session(self.scene, self.in_hand, sampled=False, patient=True)
+        self._session = Session(self.scene, self.in_hand, sampled=False, patient=True, goals=self._case.goals)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
         heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
         heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
@@ -202,6 +214,8 @@ class Live:
             session.arena.counters[pool.EVENTS] = 0
             session._struck = 0
         events.sort(key=lambda event: event.time)
+        if self.scene.cues:
+            events = [one for event in events for one in (event, *self._heard_of(event))]
         for kept in (session.shots, session.refused, session.states, session.births, session.edges):
             kept.clear()
         if session.tick % FORGET_EVERY == 0:
@@ -235,10 +249,27 @@ class Live:
                 self._ended[key] = (tick, detail)
                 if len(self._ended) > ENDED_KEPT:
                     self._ended.popitem(last=False)
-            ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0]
+            ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0] if key >= 0 else ""
             word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
             out.append(Event(time, word, key, name, ability, np.array(p[:size]), amount, detail))
         return out
+
+    def _heard_of(self, event: Event) -> list[Event]:
+        """The cues that an event asks for, and those that are cut by them."""
+        stage, sounding = self._session.stage, self._session.sounding
+        number = stage.number.get(event.body)
+        group = "" if number is None else self.scene.groups[stage.rows["group"][number]]
+        word = WORDS.get(event.what, "")
+        words = ["full"] if event.what == "state" and event.detail.partition(":")[0] == "full" else [word]
+        if word == "ended" and event.detail in EXPIRED:
+            words.append("expired")
+        rows = [row for one in words for row in sounding.hear(event.time, one, event.ability, group, "", event.body)]
+        sounding.rows.clear()
+        return [
+            Event(event.time, "cue", event.id, event.body, event.ability, event.point, row["until"] - event.time,
+                  f"{row['cue']}: {row['heard']}")
+            for row in rows
+        ]  # fmt: skip
 
     def _forget(self) -> None:
         self._session.stage.forget(self.scene.ticks.edge(self._session.tick))
@@ -304,6 +335,23 @@ class Live:
         """The state of an ability's firing, as "idle" or "charging"."""
         name = known(ability, self.in_hand, "ability")
         return self._session.triggers[name, shooter_in(self._case, name, shooter)].state
+
+    @property
+    def decided(self) -> tuple[float, str, str] | None:
+        """How the case came out: when (s), "won" or "lost", and why; None while it has not."""
+        one = self._session.deciding.decided
+        return None if one is None else (clock.to_seconds(one.time), one.word, one.why)
+
+    @property
+    def anchors(self) -> list[Anchored]:
+        """The anchors there are at the coming tick's start, by ability and shooter, from the oldest to the newest."""
+        stage, drop = self._session.stage, self.scene.frame.drop
+        now, found = self.scene.ticks.edge(self._session.tick), self._session.consequences.anchors
+        return [
+            Anchored(self.name_of(one.key), one.ability, one.shooter, stage.names[one.body],
+                     drop(stage.middle(one.body, now) + one.offset), drop(one.normal))
+            for one in found.all(stage)
+        ]  # fmt: skip
 
     # Bodies.
 

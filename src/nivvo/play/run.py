@@ -41,8 +41,9 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, targets, states, events
-        pandas tables
+    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, states
+        pandas tables, and so is events
+    decided : how the case came out, or None: (time on the clock, "won" or "lost", why)
     record : the plain arrays that all else follows from
     """
 
@@ -57,10 +58,11 @@ class Run:
         refused: list[Shot],
         states=(),
         edges=(),
+        decided=None,
     ):
         self.drill, self.case = drill, case
         self.stage, self.scene, self.record = stage, stage.scene, record
-        self.state_changes, self.edges = states, edges
+        self.state_changes, self.edges, self.decided = states, edges, decided
         self.launched, self.refused = shots, refused
         self.fired = [shot for shot in shots if shot.parent < 0]
         self._rows: dict[str, list[dict[str, Any]]] = {}
@@ -127,6 +129,16 @@ class Run:
     def meetings(self) -> pd.DataFrame:
         """One row a projectile that met another in the air: when, where, whom, and what followed for it."""
         return self.table("meetings")
+
+    @property
+    def anchors(self) -> pd.DataFrame:
+        """One row an anchor: where it was left, on what, with which it is linked, until when."""
+        return self.table("anchors")
+
+    @property
+    def cues(self) -> pd.DataFrame:
+        """One row a cue that was asked for: when, until when, and whether it was heard whole."""
+        return self.table("cues")
 
     @property
     def effects(self) -> pd.DataFrame:

@@ -24,6 +24,8 @@ from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.aims.arcs import moves_at
 from nivvo.play.consequences import Consequences
 from nivvo.play.cost import Meter
+from nivvo.play.cues import Sounding
+from nivvo.play.deciding import Deciding
 from nivvo.play.flying import Flying
 from nivvo.play.guiding import guide_of
 from nivvo.play.meeting import Meetings
@@ -67,6 +69,7 @@ class Session:
     bounces : touches "end" lets it bounce so often before
     still : bodies stand where they are when the first shot leaves
     patient : go on however much there is to do
+    goals : what decides the case
     """
 
     def __init__(
@@ -80,6 +83,7 @@ class Session:
         still=False,
         patient=False,
         bounces=0,
+        goals=(),
     ):
         self.meter, self.last_input = Meter(patient, sampled), 0
         self.scene, self.in_hand, self.lasts, self.still = scene, in_hand, lasts, still
@@ -87,9 +91,13 @@ class Session:
         self.arena = scene.arena(sampled)
         for ability in scene.abilities.values():
             self.arena.may_send(ability.flight.acts)
-            if fields_of(ability.moments, len(scene.groups)):
+            if fields_of(ability.moments, len(scene.groups), ability.keeps_last):
                 self.arena.guide()
         self.stage = Stage(scene, self.arena)
+        self.deciding = Deciding(self, tuple(goals))
+        if (latest := self.deciding.latest) is not None:
+            self.lasts = latest if self.lasts is None else min(self.lasts, latest)
+        self.runs, self.stopped = False, False
         self.tick = 0
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
@@ -97,6 +105,7 @@ class Session:
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
         self.consequences = Consequences(self)
+        self.sounding = Sounding(scene.cues)
         self.many: dict[int, None] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
@@ -135,6 +144,7 @@ class Session:
             bool(self.counted)
             or again
             or self.meetings.active
+            or self.deciding.active
             or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
             or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
         )
@@ -175,14 +185,20 @@ class Session:
 
         Raises CallError where that is too much to do without patience.
         """
+        self.runs = True
         self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts))
+
+    @property
+    def pending(self) -> bool:
+        """Whether something is to come about at a tick's start."""
+        return self.consequences.pending or bool(self.deciding.backs)
 
     def run_to(self, tick: int) -> None:
         """Run the ticks before number ``tick``."""
-        while self.tick < tick:
+        while self.tick < tick and not self.stopped:
             due = self._due()
             if due is None and not self.arena.live:
-                if not (self.consequences.pending or self.stage.loose.restless(self.scene.ticks.edge(self.tick))):
+                if not (self.pending or self.stage.loose.restless(self.scene.ticks.edge(self.tick))):
                     break
                 self.flying.to_end()
                 continue
@@ -191,7 +207,13 @@ class Session:
                 self.flying.ahead(min(come, tick))
             else:
                 self.step()
-        self.tick = max(self.tick, tick) if not self.arena.live else self.tick
+        if not self.arena.live and not self.stopped:
+            self.tick = max(self.tick, tick)
+
+    def stop(self, time: int) -> None:
+        """Let a case that is run to its end be over with the present tick: it is decided."""
+        if self.runs:
+            self.lasts, self.stopped = time, True
 
     def step(self) -> None:
         """Run one tick, whether anything flies or not."""
@@ -268,7 +290,8 @@ class Session:
             for trigger in self.triggers.values():
                 trigger.go(time)
             self._drain()
-            self.consequences.act(time)
+            if self.consequences.act(time):
+                self.deciding.look(time)
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
@@ -333,7 +356,11 @@ class Session:
         deep, keys = self.consequences.depth, self.arena.flight["key"]
         rows = [k for k in rows if "again" in self.consequences.moments(ability, deep.get(int(keys[k]), 0))]
         if not len(rows):
-            if trigger.use:
+            there = again.none_left == "there"
+            if there and self.consequences.again_there(name, shooter, time):
+                self.states.append(State(time, name, shooter, trigger.state, "again: where the last one ended"))
+                return not again.also_fires
+            if trigger.use and not there:
                 self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.none_left}"))
             return bool(trigger.use) and again.none_left == "nothing"
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
@@ -436,7 +463,8 @@ class Session:
             if len(self.known) >= MOST_KNOWN:
                 free = self.arena.forget_params()
                 self.known = {key: row for key, row in self.known.items() if row not in free}
-            fields = {} if self.touches == "ignore" else fields_of(moments, len(self.scene.groups))
+            kept = ability.keeps_last
+            fields = {} if self.touches == "ignore" else fields_of(moments, len(self.scene.groups), kept)
             if self.touches and fields:
                 fields["ends_hold"] = False
             settled = {"life": life, "reach": reach, "radius": radius, "moments": fields}
@@ -484,6 +512,7 @@ class Session:
         """Do what follows at the moment at which the engine holds."""
         self.break_off()
         self.consequences.held()
+        self.deciding.look()
 
     def of_key(self, key: int) -> tuple[str, str]:
         """The ability and the shooter that a projectile is of."""
@@ -516,5 +545,12 @@ class Session:
             self.arena.params[: self.arena.used].copy(),
             self.scene.exact,
         )
-        told = {"shots": self.shots, "refused": self.refused, "states": self.states, "edges": self.edges}
+        self.deciding.at_end()
+        told = {
+            "decided": self.deciding.decided,
+            "shots": self.shots,
+            "refused": self.refused,
+            "states": self.states,
+            "edges": self.edges,
+        }
         return Run(drill, case, self.stage, record, **told)

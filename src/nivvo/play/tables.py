@@ -12,6 +12,8 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot, length_of
+from nivvo.play.anchors import DOES_NOT_FIT, PLACED, REPLACED
+from nivvo.play.cues import heard
 from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS, LOSSES
 
 if TYPE_CHECKING:
@@ -99,6 +101,14 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         return "to [" + ", ".join(f"{x:.4g}" for x in event["p"][: run.scene.frame.size]) + "]"
     if kind == pool.PUSHED:
         return f"by {event['amount']:.5g}, {event['left']:.5g} faster"
+    if kind == pool.PULLED:
+        return f"{event['amount']:.5g}"
+    if kind == pool.ANCHORED:
+        if event["code"] != PLACED:
+            return "it does not fit there" if event["code"] == DOES_NOT_FIT else "a newer one took its place"
+        return f"linked with {run.ids.get(int(event['amount']), '')}" if event["amount"] >= 0.0 else ""
+    if kind == pool.BACK:
+        return f"{event['left']:g} {'life' if event['left'] == 1 else 'lives'} left"
     if kind == pool.SLOWED:
         return f"{length_of(event['v']):.5g}"
     if kind == pool.BOUNCED:
@@ -197,8 +207,11 @@ def _events(run: Run) -> Iterable[dict[str, Any]]:
             time = to_seconds(shot.time)
             say((time, 2, 0), time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
     for k, event in enumerate(run.record.events):
-        time, name, body = time_of(event), run.ids[int(event["key"])], body_of(run, event)
+        time, name, body = time_of(event), run.ids.get(int(event["key"]), ""), body_of(run, event)
         say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body, run))
+    if run.decided is not None:
+        time = to_seconds(run.decided.time)
+        say((time, 3, 0), time, "", f"case {run.decided.word}", "", run.decided.why)
     return [row for _, row in sorted(rows, key=itemgetter(0))]
 
 
@@ -246,6 +259,34 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         own, start = run.radius_of(key), time_of(event)
         near, _ = run.stage.least_gap(int(event["body"]), flown.path, own, start, max(until, start))
         yield Pursuit(event, until, why, radius, max(float(near), 0.0))
+
+
+class Anchored(NamedTuple):
+    """An anchor that was placed, by its event; until when it is there (s), why it is gone; with which it was linked."""
+
+    event: np.void
+    until: float
+    gone_by: str
+    linked: str
+
+
+def _anchors(run: Run) -> Iterable[Anchored]:
+    events = [event for event in run.record.events if event["kind"] in (pool.ANCHORED, pool.OUT)]
+    for k, event in enumerate(events):
+        if event["kind"] == pool.ANCHORED and event["code"] == PLACED:
+            until, why = math.inf, ""
+            for later in events[k + 1 :]:
+                if later["kind"] == pool.OUT and later["body"] == event["body"]:
+                    until, why = time_of(later), "its body is out"
+                elif later["kind"] == pool.ANCHORED and later["code"] == REPLACED and later["key"] == event["key"]:
+                    until, why = time_of(later), "a newer one took its place"
+                else:
+                    continue
+                break
+            pair = next((int(one["key"]) for one in events if one["kind"] == pool.ANCHORED
+                         and one["code"] == PLACED and int(one["amount"]) == int(event["key"])), -1)  # fmt: skip
+            pair = int(event["amount"]) if event["amount"] >= 0.0 else pair
+            yield Anchored(event, until, why, run.ids.get(pair, ""))
 
 
 def _named(*names: str) -> tuple[Column, ...]:
@@ -369,6 +410,20 @@ SHEETS: dict[str, Sheet] = {
             *_plain(closest="closest", turn_radius="turn_radius", lost_by="why"),
         ),
     ),
+    "anchors": Sheet(
+        _anchors,
+        (
+            Column("anchor", lambda run, one: run.ids[int(one.event["key"])]),
+            Column("ability", lambda run, one: run.by_key[int(one.event["key"])].ability),
+            Column("shooter", lambda run, one: run.by_key[int(one.event["key"])].shooter),
+            Column("body", lambda run, one: body_of(run, one.event)),
+            Column("time", lambda _, one: time_of(one.event)),
+            Column("", lambda _, one: one.event["p"], vector=True),
+            Column("normal_", lambda _, one: one.event["normal"], vector=True),
+            *_plain(linked_with="linked", until="until", gone_by="gone_by"),
+        ),
+    ),
+    "cues": Sheet(heard, _named("cue", "time", "until", "heard", "projectile", "body", "ability")),
     "targets": Sheet(
         _targets, _named("target", "group", "contacts", "damage", "health", "health_left", "arrived", "out_at")
     ),

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from itertools import product
+from itertools import groupby, product
+from operator import itemgetter
 from typing import Any
 
 from nivvo.core.clock import UNITS, to_seconds
@@ -51,6 +52,18 @@ def told(run: Run) -> list[str]:
             text = f"{event['body']} blinks {event['detail']} {unit}"
             if not event["detail"].startswith("to"):
                 text = f"{event['body']} does not blink: {event['detail']}"
+        elif what == "pulled":
+            text = f"{name} pulls {event['body']} at {event['detail']} {unit}/s"
+        elif what == "anchored":
+            linked = f", {event['detail']}" if event["detail"].startswith("linked") else ""
+            text = f"{name} is anchored on {event['body']}{linked}"
+            if event["detail"] and not linked:
+                what = "is anchored no more" if "newer" in event["detail"] else f"is not anchored on {event['body']}"
+                text = f"{name} {what}: {event['detail']}"
+        elif what == "came back":
+            text = f"{event['body']} came back, {event['detail']}"
+        elif what in ("case won", "case lost"):
+            text = f"the {what.replace('case', 'case is')}: {event['detail']}"
         elif what == "pushed":
             text = f"{name} pushes {event['body']} {event['detail'].replace(' faster', f' {unit}/s faster')}"
         elif what == "slowed":
@@ -117,6 +130,12 @@ def summed_up(run: Run) -> list[str]:
         ends = Counter(ended[one]["reason"] for one in mine).most_common(3)
         words = ", ".join(f"{reason} ({count})" if len(mine) > 1 else reason for reason, count in ends)
         lines.append(f"{name}: {', '.join(what)}; {words}")
+    for cue, rows in groupby(sorted(run.rows("cues"), key=itemgetter("cue")), key=itemgetter("cue")):
+        found = Counter(row["heard"] for row in rows)
+        cut = [f"{found[word]} {word}" for word in ("cut short", "refused") if found[word]]
+        lines.append(f"cue {cue}: {', '.join([_many(sum(found.values()), 'time'), *cut])}")
+    if run.decided is not None:
+        lines.append(f"{run.decided.word} at {to_seconds(run.decided.time):.4g} s: {run.decided.why}")
     reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
     lines += [f"{name}: {_many(count, 'shot')} refused: {why}" for (name, why), count in reasons.most_common(3)]
     return lines

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.effects import Effects, Knock, Lasting, When
+from nivvo.spec.effects import OnBody, When
 from nivvo.spec.flight import Flight
 from nivvo.spec.scene import Axis, Shape
 from nivvo.spec.values import (
@@ -360,7 +360,7 @@ class Limits(Table):
         return self
 
 
-class Answer(Effects):
+class Answer(OnBody):
     """What happens at a contact with a group."""
 
     then: Literal["end", "pass", "ignore", "bounce", "slide", "lodge"] = Field(
@@ -415,8 +415,6 @@ class Answer(Effects):
     heals: NotNegative | None = Field(
         None, description="in place of damage: given to its health, up to what it began with"
     )
-    lasting: Lasting | None = None
-    knock: Knock | None = None
 
     @model_validator(mode="after")
     def _bounces(self) -> Answer:
@@ -435,7 +433,7 @@ class Answer(Effects):
             raise ValueError("write damage or heals, not both")
         if self.rolling is not None and self.rests != "rolls":
             raise ValueError('rolling goes with rests = "rolls"')
-        for key in (*Effects.model_fields, "lasting", "knock"):
+        for key in OnBody.model_fields:
             if self.then == "ignore" and getattr(self, key):
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self

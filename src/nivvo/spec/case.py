@@ -90,6 +90,7 @@ MEASURES = {
 HAPPEN = (
     "fired", "refused", "sent", "contact", "overlap", "damage", "out", "ended", "slipped through", "bounced", "moment",
     "came to rest", "goes along", "left", "scored", "burst", "met", "slowed", "blinked", "locked on", "lost",
+    "pushed", "pulled", "anchored", "came back", "case won", "case lost",
 )  # fmt: skip
 """What can happen: the words of the table of events."""
 
@@ -151,6 +152,20 @@ class Check(Table):
         return next(verb for verb in VERBS if getattr(self, verb) is not None)
 
 
+class Goal(Table):
+    """What decides a case; any one of them does."""
+
+    score: Positive | None = Field(None, description="points of all shooters together")
+    out: Name | None = Field(None, description="a group: all of it are out, and none is still to arrive or come back")
+    time: Seconds | None = Field(None, description="so long has it gone")
+
+    @model_validator(mode="after")
+    def _something(self) -> Goal:
+        if self.score is None and self.out is None and self.time is None:
+            raise ValueError("needs score, out or time")
+        return self
+
+
 VERBS = {
     "hits": ("before", "after", "times", "of"),
     "misses": ("of",),
@@ -177,3 +192,5 @@ class Case(Table):
     track: str | None = Field(None, description="a CSV file of inputs (time, control, value[, value]), beside input")
     check: list[Check] = Field(default_factory=list)
     lasts: Seconds | None = Field(None, description="when to stop; default: when nothing flies any more")
+    won: Goal | None = Field(None, description="what wins it; it stops there")
+    lost: Goal | None = Field(None, description="what loses it; it stops there")

@@ -20,6 +20,7 @@ from nivvo.spec import settings as changed
 from nivvo.spec.ability import Ability
 from nivvo.spec.arguments import checked
 from nivvo.spec.case import Case, Input
+from nivvo.spec.cues import Cue
 from nivvo.spec.document import Document, Origin
 from nivvo.spec.links import Linked
 from nivvo.spec.nearest import listed, nearest
@@ -45,6 +46,7 @@ class Model(Table):
     obstacle: Annotated[dict[Name, Obstacle], Field(max_length=ENTRIES)] = Field(default_factory=dict)
     target: Annotated[dict[Name, Target], Field(max_length=ENTRIES)] = Field(default_factory=dict)
     ability: Annotated[dict[Name, Ability], Field(max_length=ENTRIES)] = Field(default_factory=dict)
+    cue: Annotated[dict[Name, Cue], Field(max_length=ENTRIES)] = Field(default_factory=dict)
     case: Annotated[dict[Name, Case], Field(max_length=ENTRIES)] = Field(default_factory=dict)
 
 

@@ -99,6 +99,10 @@ class Blink(Table):
     within: Positive | None = Field(
         None, description="at most so far from there to be clear, units, else it does not go; default: 1 m"
     )
+    speed: Positive | None = Field(
+        None, description="it goes there straight, so fast, whatever stands between, units/s; default: at once"
+    )
+    turns: bool = Field(False, description="whether it then faces the way it went, if nothing else turns it")
 
 
 class Lasting(Table):
@@ -138,6 +142,25 @@ class Knock(Table):
         return self
 
 
+class Pull(Table):
+    """What is touched comes straight to the shooter, from the next tick on, as far as nothing stands between."""
+
+    speed: Positive = Field(description="units/s; what has a mass is given it, and goes on as it may")
+    gap: NotNegative | None = Field(None, description="to the shooter's surface, where it stops, units; default: 0.1 m")
+
+
+class Anchor(Table):
+    """A mark is left where the surface is touched; on what moves it goes along."""
+
+    size: Positive | None = Field(
+        None, description="only where the surface is flat and free so far about the point, units; default: anywhere"
+    )
+    most: Annotated[int, Field(ge=1, le=1000)] = Field(
+        1, description="at most so many of the ability; a newer one takes the place of the oldest"
+    )
+    pairs_with: Name | None = Field(None, description="an ability: its newest anchor and this one are linked")
+
+
 class Effects(Table):
     """What may follow a contact, and any other moment."""
 
@@ -146,6 +169,15 @@ class Effects(Table):
     score: Score | None = None
     blink: Blink | None = None
     removes: bool = Field(False, description="what is touched is out at once, whatever its health")
+
+
+class OnBody(Effects):
+    """What may follow a contact alone: it is done to what is touched."""
+
+    lasting: Lasting | None = None
+    knock: Knock | None = None
+    pull: Pull | None = None
+    anchor: Anchor | None = None
 
 
 class Moment(Effects):
@@ -165,7 +197,11 @@ class Again(Moment):
         "end", description="whether it ends there and then, flies on, or is let go from its orbit"
     )
     of: Literal["newest", "oldest", "all"] = Field("newest", description="which of several")
-    none_left: Literal["fire", "nothing"] = Field("fire", description="what the press means when none is left")
+    none_left: Literal["fire", "nothing", "there"] = Field(
+        "fire",
+        description="what the press means when none is left: a shot, nothing, or what follows happens where the last "
+        "one ended, once",
+    )
     also_fires: bool = Field(False, description="whether the press is a shot as well")
 
 

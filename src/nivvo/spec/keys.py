@@ -12,9 +12,9 @@ from nivvo.spec.arguments import checked
 from nivvo.spec.elsewhere import elsewhere
 from nivvo.spec.nearest import nearest
 
-NAMED = ("shooter", "obstacle", "target", "ability", "case")
+NAMED = ("shooter", "obstacle", "target", "ability", "cue", "case")
 FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target": "wisp", "case": "tap", "on": "walls",
-          "muzzle": "hand"}  # fmt: skip
+          "muzzle": "hand", "cue": "splash"}  # fmt: skip
 """Names for lines to copy, by the table that they stand in."""
 
 

@@ -188,7 +188,7 @@ class Linked:
 
     def _across(self) -> list[Problem]:
         """What is wrong across tables."""
-        from nivvo.spec import links_case, links_scene
+        from nivvo.spec import links_ability, links_case, links_scene
 
         model, names = self.usable, self._names()
         links = Links(model, self.document, names, self.only_names)
@@ -203,6 +203,9 @@ class Linked:
             key = (id(ability), name, here)
             links.found += self._once(key, (ability, names), lambda n=name, a=ability: self._ability(n, a, names))
         links.found += self._once(("names", id(names)), names, lambda: self._named(names))
+        links_ability.pairs(links)
+        for name, cue in model.cue.items():
+            links_scene.cue(links, ("cue", name), cue)
         if not model.ability and not self.entries["ability"].lost and "ability" not in self._odd():
             links.note(("ability",), "the drill has no ability", allowed="a table [ability.NAME] with launch.speed")
         for name in self.cases:

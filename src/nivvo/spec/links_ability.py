@@ -71,6 +71,17 @@ def check(links: Links, key: tuple, ability) -> None:
         links.say((*key, "aim", "elevation"), "in 2D aim.direction says it all; elevation is for 3D")
 
 
+def pairs(links: Links) -> None:
+    """Anchors are linked with those of an ability that leaves some."""
+    model = links.model
+    anchors = [name for name, one in model.ability.items() if any(a.anchor for a in one.on.values())]
+    for name, ability in model.ability.items():
+        for group, answer in ability.on.items():
+            if answer.anchor is not None and answer.anchor.pairs_with is not None:
+                at = ("ability", name, "on", group, "anchor", "pairs_with")
+                links.name(at, answer.anchor.pairs_with, "ability with anchors", anchors)
+
+
 def _met(links: Links, key: tuple, answer) -> None:
     """What can follow where projectiles meet: they have no health, and nothing to lie on."""
     if answer.then in ("slide", "lodge"):
@@ -104,6 +115,10 @@ def _moments(links: Links, key: tuple, ability) -> None:
         links.say((*key, "when", "apex"), "a flat top view has no up, so no apex")
     if when.again is not None and when.again.then == "let go" and ability.flight.orbit is None:
         links.say((*key, "when", "again", "then"), "there is no orbit to be let go from", "let go", '"end", "go on"')
+    there = when.again if when.again is not None and when.again.none_left == "there" else None
+    if there is not None and (there.sends is not None or not (there.blink or there.blast)):
+        says = "needs a blink or a blast that happens there, and nothing that is sent"
+        links.say((*key, "when", "again", "none_left"), says, "there", '"fire", "nothing"')
     life = ability.limits.life
     if when.age is not None and isinstance(life, float):
         at, most = when.age.at.seconds(model.tick.rate), life.seconds(model.tick.rate)

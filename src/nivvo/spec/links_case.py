@@ -19,6 +19,16 @@ class Hands(NamedTuple):
     buttons: list[str]
 
 
+def _can_be_out(links: Links, key: tuple, group: str) -> None:
+    """Somebody of a group that is to be out can be: by health, or since a contact removes it."""
+    model = links.model
+    bodies = [*model.shooter.values(), *model.target.values()]
+    health = any(body.health is not None for body in bodies if body.group == group)
+    removed = any(one.removes for ability in model.ability.values() for one in ability.on.values())
+    if group in links.names.groups and not health and not removed:
+        links.say(key, "nobody of it has health, so none can be out", group, hint="write target.NAME.health")
+
+
 def check(links: Links, name: str, track: Track | None) -> None:
     """What in one case does not fit; ``track``: its logged inputs."""
     model, key = links.model, ("case", name)
@@ -71,6 +81,10 @@ def check(links: Links, name: str, track: Track | None) -> None:
         links.vector((*at, "lands"), check.lands)
         _measured(links, at, check, everything, known)
     rate = model.tick.rate
+    for word in ("won", "lost"):
+        if (goal := getattr(case, word)) is not None and goal.out is not None:
+            links.name((*key, word, "out"), goal.out, "group", links.names.groups)
+            _can_be_out(links, (*key, word, "out"), goal.out)
     _within_a_day(links, (*key, "lasts"), case.lasts)
     if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
         links.say(

@@ -35,6 +35,14 @@ def names(links: Links) -> None:
                 links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
 
 
+def cue(links: Links, key: tuple, cue) -> None:
+    """What a cue names must be there."""
+    if cue.ability is not None:
+        links.name((*key, "ability"), cue.ability, "ability", list(links.model.ability))
+    if cue.group is not None:
+        links.name((*key, "group"), cue.group, "group", links.names.groups)
+
+
 MOST_TURNS = 32
 """Turns of a way within one tick."""
 

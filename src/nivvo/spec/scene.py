@@ -258,6 +258,10 @@ class Shooter(Table):
     )
     group: Name = "shooters"
     health: Positive | None = Field(None, description="without it, it cannot be put out")
+    lives: Annotated[int, Field(ge=1, le=1000)] = Field(
+        1, description="how often it can be put out: before the last it comes back to its place, with all its health"
+    )
+    back_after: Seconds | None = Field(None, description="of lives: how long it is out; default: to the next tick")
     armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
@@ -269,6 +273,10 @@ class Shooter(Table):
     def _one_mover(self) -> Shooter:
         if self.move is not None and self.walk is not None:
             raise ValueError("move and walk do not go together")
+        if self.lives > 1 and self.health is None:
+            raise ValueError("lives need health: without it, it cannot be put out")
+        if self.back_after is not None and self.lives == 1:
+            raise ValueError("back_after goes with lives")
         if self.facing_count is not None and self.facing_follows == "fixed":
             raise ValueError('facing_count needs facing_follows, as facing_follows = "movement"')
         return self

@@ -11,7 +11,7 @@ from nivvo.spec.document import LARGEST, Document, Origin, leaves, put
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.positions import MOST_PARTS
 
-NAMED = ("shooter", "obstacle", "target", "ability", "case")
+NAMED = ("shooter", "obstacle", "target", "ability", "cue", "case")
 KEEPER = "keeper"
 """Name of the shooter that a drill without one gets."""
 

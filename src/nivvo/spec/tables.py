@@ -12,6 +12,7 @@ from pydantic import BaseModel, ValidationError
 
 from nivvo.errors import Problem
 from nivvo.spec.case import Case
+from nivvo.spec.cues import Cue
 from nivvo.spec.document import Document, drop
 from nivvo.spec.problems import dotted, of_errors, real_key, shown
 from nivvo.spec.scene import Obstacle, Shooter, Target
@@ -67,6 +68,7 @@ class Tables:
             "obstacle": Obstacle,
             "target": Target,
             "ability": Ability,
+            "cue": Cue,
             "case": Case,
         }
         self.sheets = Sheets()

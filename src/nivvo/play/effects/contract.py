@@ -6,7 +6,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from nivvo.plan.effects import Lasting, Score, Sends
+from nivvo.plan.effects import Anchor, Blink, Lasting, Pull, Score, Sends
 
 
 class Contact(NamedTuple):
@@ -67,8 +67,14 @@ class World(Protocol):
     def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
         """Give a body with a mass an impulse (3,), mass times units/s, at the next tick."""
 
-    def blink(self, contact: Contact, point: np.ndarray, within: float) -> None:
-        """Bring the shooter to a point (3,) at the next tick, at most ``within`` off to be clear; or tell why not."""
+    def blink(self, contact: Contact, point: np.ndarray, effect: Blink) -> None:
+        """Bring the shooter to a point (3,) from the next tick on, clear of what is solid; or tell why not."""
+
+    def pull(self, contact: Contact, body: int, effect: Pull) -> None:
+        """Let a body come to the shooter from the next tick on."""
+
+    def anchor(self, contact: Contact, effect: Anchor) -> None:
+        """Leave a mark where a body is touched, if it fits."""
 
     def score(self, contact: Contact, effect: Score, points: float) -> None:
         """Give points to whoever fired."""

@@ -128,6 +128,13 @@ class Player:
             values.append(turned_to)
         return values[-1]
 
+    def turn(self, time: int, way) -> None:
+        """Let it face along a way (3,) from a time on, if nothing else turns it."""
+        turned_to = self._way(way) if self.shooter.facing_follows == "fixed" else None
+        if turned_to is not None:
+            self._facings[0].append(time)
+            self._facings[1].append(turned_to)
+
     def turn_to(self, facing: np.ndarray) -> None:
         """Let it face along a unit vector (3,) from the start."""
         self._facings = ([0], [facing])

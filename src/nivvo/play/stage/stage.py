@@ -14,6 +14,7 @@ from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
+from nivvo.core.pushing import first_touch
 from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body
@@ -309,6 +310,32 @@ class Stage:
         if gap >= 0.0 and float(np.sqrt((place - start) @ (place - start))) <= within:
             return place
         return self._free_near(row, start, within, middles)
+
+    def clear_share(self, number: int, way, time: int, but: tuple[int, ...] = ()) -> float:
+        """The share of a straight way (3,) that a body can go before it touches something, as all stands at a time."""
+        here, share, skin = self.middle(number, time), 1.0, 1e-9 * self.scene.size
+        for k in self.of_kind("obstacle", "target", "shooter"):
+            if k != number and k not in but and not self.out(k):
+                off, v = three(here - self.middle(k, time)), three(way)
+                share = min(share, first_touch(self.rows[number], off, v, STILL, self.rows[k], 1.0, skin))
+        return share
+
+    def is_flat(self, number: int, point, normal, size: float, time: int) -> bool:
+        """Whether the surface of a body is flat so far about a point (3,) on it, and nothing else lies on it there."""
+        slack, n = 1e-6 * self.scene.size, np.asarray(normal, dtype=float)
+        flat = self.scene.frame.size == 2
+        first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
+        first /= math.sqrt(float(dot(first, first)))
+        second = np.cross(n, first)
+        others = [k for k in self.of_kind("obstacle", "target", "shooter") if k != number and not self.out(k)]
+        for k in range(2 if flat else 16):
+            s, c = (float(x) for x in sincos(180.0 * k if flat else 22.5 * k))
+            at = point + size * (c * first + s * second)
+            if abs(self.gap(number, at, time)) > slack:
+                return False
+            if any(self.gap(other, at + slack * n, time) < 0.0 for other in others):
+                return False
+        return True
 
     def _least_between(self, row, place, middles: dict[int, np.ndarray]) -> tuple[float, np.ndarray]:
         """The least gap between a body at a place and others, and the way out of the nearest."""
