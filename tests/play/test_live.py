@@ -423,3 +423,48 @@ class Placed(unittest.TestCase):
         for _ in range(300):
             live.step()
         np.testing.assert_allclose(live.place("raft"), [5.0, 8.0], atol=1e-12)
+
+
+EFFECTS = """nivvo = 1
+[ability.pod]
+launch = {{ speed = 20, elevation = {elevation} }}
+{how}
+when.age = {{ at = 0.21, then = "go on", sends = {{ ability = "seed", gap = 0.2 }} }}
+[ability.seed]
+launch = {{ speed = 9, count = 3, fan = 60 }}
+on.crates = {{ then = "bounce", restitution = 0.6, knock.impulse = 2 }}
+limits.life = 0.9
+[obstacle.quay]
+shape.half_space = "up"
+at = [0, -2]
+[target.crate]
+at = [7, 0.5]
+shape.box = [1, 4]
+group = "crates"
+mass = 4
+[case.tap]
+input = [{{ t = 0, tap = "fire" }}, {{ t = 0.3, tap = "fire" }}]
+"""
+
+
+class Steps(unittest.TestCase):
+    """A step is one tick, whatever follows from the contacts in it."""
+
+    def test_live_and_fired_tell_the_same(self):
+        for how in (
+            'on.anything = { then = "end", blast = { radius = 3, damage = 4 } }',
+            'on.anything = { then = "bounce", restitution = 0.5, bounces = 2, score.points = 1 }',
+            'on.anything = { then = "end", anchor = {} }',
+            'on.crates = { then = "end", pull.speed = 3 }',
+        ):
+            for elevation in (0, 25, 60):
+                made = nivvo.parse(EFFECTS.format(how=how, elevation=elevation))
+                run, live = nivvo.fire(made), nivvo.Live(made, compiled=False)
+                last, told = max(row["time"] for row in run.rows("events")), []
+                for k in range(int(last * 60) + 2):
+                    if k in (0, 18):
+                        live.tap("fire")
+                    told += [(event.time, event.what) for event in live.step() if event.what != "state"]
+                    self.assertEqual(live.tick, k + 1)
+                expected = [(row["time"], row["what"]) for row in run.rows("events")]
+                self.assertEqual(sorted(told), sorted(expected), (how, elevation))

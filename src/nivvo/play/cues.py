@@ -66,7 +66,7 @@ def heard(run: Run) -> Iterable[dict[str, Any]]:
     abilities = {run.id_of(shot): shot.ability for shot in [*run.launched, *run.refused]}
     expired = {row["projectile"] for row in run.rows("projectiles") if row["reason"] in EXPIRED}
     told = [(row["time"], row) for row in run.rows("events")]
-    told += [(row["time"], row | {"what": "full"}) for row in run.rows("states") if row["state"] == "full"]
+    told += [(row["time"], row | {"what": "full"}) for row in run.rows("states") if row["why"] == "full"]
     for time, row in sorted(told, key=lambda one: one[0]):
         name, body = row.get("projectile", ""), row.get("body", "")
         word = "full" if row["what"] == "full" else WORDS.get(row["what"], "")

@@ -48,8 +48,8 @@ RENAMED = {
 class Event(NamedTuple):
     """One thing that happened in a tick.
 
-    time : s. what : "fired", "sent", "refused", "state", "contact", "bounced", "overlap", "damage", "out",
-    "ended", "slipped through".
+    time : s. what : "fired", "sent", "refused", "state", "cue", or a word of the table of events, as "contact",
+    "damage", "ended".
     id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
     (size,), or None. amount : of damage. detail : in words.
     """
@@ -257,16 +257,16 @@ class Live:
     def _heard_of(self, event: Event) -> list[Event]:
         """The cues that an event asks for, and those that are cut by them."""
         stage, sounding = self._session.stage, self._session.sounding
-        number = stage.number.get(event.body)
+        number = stage.number.get(event.name)
         group = "" if number is None else self.scene.groups[stage.rows["group"][number]]
         word = WORDS.get(event.what, "")
-        words = ["full"] if event.what == "state" and event.detail.partition(":")[0] == "full" else [word]
+        words = ["full"] if event.what == "state" and event.detail.endswith(": full") else [word]
         if word == "ended" and event.detail in EXPIRED:
             words.append("expired")
-        rows = [row for one in words for row in sounding.hear(event.time, one, event.ability, group, "", event.body)]
+        rows = [row for one in words for row in sounding.hear(event.time, one, event.ability, group, "", event.name)]
         sounding.rows.clear()
         return [
-            Event(event.time, "cue", event.id, event.body, event.ability, event.point, row["until"] - event.time,
+            Event(event.time, "cue", event.id, event.name, event.ability, event.point, row["until"] - event.time,
                   f"{row['cue']}: {row['heard']}")
             for row in rows
         ]  # fmt: skip

@@ -217,10 +217,12 @@ class Session:
 
     def step(self) -> None:
         """Run one tick, whether anything flies or not."""
-        end = self.scene.ticks.edge(self.tick + 1)
+        tick = self.tick + 1
+        end = self.scene.ticks.edge(tick)
         if not self.minds:
             self._act(end)
-            self.flying.ahead(self.tick + 1)
+            while self.tick < tick:
+                self.flying.ahead(tick)
             return
         while (time := self._due()) is not None and time < end:
             self.flying.to(time)

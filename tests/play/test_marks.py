@@ -1,0 +1,183 @@
+"""Anchors, pulls, blinks that take their time or come late: places by hand, and slow models of who stays."""
+
+import math
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.errors import DrillError
+
+TEXT = """nivvo = 1
+{view}
+[shooter.keeper]
+at = {home}
+shape.ball = 0.4
+{shooter}
+[ability.hook]
+launch = {{ speed = {speed} }}
+aim = {{ by = "fixed", direction = {direction} }}
+flight.gravity_share = 0
+shape.ball = 0.05
+limits.life = {life}
+{rule}
+{more}
+[case.tap]
+input = [{input}]
+"""
+
+
+def made(**keys):
+    base = {"view": "", "home": [0, 0], "shooter": "", "speed": 20, "direction": 0, "life": 3, "rule": "", "more": "",
+            "input": '{ t = 0, tap = "fire" }'}  # fmt: skip
+    return nivvo.parse(TEXT.format(**{**base, **keys}))
+
+
+def taps(*times):
+    return ", ".join(f'{{ t = {t}, tap = "fire" }}' for t in times)
+
+
+def place(run, name, time):
+    return run.stage.motions[run.scene.number[name]].seen(time)[0]
+
+
+class Anchor(unittest.TestCase):
+    def test_the_oldest_makes_room_and_it_fits_only_where_it_is_flat_and_free(self):
+        # A board from y = -2 to 2; a bale lies on it from y = 0.5 on.
+        more = """[target.board]
+at = [6, 0]
+shape.box = [0.2, 4]
+health = 5
+[obstacle.bale]
+at = [5.8, 1]
+shape.box = [0.2, 1]
+"""
+        rule = 'on.targets = { then = "end", anchor = { size = 0.3, most = 2 } }'
+        for angle, fits in ((0.0, True), (-14.0, True), (-17.5, False), (2.5, False)):
+            run = nivvo.fire(made(direction=angle, rule=rule, more=more))
+            row = next(row for row in run.rows("events") if row["what"] == "anchored")
+            self.assertEqual(row["detail"] == "", fits, (angle, row))
+        run = nivvo.fire(made(rule=rule, more=more, input=taps(0, 0.5, 1.0, 1.5)))
+        rows = run.rows("anchors")
+        self.assertEqual([row["anchor"] for row in rows], ["hook-1", "hook-2", "hook-3", "hook-4"])
+        gone = [row["until"] for row in rows]
+        self.assertEqual(gone[2:], [math.inf, math.inf])
+        np.testing.assert_allclose(gone[:2], [rows[2]["time"], rows[3]["time"]])
+        np.testing.assert_allclose([rows[0]["x"], rows[0]["y"], rows[0]["normal_x"]], [5.9, 0.0, -1.0], atol=1e-9)
+
+    def test_two_abilities_make_a_pair_and_it_goes_along_with_its_body(self):
+        more = """[ability.mate]
+firing.button = "mate"
+launch.speed = 20
+flight.gravity_share = 0
+on.walls = { then = "end", anchor = { pairs_with = "hook" } }
+[obstacle.barge]
+at = [8, 0]
+shape.box = [1, 20]
+group = "walls"
+move.velocity = [0, 1.5]
+"""
+        rule = 'on.walls = { then = "end", anchor = { pairs_with = "mate" } }'
+        text = taps(0) + ', { t = 0.5, tap = "mate" }'
+        run = nivvo.fire(made(rule=rule, more=more, input=text))
+        self.assertEqual([row["linked_with"] for row in run.rows("anchors")], ["mate-1", "hook-1"])
+        live = nivvo.Live(made(rule=rule, more=more))
+        live.press("fire")
+        for _ in range(60):
+            live.step()
+        (one,) = live.anchors
+        touched = run.rows("anchors")[0]
+        np.testing.assert_allclose(one.place, [7.5, touched["y"] + 1.5 * (1.0 - touched["time"])], atol=1e-9)
+        live.remove("barge")
+        self.assertEqual(live.anchors, [])
+
+    def test_on_tilted_faces_in_space_it_is_the_slow_answer(self):
+        rng, seen = np.random.default_rng(2), set()
+        for _ in range(40):
+            turn = rng.uniform(-40, 40, 3)
+            half, size = np.array([0.5, rng.uniform(0.5, 2), rng.uniform(0.5, 2)]), rng.uniform(0.2, 1.0)
+            more = f"[obstacle.board]\nat = [8, 0, 0]\nshape.box = {(2 * half).tolist()}\n"
+            more += f"shape.turned = {turn.tolist()}\ngroup = 'walls'"
+            rule = f'on.walls = {{ then = "end", anchor.size = {size} }}'
+            run = nivvo.fire(made(view='world.view = "space"', home=[0, 0, 0], rule=rule, more=more))
+            told = [row for row in run.rows("events") if row["what"] == "anchored"]
+            if not told:
+                continue
+            row = run.scene.bodies[run.scene.number["board"]]
+            axes = np.array([row[f"axis{k}"] for k in range(3)])
+            event = next(one for one in run.record.events if one["kind"] == 21)
+            contact = run.rows("contacts")[0]
+            local = axes @ (np.array([contact["x"], contact["y"], contact["z"]]) - row["c0"])
+            face = int(np.argmax(np.abs(axes @ event["normal"])))
+            # A disc about the point stays on the face: it is no nearer to any of its edges than it is large.
+            fits = min(row["half"][k] - abs(local[k]) for k in range(3) if k != face) >= size
+            # The rule looks at sixteen points of its rim.
+            near = abs(min(row["half"][k] - abs(local[k]) for k in range(3) if k != face) - size) < 0.03 * size
+            if not near:
+                self.assertEqual(told[0]["detail"] == "", fits)
+                seen.add(fits)
+        self.assertEqual(seen, {True, False})
+
+
+class Pull(unittest.TestCase):
+    def test_what_is_touched_comes_up_to_the_gap_or_to_what_stands_between(self):
+        crate = "[target.crate]\nat = [8, 0]\nshape.box = [1, 1]\ngroup = 'crates'\n"
+        rule = 'on.crates = { then = "end", pull = { speed = 4, gap = 0.25 } }'
+        run = nivvo.fire(made(rule=rule, more=crate))
+        start = math.ceil(run.rows("contacts")[0]["time"] * 60) / 60
+        np.testing.assert_allclose(place(run, "crate", start + 1.0)[:2], [4.0, 0.0], atol=1e-9)
+        np.testing.assert_allclose(place(run, "crate", 9.0)[:2], [0.4 + 0.25 + 0.5, 0.0], atol=1e-9)
+        post = "[obstacle.post]\nat = [4, 0.6]\nshape.box = [0.2, 0.4]\ngroup = 'posts'\n"
+        run = nivvo.fire(made(rule=rule, more=crate + post))
+        np.testing.assert_allclose(place(run, "crate", 9.0)[0], 4.1 + 0.5, atol=1e-6)
+
+    def test_what_has_a_mass_is_given_the_speed_and_slides_on(self):
+        crate = "[target.crate]\nat = [8, 0]\nshape.box = [1, 1]\ngroup = 'crates'\nmass = 7\nfriction = 0.2\n"
+        rule = 'on.crates = { then = "end", pull.speed = 3 }'
+        run = nivvo.fire(made(view='world.view = "top"', rule=rule, more=crate))
+        self.assertAlmostEqual(place(run, "crate", 9.0)[0], 8 - 9 / (2 * 0.2 * 9.81), delta=1e-9)
+
+
+class Blink(unittest.TestCase):
+    WALL = "[obstacle.wall]\nat = [10, 0]\nshape.box = [1, 9]\n"
+
+    def test_over_a_time_it_goes_straight_at_its_speed_and_turns(self):
+        run = nivvo.fire(made(rule="on.anything.blink = { speed = 6, turns = true }", more=self.WALL, direction=160,
+                              home=[0, 0]).with_settings({"obstacle.wall.at": [-10.0, 0.0]}))  # fmt: skip
+        start = math.ceil(run.rows("contacts")[0]["time"] * 60) / 60
+        goal = place(run, "keeper", 30.0)
+        far = np.linalg.norm(goal)
+        for share in (0.25, 0.5, 0.9):
+            np.testing.assert_allclose(place(run, "keeper", start + share * far / 6), share * goal, atol=1e-9)
+        np.testing.assert_allclose(goal[0], -9.5 + 0.4, atol=1e-4)
+        player = run.stage.players["keeper"]
+        self.assertEqual(player.facing(10**13)[0], -1.0)
+
+    def test_when_none_is_left_it_goes_to_where_the_last_one_ended_once(self):
+        rule = 'when.again = { blink = {}, none_left = "there" }'
+        run = nivvo.fire(made(rule=rule, life=0.2, input=taps(0, 0.5, 1.0)))
+        blinks = [row for row in run.rows("events") if row["what"] == "blinked"]
+        self.assertEqual([row["time"] for row in blinks], [0.5])
+        self.assertEqual(len(run.rows("shots")), 2)
+        start = run.rows("shots")[0]["x"]
+        np.testing.assert_allclose(place(run, "keeper", 0.9)[0], start + 4.0, atol=1e-9)
+        for none, shots in (("fire", 3), ("nothing", 1)):
+            one = nivvo.fire(made(rule=rule.replace("there", none), life=0.2, input=taps(0, 0.5, 1.0)))
+            self.assertEqual(len(one.rows("shots")), shots)
+
+    def test_what_makes_no_sense_is_told(self):
+        for rule, says in (
+            ('when.again = { then = "end", none_left = "there" }', "blink or a blast"),
+            ('on.anything = { then = "ignore", pull.speed = 3 }', "nothing follows"),
+            ("on.anything.pull = { gap = 3 }", "speed"),
+            ("on.anything.anchor = { pairs_with = 'hok' }", "hook"),
+            ("on.anything.anchor = { most = 0 }", "most"),
+            ("on.anything.blink = { speed = 0 }", "speed"),
+        ):
+            with self.assertRaises(DrillError, msg=rule) as caught:
+                made(rule=rule, more=self.WALL)
+            self.assertIn(says, str(caught.exception), rule)
+
+
+if __name__ == "__main__":
+    unittest.main()
