@@ -164,6 +164,14 @@ class Registered(unittest.TestCase):
         files = {path.stem for path in (HOUSE / "play/effects").glob("*.py")} - {"__init__", "contract", "registry"}
         self.assertEqual(files, {apply.__module__.rpartition(".")[2] for apply in EFFECTS.values()})
 
+    def test_every_table_of_a_run_can_be_printed_and_has_its_property(self):
+        from nivvo.cli.fire import command
+        from nivvo.play.run import TABLES, Run
+
+        option = next(one for one in command.params if one.name == "table")
+        self.assertEqual(set(option.type.choices), set(TABLES))
+        self.assertEqual({name for name in TABLES if isinstance(getattr(Run, name, None), property)}, set(TABLES))
+
     def test_every_way_to_end_has_a_reason_a_person_can_read(self):
         codes = {value for name, value in vars(pool).items() if name.startswith("BY_")}
         self.assertEqual(codes | {pool.FLYING}, set(vocabulary.ENDINGS))

@@ -23,7 +23,7 @@ def row_of_wisps(count, health=100, step=2.0, extra=""):
 
 
 def damage_of(run):
-    return {row["body"]: row["amount"] for row in run.rows("effects")}
+    return {row["body"]: row["amount"] for row in run.rows("effects") if row["effect"] == "damage"}
 
 
 class Pierce(unittest.TestCase):
@@ -82,7 +82,7 @@ class Health(unittest.TestCase):
         )
         run = nivvo.fire(heals)
         self.assertEqual(
-            [(row["before"], row["health_left"]) for row in run.rows("effects")], [(100, 50), (50, 80), (80, 100)]
+            [(row["before"], row["after"]) for row in run.rows("effects")], [(100, 50), (50, 80), (80, 100)]
         )
 
 
@@ -136,7 +136,7 @@ class Blast(unittest.TestCase):
         taps = "input = [{ t = 0, tap = 'fire' }, { t = 0.001, tap = 'fire' }]"
         spared = nivvo.fire(made(base.format("'struck'"), bodies, case=taps))
         self.assertEqual([row["body"] for row in spared.rows("contacts")], ["w0", "w0"])
-        self.assertEqual([row["body"] for row in spared.rows("effects")], ["w1"])
+        self.assertEqual(list(damage_of(spared)), ["w1"])
 
     def test_a_body_that_a_blast_puts_out_is_not_touched_later_in_the_same_tick(self):
         bodies = row_of_wisps(2, health=10, step=1.0)

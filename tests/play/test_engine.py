@@ -42,7 +42,7 @@ class Events(unittest.TestCase):
     def test_damage_adds_up_until_the_target_is_out_and_the_next_flies_on(self):
         inputs = ", ".join(f'{{ t = {k}, tap = "fire" }}' for k in (0, 1, 2, 3))
         run = nivvo.fire(drill(case=f"input = [{inputs}]"))
-        self.assertEqual([row["health_left"] for row in run.rows("effects")], [18.0, 6.0, 0.0])
+        self.assertEqual([row["after"] for row in run.rows("effects")], [18.0, 6.0, 0.0])
         target = run.rows("targets")[0]
         self.assertEqual((target["damage"], target["health_left"], target["contacts"]), (36.0, 0.0, 3))
         self.assertAlmostEqual(target["out_at"], run.rows("contacts")[2]["time"])

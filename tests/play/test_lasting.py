@@ -59,7 +59,7 @@ class Lasting(unittest.TestCase):
                 expected = slow(contacts, 0.25, 5, 2.0, again == "adds")
                 rows = run.rows("effects")
                 np.testing.assert_allclose([row["time"] for row in rows], [t for t, _ in expected], atol=1e-9)
-                self.assertEqual(rows[-1]["health_left"], 1000 - 2.0 * len(expected))
+                self.assertEqual(rows[-1]["after"], 1000 - 2.0 * len(expected))
 
     def test_it_goes_on_in_ticks_through_armour_until_the_body_is_out(self):
         lasting = 'lasting = { damage = 10, every = "6 ticks", times = 100 }'

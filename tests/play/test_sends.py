@@ -163,7 +163,7 @@ class Live(unittest.TestCase):
             if tick == 120:
                 back, kept = live.snapshot(), len(told)
         run = nivvo.fire(drill(then="bounce", bounce=", restitution = 0.7"))
-        rows = [row for row in run.rows("events") if row["what"] in ("sent", "contact", "ended") and row["time"] < 4.0]
+        rows = [row for row in run.rows("events") if row["what"] in ("sent", "contact", "ended") and row["time"] <= 4.0]
         self.assertEqual(told, [(row["time"], row["what"], row["projectile"]) for row in rows])
         self.assertIn("sent", {what for _, what, _ in told})
         live.restore(back)

@@ -60,6 +60,8 @@ MOST_LINES = 30
             "scores",
             "totals",
             "pursuits",
+            "anchors",
+            "cues",
             "targets",
             "events",
             "states",

@@ -51,7 +51,7 @@ class Consequences:
 
     arrivals : where shooters are to be from the next tick on, how fast, and whether turned; pushes : what bodies are
     then given (mass times units/s); pulls : to whom they then come. scores : of each shooter: points, when it last
-    scored (clock), how many times that counted. lasting : what goes on by itself, by time. last : where the last
+    scored (clock), how many times that counted. lasting : what goes on by itself, by time. ended : where the last
     projectile of each ability and shooter ended, if somebody asks.
     """
 
@@ -63,7 +63,7 @@ class Consequences:
         self.arrivals: dict[int, tuple[np.ndarray, float | None, bool]] = {}
         self.pulls: dict[int, tuple[int, Pull]] = {}
         self.anchors = Anchors()
-        self.last: dict[tuple[str, str], Contact] = {}
+        self.ended: dict[tuple[str, str], Contact] = {}
         self.pushes: dict[int, np.ndarray] = {}
         self.scores: dict[str, tuple[float, int | None, float]] = {}
         self.lasting: list[Goes] = []
@@ -81,11 +81,11 @@ class Consequences:
             contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
             self.apply(contact, self._effects(ability, key, event))
             if int(event["kind"]) == pool.ENDED and ability.keeps_last:
-                self.last[session.of_key(key)] = contact
+                self.ended[session.of_key(key)] = contact
 
     def again_there(self, name: str, shooter: str, time: int) -> bool:
         """Let what follows a further press happen where the last projectile ended; whether there is such a place."""
-        contact = self.last.pop((name, shooter), None)
+        contact = self.ended.pop((name, shooter), None)
         if contact is None:
             return False
         effects = self.session.scene.abilities[name].moments["again"].effects

@@ -127,7 +127,7 @@ def _contacts(run: Run) -> Iterable[Contact]:
 
 
 def _targets(run: Run) -> Iterable[dict[str, Any]]:
-    contacts, effects = run.rows("contacts"), run.rows("effects")
+    contacts, effects = run.rows("contacts"), damages(run)
     out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.OUT}
     for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
         if kind == "target":
@@ -289,6 +289,42 @@ def _anchors(run: Run) -> Iterable[Anchored]:
             yield Anchored(event, until, why, run.ids.get(pair, ""))
 
 
+class Effect(NamedTuple):
+    """What an event did: a word, by how much, and what was before and after; nan where there is no such number."""
+
+    event: np.void
+    word: str
+    amount: float
+    before: float = math.nan
+    after: float = math.nan
+
+
+def _effects(run: Run) -> Iterable[Effect]:
+    for event in run.record.events:
+        kind, code, amount, left = (event[name].item() for name in ("kind", "code", "amount", "left"))
+        if kind == pool.DAMAGE:
+            yield Effect(event, "damage" if amount > 0.0 else "healing", amount, left + amount, max(left, 0.0))
+        elif kind == pool.SCORED:
+            yield Effect(event, "score", amount, left - amount, left)
+        elif kind == pool.OUT and code == 1:
+            yield Effect(event, "removed", math.nan)
+        elif kind == pool.PUSHED:
+            yield Effect(event, "push", amount)
+        elif kind == pool.PULLED:
+            yield Effect(event, "pull", amount)
+        elif kind == pool.BLINKED and code == 0:
+            yield Effect(event, "blink", math.nan)
+        elif kind == pool.ANCHORED and code == PLACED:
+            yield Effect(event, "anchor", math.nan)
+        elif kind == pool.BURST:
+            yield Effect(event, "burst", amount)
+
+
+def damages(run: Run) -> list[dict[str, Any]]:
+    """The rows of effects that took health or gave some."""
+    return [row for row in run.rows("effects") if row["effect"] in ("damage", "healing")]
+
+
 def _named(*names: str) -> tuple[Column, ...]:
     """Columns of what has them as items."""
     return tuple(Column(name, lambda _, row, name=name: row[name]) for name in names)
@@ -375,15 +411,14 @@ SHEETS: dict[str, Sheet] = {
         ),
     ),
     "effects": Sheet(
-        lambda run: [event for event in run.record.events if event["kind"] == pool.DAMAGE],
+        _effects,
         (
-            Column("time", lambda _, event: time_of(event)),
-            Column("projectile", lambda run, event: run.ids[int(event["key"])]),
-            Column("effect", lambda _, event: "damage"),
-            Column("body", body_of),
-            Column("amount", lambda _, event: float(event["amount"])),
-            Column("before", lambda _, event: float(event["left"] + event["amount"])),
-            Column("health_left", lambda _, event: max(float(event["left"]), 0.0)),
+            *_plain(effect="word"),
+            Column("time", lambda _, one: time_of(one.event)),
+            Column("projectile", lambda run, one: run.ids[int(one.event["key"])]),
+            Column("shot", lambda run, one: run.id_of(_origin(run, run.by_key[int(one.event["key"])]))),
+            Column("body", lambda run, one: body_of(run, one.event)),
+            *_plain(amount="amount", before="before", after="after"),
         ),
     ),
     "scores": Sheet(

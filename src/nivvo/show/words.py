@@ -12,6 +12,7 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
 from nivvo.play.run import Run
+from nivvo.play.tables import damages
 from nivvo.record.vocabulary import STILL_FLYING
 
 
@@ -22,7 +23,7 @@ def told(run: Run) -> list[str]:
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
     births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
     sent = Counter(row["projectile"].partition(".")[0] for row in run.rows("births"))
-    touches, effects = iter(run.rows("contacts")), iter(run.rows("effects"))
+    touches, effects = iter(run.rows("contacts")), iter(damages(run))
     lines = []
     for event in run.rows("events"):
         name, what = event["projectile"], event["what"]
@@ -84,7 +85,7 @@ def told(run: Run) -> list[str]:
             text = f"{name} bounced off {event['body']}, {event['detail']} {unit}/s"
         elif what == "damage":
             row = next(effects)
-            left = row["health_left"]
+            left = row["after"]
             heals = row["amount"] < 0.0
             text = f"{row['body']} " + (
                 f"got {-row['amount']:g} health" if heals else f"took {row['amount']:.5g} damage"
