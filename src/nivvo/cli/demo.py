@@ -15,7 +15,7 @@ import click
 
 from nivvo.cli.common import note, print_table, say
 
-DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch")
+DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole")
 
 
 @click.command("demo")

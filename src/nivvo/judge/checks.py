@@ -221,7 +221,9 @@ def _happens(run: Run, check: Check) -> Outcome:
         least = 1
     often = "once" if len(rows) == 1 else f"{len(rows)} times"
     found = (
-        f"{often}, first at {number(rows[0]['time'], 's')} ({rows[0]['projectile']})" if rows else "it never happened"
+        f"{often}, first at {number(rows[0]['time'], 's')} ({rows[0]['projectile'] or rows[0]['detail']})"
+        if rows
+        else "it never happened"
     )
     slack = [len(rows) - least] if least is not None else []
     slack += [most - len(rows)] if most is not None else []

@@ -100,7 +100,7 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
             return "no free place is near"
         return "to [" + ", ".join(f"{x:.4g}" for x in event["p"][: run.scene.frame.size]) + "]"
     if kind == pool.PUSHED:
-        return f"by {event['amount']:.5g}, {event['left']:.5g} faster"
+        return f"{event['left']:.5g} faster"
     if kind == pool.PULLED:
         return f"{event['amount']:.5g}"
     if kind == pool.ANCHORED:

@@ -11,7 +11,7 @@ import numpy as np
 
 from nivvo.core.clock import to_seconds
 from nivvo.core.frame import length_of
-from nivvo.core.pool import BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED
+from nivvo.core.pool import ANCHORED, BLINKED, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.plan.effects import Score
@@ -19,6 +19,8 @@ from nivvo.plan.scene import Scene
 from nivvo.play.aims.seeking import angle_between
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
+from nivvo.play.stage.loose import Pushed
+from nivvo.play.stage.motion import Motion
 from nivvo.play.tables import time_of
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.labels import Labels
@@ -189,9 +191,13 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
         points.append(flat(path.at(times)[0], view.across, view.upward))
     shots = [shot.aim_point for shot in run.fired if shot.aim_point is not None]
     points += [flat(cursor, view.across, view.upward)[None] for cursor in shots]
-    for row, kind in zip(run.scene.bodies, run.scene.kinds, strict=True):
+    for row, name, kind in zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
+        motion = run.stage.motions[run.scene.number[name]]
+        if isinstance(motion, Pushed) and motion.moves:
+            there = motion.seen(until(motion, 0.0))[0]
+            points.append(outline(row, there, view.across, view.upward))
     points += [] if more is None else [more]
     seen = np.concatenate(points) if points else np.zeros((1, 2))
     low, high = seen.min(axis=0), seen.max(axis=0)
@@ -249,6 +255,9 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
         obstacles += kind == "obstacle"
         seen = (edge.max(axis=0) > low).all() and (edge.min(axis=0) < high).all()
+        if kind == "obstacle" and not endless and ((edge.max(axis=0) - edge.min(axis=0)) > 0.5 * (high - low)).any():
+            # What fills much of the picture is named inside, like what has no end.
+            edge, endless = np.clip(edge, low, high), True
         if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
             where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint else ""
             named.append((name + where, edge, endless))
@@ -276,6 +285,7 @@ def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color:
     if begins is None:
         return
     motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
+    last = until(motion, last)
     start = motion.seen(begins)[0]
     way = np.array([motion.seen(t)[0] - start for t in np.linspace(begins, last, 120)])
     way = flat(way, view.across, view.upward)
@@ -288,6 +298,11 @@ def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color:
     if np.abs(way[-1] - way[-12]).max() > 0.0:
         arrow = {"arrowstyle": "->", "color": color, "lw": 1.0}
         ax.annotate("", middle + way[-1], middle + way[-12], arrowprops=arrow, zorder=3)
+
+
+def until(motion: Motion, last: float) -> float:
+    """Until when (s) a body's way is to be drawn: what was pushed, till it lies still."""
+    return max(last, to_seconds(int(motion.settled))) if isinstance(motion, Pushed) else last
 
 
 def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:
@@ -328,6 +343,8 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
     _heights(ax, view, run, few)
     _bursts(ax, view, run, labels)
     _rings(ax, view, run)
+    _anchors(ax, view, run, labels)
+    _blinks(ax, view, run)
 
 
 def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Labels) -> None:
@@ -444,6 +461,35 @@ def _rings(ax: Axes, view: View, run: Run) -> None:
                 ax.plot(line[:, 0], line[:, 1], color=INK, lw=0.9, zorder=9)
 
 
+def _anchors(ax: Axes, view: View, run: Run, labels: Labels) -> None:
+    """Where anchors were left, which way they look, and a line between those that are linked."""
+    axes, lift, places = "xyz"[: run.scene.frame.size], run.scene.frame.lift, {}
+    for row in run.rows("anchors")[:MOST_LABELS]:
+        point = flat(lift([row[axis] for axis in axes]), view.across, view.upward)
+        normal = flat(lift([row[f"normal_{axis}"] for axis in axes]), view.across, view.upward)
+        places[row["anchor"]] = point
+        there = {"mfc": AMBER, "mec": INK} if row["gone_by"] == "" else {"mfc": "white", "mec": STONE}
+        ax.plot(*point, marker="p", ms=12, mew=1.4, ls="none", zorder=12, **there)
+        labels.avoid(point[None] + np.linspace(0.0, 0.3 * run.scene.metre, 4)[:, None] * normal)
+        if row["linked_with"] in places:
+            ax.plot(*np.array([places[row["linked_with"]], point]).T, color=AMBER, lw=1.4, ls=(0, (2, 2)), zorder=4)
+
+
+def _blinks(ax: Axes, view: View, run: Run) -> None:
+    """From where to where a shooter blinked, with its outline there."""
+    from matplotlib.patches import Polygon
+
+    for event in run.record.events[(run.record.events["kind"] == BLINKED) & (run.record.events["code"] == 0)]:
+        row, here = run.scene.bodies[event["body"]], run.stage.motions[event["body"]].seen(time_of(event))[0]
+        ends = flat(np.array([here, event["p"]]), view.across, view.upward)
+        arrow = {"arrowstyle": "-|>", "color": MOSS, "lw": 1.6, "linestyle": (0, (4, 3)), "shrinkA": 0, "shrinkB": 0}
+        ax.annotate("", ends[1], ends[0], arrowprops=arrow, zorder=9)
+        edge = outline(row, event["p"], view.across, view.upward)
+        ax.add_patch(
+            Polygon(edge, closed=True, facecolor="#c8dccf", edgecolor=MOSS, alpha=0.6, lw=2.0, ls="--", zorder=3)
+        )
+
+
 def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
     """Where each flight ended, and in words how."""
     rows = run.rows("projectiles")
@@ -485,12 +531,18 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     happened = set(run.record.events["kind"].tolist())
     marks = [MARKS[kind] for kind in MARKS if kind in happened]
     entries += [Line2D([], [], ls="none", label=word, **style) for word, style in marks]
+    if ANCHORED in happened:
+        entries.append(Line2D([], [], marker="p", mfc=AMBER, mec=INK, ls="none", ms=10, label="anchor"))
+    if BLINKED in happened:
+        entries.append(Line2D([], [], color=MOSS, lw=1.6, ls=(0, (4, 3)), label="blink"))
     if BURST in happened:
         burst = {"marker": (8, 1, 0), "ms": 12, "mfc": "white", "mec": RUST, "mew": 1.5}
         entries.append(Line2D([], [], ls="none", label="burst, its reach", **burst))
     entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))
+    if run.fired and any(run.stage.motions[run.scene.number[name]].moves for name in run.scene.names):
+        entries.append(Line2D([], [], color=RUST, lw=1.0, ls=":", label="way of a body"))
     if "target" in kinds:
         entries.append(Patch(facecolor="#fdf1d0", edgecolor=RUST, linewidth=2, linestyle="--", label="target"))
     axes[0].legend(

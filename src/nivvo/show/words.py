@@ -66,7 +66,7 @@ def told(run: Run) -> list[str]:
         elif what in ("case won", "case lost"):
             text = f"the {what.replace('case', 'case is')}: {event['detail']}"
         elif what == "pushed":
-            text = f"{name} pushes {event['body']} {event['detail'].replace(' faster', f' {unit}/s faster')}"
+            text = f"{name} pushes {event['body']}, {event['detail'].replace(' faster', f' {unit}/s faster')}"
         elif what == "slowed":
             text = f"{name} goes on at {event['detail']} {unit}/s"
         elif what == "met":

@@ -22,6 +22,11 @@ RESTLESS = 30.0
 class Pushed(Motion):
     """The way of a body that has a mass: pieces, written tick by tick."""
 
+    @property
+    def settled(self) -> float:
+        """When (clock) it lies still for good, or moves on for good, as far as is known."""
+        return self.times[-1]
+
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Pushed:
         """Moved from outside it is there at rest, and goes on from the next tick on."""
         moved = Pushed(self.at(now)[0])
