@@ -20,13 +20,13 @@ DISPLAY = ":87"
 
 FIGURES = {
     "fire-quay-lantern": ("quay", "lantern"),
-    "fire-quay-on-the-run": ("quay", "on_the_run"),
     "fire-quay-pot": ("quay", "pot"),
     "fire-deck-through-the-rail": ("deck", "through_the_rail"),
     "fire-breakwater-over-the-blocks": ("breakwater", "over_the_blocks"),
     "fire-wharf-tern": ("wharf", "tern"),
     "fire-wharf-shoal": ("wharf", "shoal"),
     "fire-wharf-powder": ("wharf", "powder"),
+    "fire-mole-barrel": ("mole", "barrel"),
 }
 
 TERMINALS = {
