@@ -8,9 +8,10 @@ from scipy.integrate import solve_ivp
 
 from nivvo.core import clock, pool
 from nivvo.core.arena import Arena, ticks_of
-from nivvo.core.forces import GUSTS, TAPER, acting
+from nivvo.core.forces import GUSTS, TAPER, acting, zone_of
 from nivvo.core.trig import cosine, sine
 from tests.core.arenas import ball
+from tests.core.bodies import random_axes
 
 G = np.array([0.0, 0.0, -9.81])
 ENDLESS = 1 << 60
@@ -40,7 +41,7 @@ def flown(acts, p, v, *, seconds=2.0, rate=60, step=pool.EXACT, target=None, gui
 class Law:
     """The forces written once more, plainly, for the solver."""
 
-    def __init__(self, rng, words, v):
+    def __init__(self, rng, words, p, v):
         self.words, way = words, v / np.linalg.norm(v)
         self.linear, self.square = rng.uniform(0.05, 1.0), rng.uniform(0.005, 0.05)
         self.wind, self.share, self.rate = rng.normal(0, 6, 3), rng.uniform(0.2, 0.9), rng.uniform(1, 6)
@@ -52,8 +53,17 @@ class Law:
         self.gain = rng.uniform(2, 12) if self.law != pool.PROPORTIONAL else rng.uniform(2, 5)
         self.turn, self.side = rng.uniform(0.5, 5), rng.choice([math.inf, rng.uniform(5, 80)])
         self.seeks = np.sort(rng.uniform(0.0, 1.9, 2)) if rng.uniform() < 0.5 else np.array([0.0, math.inf])
-        self.target = rng.normal(0, 25, 3), rng.normal(0, 5, 3), rng.normal(0, 2, 3)
+        # Where a target becomes too fast to be met, lead jumps from where it would be met to the target itself.
+        slow = 0.3 if self.law == pool.LEAD else 1.0
+        self.target = rng.normal(0, 25, 3), slow * rng.normal(0, 5, 3), slow * rng.normal(0, 2, 3)
         self.pace = np.linalg.norm(v)
+        self.zones = []
+        for _ in range(int(rng.integers(1, 5))):
+            axes, half = random_axes(rng), np.abs(rng.normal(0, 4, 3)) * rng.integers(0, 2)
+            sizes = float(rng.uniform(0.5, 4)), float(rng.uniform(0.3, 3))
+            self.zones.append(
+                (p + v * rng.uniform(0, 1.5) + rng.normal(0, 2, 3), axes, half, rng.normal(0, 9, 3), *sizes)
+            )
         self.breaks = []
         if "thrust" in words:
             self.breaks += list(self.burns)
@@ -66,6 +76,10 @@ class Law:
             given |= {"linear": self.linear, "square": self.square}
         if "wind" in self.words:
             given |= {"wind": self.wind, "gusts": (self.share, self.rate, self.phases)}
+        if "zones" in self.words:
+            given["zones"] = [
+                zone_of(at, axes, half, round_, u, edge) for at, axes, half, u, round_, edge in self.zones
+            ]
         if "thrust" in self.words:
             given["thrust"] = (self.push, *self.burns, self.along)
         if "speeds" in self.words:
@@ -84,6 +98,10 @@ class Law:
                 * sum(math.sin(f * self.rate * t + phase) for f, phase in zip(GUSTS, self.phases, strict=True))
                 / 3
             )
+        for at, axes, half, u, round_, edge in self.zones if "zones" in self.words else ():
+            local = axes @ (p - at)
+            x = (np.linalg.norm(local - np.clip(local, -half, half)) - round_) / edge
+            air = air + u * (1.0 - (0.0 if x <= 0 else 1.0 if x >= 1 else x**3 * (10 - 15 * x + 6 * x * x)))
         if "drag" in self.words:
             a -= (self.linear + self.square * np.linalg.norm(v - air)) * (v - air)
         if "thrust" in self.words and self.burns[0] <= middle < self.burns[1]:
@@ -133,14 +151,15 @@ class Law:
 
 class Forces(unittest.TestCase):
     def test_alone_by_twos_and_by_threes_as_a_tight_solver_says(self):
-        words = ("drag", "wind", "thrust", "speeds", "homing")
+        words = ("drag", "wind", "thrust", "speeds", "homing", "zones")
         sets = [{a} for a in words] + [{a, b} for a in words for b in words if a < b]
         sets += [{"drag", "wind", "homing"}, {"thrust", "speeds", "homing"}, {"drag", "thrust", "homing"}]
+        sets += [{"zones"}, {"zones"}, {"zones", "wind", "speeds"}]
         for seed, chosen in enumerate(sets * 2):
             with self.subTest(forces=sorted(chosen), seed=seed):
                 rng = np.random.default_rng(seed)
                 p, v = rng.normal(0, 3, 3), rng.normal(0, 12, 3)
-                law = Law(rng, chosen | ({"drag"} if "wind" in chosen else set()), v)
+                law = Law(rng, chosen | ({"drag"} if chosen & {"wind", "zones"} else set()), p, v)
                 path = flown(law.row(), p, v, target=law.target if "homing" in chosen else None)
                 length = np.linalg.norm(np.diff(path["p"], axis=0), axis=1).sum()
                 off = np.linalg.norm(path["p"][-1] - law.solved(p, v, 2.0))

@@ -379,3 +379,59 @@ class Others(unittest.TestCase):
             with self.assertRaises(DrillError, msg=flight) as caught:
                 made([flight])
             self.assertIn(says, str(caught.exception), flight)
+
+
+BREEZE = """nivvo = 1
+[world]
+{view}
+breezes.draught = {{ at = {at}, shape = {{ {shape} }}, velocity = {wind}, edge = 1.0 }}
+[tick]
+motion = "{motion}"
+[shooter.keeper]
+at = {home}
+facing = {facing}
+[ability.lob]
+launch = {{ speed = 22, arc = "high" }}
+aim.by = "cursor"
+flight.drag.linear = 0.5
+shape.ball = 0.05
+[obstacle.quay]
+at = {floor}
+shape.half_space = "up"
+[case.tap]
+input = [{{ t = 0, cursor = {goal} }}, {{ t = 0, tap = "fire" }}]
+"""
+
+
+class Breezes(unittest.TestCase):
+    def test_solved_arcs_and_previews_go_through_them_in_every_view_and_step_and_mirrored(self):
+        ends = {}
+        for sign, y in ((1, 1), (-1, 1), (1, -1), (-1, -1)):
+            for motion in ("exact", "semi-implicit", "verlet"):
+                made = nivvo.parse(BREEZE.format(
+                    view=f'y = "{"up" if y > 0 else "down"}"', at=[10 * sign, 4 * y], motion=motion,
+                    shape=f"box = [4, 12], turned = {20 * sign * y}", wind=[2 * sign, 12 * y],
+                    facing='"right"' if sign > 0 else '"left"',
+                    home=[0, 2 * y], floor=[0, 0.9 * y], goal=[17 * sign, 0.95 * y]))  # fmt: skip
+                run = nivvo.fire(made)
+                last = run.rows("contacts")[-1]
+                self.assertAlmostEqual(last["x"], 17 * sign, delta=1e-5)
+                ends.setdefault(motion, []).append((run.rows("projectiles")[0]["flight_time"], last["speed"]))
+                landing = nivvo.preview(made, cursor=[17 * sign, 0.95 * y]).landing
+                self.assertAlmostEqual(landing.time, last["time"], places=9)
+        for found in ends.values():
+            np.testing.assert_allclose(found, [found[0]] * 4, rtol=1e-9)
+
+    def test_in_space_a_ball_of_it(self):
+        made = nivvo.parse(BREEZE.format(view='view = "space"', at=[9, 1, 6], shape="ball = 4", wind=[0, 7, 5],
+                                         motion="exact", facing="0", home=[0, 0, 2], floor=[0, 0, 0.9],
+                                         goal=[16, 3, 0.95]))  # fmt: skip
+        last = nivvo.fire(made).rows("contacts")[-1]
+        np.testing.assert_allclose([last["x"], last["y"]], [16, 3], atol=1e-5)
+
+    def test_what_makes_no_sense_is_told(self):
+        for shape, says in (("capsule = [[0, 0], [1, 0]], radius = 1", "ball or a box"), ("ball = -1", "ball")):
+            with self.assertRaises(nivvo.DrillError) as caught:
+                nivvo.parse(BREEZE.format(view="", at=[9, 1], shape=shape, wind=[0, 7], motion="exact", facing="0",
+                                          home=[0, 2], floor=[0, 0], goal=[16, 3]))  # fmt: skip
+            self.assertIn(says, str(caught.exception))

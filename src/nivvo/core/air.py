@@ -164,6 +164,14 @@ class Air:
         self.step, self.dt = step, None if step == EXACT else np.asarray(dt, dtype=float)
         self.coarse, self.born = coarse, born
 
+    def leaving(self, at) -> Air:
+        """The same as it is about a place (3,): flights are solved from there."""
+        if not self.acts["zones"][0]:
+            return self
+        acts = self.acts.copy()
+        acts["zone"][0, :, :3] -= at
+        return Air(acts, step=self.step, dt=self.dt, coarse=self.coarse, born=self.born)
+
     @property
     def a(self) -> np.ndarray:
         """The constant part of the acceleration (3,)."""

@@ -38,6 +38,7 @@ def acting(
     factor=1.0,
     wind=(0.0, 0.0, 0.0),
     gusts=(0.0, 0.0, (0.0, 0.0, 0.0)),
+    zones=(),
     thrust=(0.0, 0.0, math.inf, pool.ON_VELOCITY),
     top=(math.inf, pool.HOLDS),
     lowest=0.0,
@@ -48,8 +49,9 @@ def acting(
     """A row of ``pool.PARAMS`` in which all that acts is set.
 
     a : constant acceleration (3,), units/s². linear (1/s), square (1/unit) : drag, against the air, which moves with
-    wind (3,), units/s, in gusts : its share that comes and goes, how fast (rad/s), three phases (rad). factor : what
-    velocity is multiplied by each tick of a game's own step. thrust : units/s², from and until when (s), a code of
+    wind (3,), units/s, in gusts : its share that comes and goes, how fast (rad/s), three phases (rad). zones : regions
+    with a wind of their own, as ``zone_of`` gives. factor : what velocity is multiplied by each tick of a game's own
+    step. thrust : units/s², from and until when (s), a code of
     ``pool.THRUSTS``. top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain, rate in
     rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s it grows.
     orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
@@ -68,14 +70,17 @@ def acting(
         )
     row["sway"][0, 0], row["sway"][0, 1], row["sway_rate"], row["grows"] = sway
     row["orbit"], row["orbit_rate"] = orbit[:2]
-    row["winds"] = np.any(row["wind"] != 0.0)
+    row["zones"] = len(zones)
+    for k, one in enumerate(zones):
+        row["zone"][0, k] = one
+    row["winds"] = np.any(row["wind"] != 0.0) or len(zones) > 0
     moved = orbit[0] != 0.0
     if moved:
         row["grows"], row["frees"] = orbit[2:]
     row["driven"] = thrust[0] != 0.0 or math.isfinite(top[0]) or lowest > 0.0 or homing is not None
     row["shifts"] = 2 if moved else int(any(sway[:2]))
     guided = bool(row["driven"][0] or row["shifts"][0])
-    row["careful"] = guided or (bool(row["winds"][0]) and gusts[0] != 0.0)
+    row["careful"] = guided or (bool(row["winds"][0]) and (gusts[0] != 0.0 or len(zones) > 0))
     row["guided"] = guided
     row["bends"] = linear != 0.0 or square != 0.0 or bool(row["careful"][0])
     return row
@@ -86,7 +91,7 @@ def acceleration(row, t, p, v, company, middle):
     """The acceleration of a projectile, units/s²."""
     w = v
     if GUIDED and row["winds"] != 0:
-        w = sub(v, wind(row, t + company[5]))
+        w = sub(v, wind(row, t + company[5], p))
     a = drag(row, w, vec(row["a"]))
     if GUIDED and row["driven"] != 0:
         a = thrust(row, middle, v, company[6], a)
@@ -128,9 +133,37 @@ def drag(row, v, a):
     return along(a, v, -(float(row["linear"]) + float(row["square"]) * math.sqrt(dot(v, v))))
 
 
+def zone_of(at, axes, half, radius: float, velocity, edge: float) -> np.ndarray:
+    """A region with a wind of its own, as numbers of a row: a box about ``at`` (3,), rounded by a radius (units).
+
+    axes (3, 3), half (3,) : of the box, inf where it has no end. velocity (3,) : of the air in it, beside the world's,
+    units/s; it fades to nothing over ``edge`` (units) outside.
+    """
+    return np.concatenate([at, np.ravel(axes), half, velocity, [radius, edge]])
+
+
 @inner
-def wind(row, time):
-    """The wind (units/s) at a time of the world (s): as strong as it is, more and less by its gusts."""
+def wind(row, time, p):
+    """The wind (units/s) at a time of the world (s) and a place: as strong as it is, by its gusts, and by regions."""
+    w = gusting(row, time)
+    for k in range(row["zones"]):
+        z = row["zone"][k]
+        d = (p[0] - z[0], p[1] - z[1], p[2] - z[2])
+        out = 0.0
+        for axis in range(3):
+            n = (z[3 + 3 * axis], z[4 + 3 * axis], z[5 + 3 * axis])
+            beyond = max(abs(dot(n, d)) - z[12 + axis], 0.0)
+            out += beyond * beyond
+        x = max(math.sqrt(out) - z[18], 0.0) / z[19]
+        if x < 1.0:
+            share = 1.0 - x * x * x * (10.0 + x * (6.0 * x - 15.0))
+            w = along(w, (z[15], z[16], z[17]), share)
+    return w
+
+
+@inner
+def gusting(row, time):
+    """The wind of the world at a time (s): as strong as it is, more and less by its gusts."""
     strength = 1.0
     if row["gust"] != 0.0:
         waves = 0.0

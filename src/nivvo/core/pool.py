@@ -19,6 +19,9 @@ SURFACE_SHARE = 1e-13
 GUIDED = True
 """Whether the kernel knows of more than gravity and drag: one that does not is compiled for what needs no more."""
 
+MOST_ZONES, ZONE = 4, 20
+"""Regions of the world with a wind of their own, and the numbers of each: see ``forces.zone_of``."""
+
 FLIGHT = np.dtype(
     [
         ("p", "f8", 3),
@@ -59,6 +62,7 @@ PARAMS = np.dtype(
         ("square", "f8"),
         ("factor", "f8"),
         ("wind", "f8", 3),
+        ("zone", "f8", (MOST_ZONES, ZONE)),
         ("gust", "f8"),
         ("gust_rate", "f8"),
         ("phases", "f8", 3),
@@ -95,6 +99,7 @@ PARAMS = np.dtype(
         ("driven", "i4"),
         ("shifts", "i4"),
         ("winds", "i4"),
+        ("zones", "i4"),
         ("thrusts", "i4"),
         ("tops", "i4"),
         ("law", "i4"),
@@ -111,7 +116,8 @@ PARAMS = np.dtype(
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick
 of a game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on more
 than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate,
-phases (winds: whether there is any); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side,
+phases, zone (winds: whether there is any; zones: how many regions); thrust, burns, thrusts; top, tops, lowest; law,
+toward, gain, rate, side,
 seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after
 which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks,
 every (counts), choice, group, sighted, loses. age (counts, FOREVER without), flown (units): moments of it; moments,

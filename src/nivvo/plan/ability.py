@@ -299,6 +299,7 @@ class Ground(Protocol):
     gravity: np.ndarray
     wind: np.ndarray
     gusts: tuple[float, float]
+    zones: list[np.ndarray]
     seed: int
     groups: list[str]
     sought: list[int]

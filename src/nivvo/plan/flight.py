@@ -62,6 +62,7 @@ class Air(Protocol):
     gravity: np.ndarray
     wind: np.ndarray
     gusts: tuple[float, float]
+    zones: list[np.ndarray]
     seed: int
     groups: list[str]
 
@@ -76,9 +77,10 @@ def flight_of(model: written.Flight, on: Air) -> Flight:
     given: dict[str, Any] = {"linear": drag.linear, "square": drag.square, "factor": drag.per_tick}
     if on.exact and drag.per_tick < 1.0:
         given |= {"linear": drag.linear - math.log(drag.per_tick) * on.rate, "factor": 1.0}
-    if on.wind.any() and model.wind_share > 0.0 and (drag.linear or drag.square):
+    if (on.wind.any() or on.zones) and model.wind_share > 0.0 and (drag.linear or drag.square):
         phases = [2.0 * math.pi * draw(on.seed, "wind", k, 0) for k in range(3)]
         given |= {"wind": on.wind * model.wind_share, "gusts": (on.gusts[0], on.gusts[1], phases)}
+        given["zones"] = [np.concatenate([one[:15], one[15:18] * model.wind_share, one[18:]]) for one in on.zones]
     if model.thrust is not None:
         burns = _span(model.thrust, on.rate)
         given["thrust"] = (model.thrust.acceleration, *burns, pool.THRUSTS[model.thrust.along])

@@ -12,10 +12,11 @@ from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.arena import Arena
 from nivvo.core.contact import UNDECIDED
+from nivvo.core.forces import zone_of
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import extent, with_an_end
 from nivvo.plan.ability import Ability, ability_of
-from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, expanded, gunner_of
+from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, expanded, fill_shape, gunner_of
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
@@ -23,6 +24,9 @@ from nivvo.spec.drill import Model
 from nivvo.spec.links import groups
 from nivvo.spec.scene import GRAVITY, Shooter, World, default_forward
 from nivvo.spec.settings import KEEPER
+
+EDGE = 0.5
+"""Metres over which the wind of a region fades."""
 
 MARGIN = 0.01
 """Metres: gap of the muzzle that nobody wrote."""
@@ -63,6 +67,7 @@ class Scene:
         self.weight = GRAVITY * self.metre
         self.most = world.most_in_the_air
         self.wind = self.frame.lift(world.wind or [0.0] * self.frame.size)
+        self.zones = [_zone(one, self.frame, self.metre) for _, one in sorted(world.breezes.items())]
         self.gusts = (0.0, 0.0) if world.gusts is None else (world.gusts.share, 2.0 * np.pi / world.gusts.period)
         self.groups = groups(model)
         shooters: dict[str, Shooter] = dict(model.shooter) or {KEEPER: Shooter()}
@@ -201,6 +206,15 @@ class Scene:
         half = with_an_end(row["half"])
         reach = float(np.sqrt((half * half).sum()) + row["radius"])
         return just_clear(reach, self.radius(ability), MARGIN * self.metre)
+
+
+def _zone(model, frame: frames.Frame, metre: float) -> np.ndarray:
+    """A region with a wind of its own, as the core has it."""
+    row = pool.zeros(1, pool.BODY)[0]
+    fill_shape(row, model.shape, frame.lift(model.at), frame)
+    axes = np.array([row["axis0"], row["axis1"], row["axis2"]])
+    edge = EDGE * metre if model.edge is None else model.edge
+    return zone_of(row["c0"], axes, row["half"], float(row["radius"]), frame.lift(model.velocity), edge)
 
 
 def _rules(model) -> Rules:

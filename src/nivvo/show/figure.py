@@ -11,8 +11,8 @@ import numpy as np
 
 from nivvo.core.clock import to_seconds
 from nivvo.core.frame import length_of
-from nivvo.core.pool import ANCHORED, BLINKED, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED
-from nivvo.core.shapes import HALF_SPACE
+from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, zeros
+from nivvo.core.shapes import BALL, BOX, HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.plan.effects import Score
 from nivvo.plan.scene import Scene
@@ -140,6 +140,7 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
     low, high = frame_axes(ax, view, run)
     labels = Labels(ax)
     labels.fixed(_view_name(ax, view))
+    _breezes(ax, view, run)
     outlines = _bodies(ax, view, run, low, high)
     _flights(ax, view, run, float(max(high - low)), labels)
     if preview is not None and len(preview.points):
@@ -150,6 +151,28 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
             ax.plot(*point, marker="D", ms=13, mfc="none", mec=AMBER, mew=2.0, zorder=9)
     _names(outlines, labels)
     _ends(view, run, labels, ax, worded)
+
+
+def _breezes(ax: Axes, view: View, run: Run) -> None:
+    """Regions with a wind of their own: their outline, which way it blows and how fast."""
+    from matplotlib.patches import Polygon
+
+    for zone in run.scene.zones:
+        row = zeros(1, BODY)[0]
+        row["kind"], row["half"], row["radius"] = BOX if zone[12:15].any() else BALL, zone[12:15], zone[18]
+        row["axis0"], row["axis1"], row["axis2"] = zone[3:12].reshape(3, 3)
+        edge = outline(row, zone[:3], view.across, view.upward)
+        ax.add_patch(Polygon(edge, closed=True, facecolor=SEA, alpha=0.07, edgecolor="none", zorder=1))
+        ax.add_patch(Polygon(edge, closed=True, fill=False, edgecolor=SEA, lw=0.9, ls=(0, (1, 3)), zorder=1))
+        way, middle = flat(zone[15:18], view.across, view.upward), flat(zone[:3], view.across, view.upward)
+        size = float(np.sqrt(way @ way))
+        if size > 0.0:
+            half = 0.3 * float((edge.max(axis=0) - edge.min(axis=0)).min()) * way / size
+            arrow = {"arrowstyle": "-|>", "color": SEA, "lw": 1.4, "alpha": 0.6}
+            ax.annotate("", middle + half, middle - half, arrowprops=arrow, zorder=2)
+            text = f"{length_of(zone[15:18]):.3g} {run.scene.unit}/s"
+            style = {"fontsize": 8, "color": SEA, "ha": "center", "va": "top", "zorder": 4}
+            ax.annotate(text, middle - half, (0, -4), textcoords="offset points", **style)
 
 
 def frame_axes(ax: Axes, view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:

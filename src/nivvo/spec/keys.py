@@ -14,7 +14,7 @@ from nivvo.spec.nearest import nearest
 
 NAMED = ("shooter", "obstacle", "target", "ability", "cue", "case")
 FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target": "wisp", "case": "tap", "on": "walls",
-          "muzzle": "hand", "cue": "splash"}  # fmt: skip
+          "muzzle": "hand", "cue": "splash", "breezes": "updraft"}  # fmt: skip
 """Names for lines to copy, by the table that they stand in."""
 
 

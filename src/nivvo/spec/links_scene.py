@@ -13,6 +13,11 @@ def world(links: Links) -> None:
     for k, corner in enumerate(world.bounds or []):
         links.vector(("world", "bounds", k), corner)
     links.vector(("world", "wind"), world.wind)
+    for name, one in world.breezes.items():
+        at = ("world", "breezes", name)
+        links.vector((*at, "at"), one.at)
+        links.vector((*at, "velocity"), one.velocity)
+        _shape(links, (*at, "shape"), one.shape)
     if world.bounds and len(world.bounds[0]) == len(world.bounds[1]):
         low, high = world.bounds
         if any(a >= b for a, b in zip(low, high, strict=True)):
@@ -85,10 +90,16 @@ def body(links: Links, key: tuple, body) -> None:
         links.vector((*key, "wave", "goal"), body.wave.goal)
     if key[0] == "shooter":
         _shooter(links, key, body)
-    shape = body.shape
-    if shape is None:
-        return
-    size, at = links.model.world.size, (*key, "shape")
+    if body.shape is not None:
+        _shape(links, (*key, "shape"), body.shape)
+        if body.shape.half_space is not None and key[0] == "shooter":
+            at = (*key, "shape", "half_space")
+            links.say(at, "a shooter has a body with an end", allowed="ball, box or capsule")
+
+
+def _shape(links: Links, at: tuple, shape) -> None:
+    """A shape must fit the view."""
+    size = links.model.world.size
     links.vector((*at, "box"), shape.box)
     for kind in ("wall", "capsule"):
         for k, end in enumerate(getattr(shape, kind) or []):
@@ -109,8 +120,6 @@ def body(links: Links, key: tuple, body) -> None:
         links.say((*at, "tall"), "a wall is tall only in 3D", shape.tall)
     if shape.wall is not None and size == 3 and shape.tall is None:
         links.say((*at, "tall"), "is missing", allowed="how tall the wall is, from its ends upward")
-    if shape.half_space is not None and key[0] == "shooter":
-        links.say((*at, "half_space"), "a shooter has a body with an end", allowed="ball, box or capsule")
 
 
 def _shooter(links: Links, key: tuple, shooter) -> None:

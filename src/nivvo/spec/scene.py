@@ -15,6 +15,64 @@ METRES = {"m": 1.0, "cm": 100.0, "mm": 1000.0, "ft": 3.280839895, "px": 100.0}
 GRAVITY = 9.81
 
 
+class Shape(Table):
+    """One of ball, box, capsule, wall, half_space; sizes in units, ends relative to ``at``."""
+
+    ball: Positive | None = Field(None, description="radius")
+    box: Annotated[list[Positive], Field(min_length=2, max_length=3)] | None = Field(None, description="full sizes")
+    capsule: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two ends of its middle line; give radius too"
+    )
+    wall: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two ends; give thick, and in 3D tall"
+    )
+    half_space: Literal["up", "down", "left", "right", "forward", "back"] | Vector | None = Field(
+        None, description='solid behind a plane through at: which way the surface looks, as "up" for a floor'
+    )
+    radius: Positive | None = Field(None, description="of a capsule")
+    thick: NotNegative | None = Field(None, description="thickness of a wall")
+    tall: Positive | None = Field(None, description="height of a wall in 3D, upward from its ends")
+    turned: Degrees | Annotated[list[Degrees], Field(min_length=3, max_length=3)] = Field(
+        0.0, description="of a box: direction it is turned by; in 3D also [direction, elevation, roll]"
+    )
+
+    @model_validator(mode="after")
+    def _one_kind(self) -> Shape:
+        given = [kind for kind in KINDS if getattr(self, kind) is not None]
+        if len(given) != 1:
+            what = " and ".join(given) or "none"
+            raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
+        extras = {"radius": "capsule", "thick": "wall", "tall": "wall", "turned": "box"}
+        for key, kind in extras.items():
+            if key in self.model_fields_set and kind != given[0]:
+                raise ValueError(f"{key} is for a {kind}, not a {given[0]}")
+        if self.capsule is not None and self.radius is None:
+            raise ValueError("a capsule needs radius")
+        if self.wall is not None and self.wall[0] == self.wall[1]:
+            raise ValueError("the two ends of the wall are one point")
+        if isinstance(self.half_space, list) and not any(self.half_space):
+            raise ValueError("the normal of the half_space has no length")
+        return self
+
+
+KINDS = ("ball", "box", "capsule", "wall", "half_space")
+
+
+class Breeze(Table):
+    """A region of the world with a wind of its own, beside the world's."""
+
+    at: Vector = Field(description="its middle")
+    shape: Shape = Field(description="a ball or a box")
+    velocity: Vector = Field(description="of the air in it, units/s")
+    edge: Positive | None = Field(None, description="how far outside it fades to nothing, units; default: 0.5 m")
+
+    @model_validator(mode="after")
+    def _fits(self) -> Breeze:
+        if self.shape.ball is None and self.shape.box is None:
+            raise ValueError("shape: a region is a ball or a box")
+        return self
+
+
 class Gusts(Table):
     """How the wind comes and goes: three waves, seeded by the world's seed."""
 
@@ -38,6 +96,9 @@ class World(Table):
     gravity: NotNegative | None = Field(None, description="downward, in units/s²; default 9.81 m/s² in your unit")
     wind: Vector | None = Field(None, description="how the air moves, units/s; projectiles feel it through their drag")
     gusts: Gusts | None = Field(None, description="the wind comes and goes")
+    breezes: Annotated[dict[Name, Breeze], Field(max_length=4)] = Field(
+        default_factory=dict, description="regions by name with a wind of their own, beside the world's; at most 4"
+    )
     bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two corners; a projectile that leaves them ends"
     )
@@ -127,49 +188,6 @@ class Tick(Table):
         if self.timer == "exact" and self.timer_bits == 32:
             raise ValueError("timer_bits is for a timer that counts at ticks")
         return self
-
-
-class Shape(Table):
-    """One of ball, box, capsule, wall, half_space; sizes in units, ends relative to ``at``."""
-
-    ball: Positive | None = Field(None, description="radius")
-    box: Annotated[list[Positive], Field(min_length=2, max_length=3)] | None = Field(None, description="full sizes")
-    capsule: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
-        None, description="two ends of its middle line; give radius too"
-    )
-    wall: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
-        None, description="two ends; give thick, and in 3D tall"
-    )
-    half_space: Literal["up", "down", "left", "right", "forward", "back"] | Vector | None = Field(
-        None, description='solid behind a plane through at: which way the surface looks, as "up" for a floor'
-    )
-    radius: Positive | None = Field(None, description="of a capsule")
-    thick: NotNegative | None = Field(None, description="thickness of a wall")
-    tall: Positive | None = Field(None, description="height of a wall in 3D, upward from its ends")
-    turned: Degrees | Annotated[list[Degrees], Field(min_length=3, max_length=3)] = Field(
-        0.0, description="of a box: direction it is turned by; in 3D also [direction, elevation, roll]"
-    )
-
-    @model_validator(mode="after")
-    def _one_kind(self) -> Shape:
-        given = [kind for kind in KINDS if getattr(self, kind) is not None]
-        if len(given) != 1:
-            what = " and ".join(given) or "none"
-            raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
-        extras = {"radius": "capsule", "thick": "wall", "tall": "wall", "turned": "box"}
-        for key, kind in extras.items():
-            if key in self.model_fields_set and kind != given[0]:
-                raise ValueError(f"{key} is for a {kind}, not a {given[0]}")
-        if self.capsule is not None and self.radius is None:
-            raise ValueError("a capsule needs radius")
-        if self.wall is not None and self.wall[0] == self.wall[1]:
-            raise ValueError("the two ends of the wall are one point")
-        if isinstance(self.half_space, list) and not any(self.half_space):
-            raise ValueError("the normal of the half_space has no length")
-        return self
-
-
-KINDS = ("ball", "box", "capsule", "wall", "half_space")
 
 
 class Move(Table):

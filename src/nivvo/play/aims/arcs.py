@@ -141,7 +141,7 @@ def least_gap(task: Task, arc: Arc, among: tuple[int, ...]) -> tuple[float, str]
 
 def path_of(task: Task, arc: Arc) -> Path:
     """The free flight of an arc, to its aim point."""
-    air, start = task.air, to_seconds(moves_at(task.stage.scene, task.time))
+    air, start = task.air.leaving(arc.at), to_seconds(moves_at(task.stage.scene, task.time))
     times = np.array([0.0, arc.time])
     if air.dt is not None:
         ends = np.cumsum(air.dt)
@@ -157,16 +157,17 @@ def _by(task: Task, point, how: str) -> Arc:
     up, value = task.stage.scene.frame.up, wanted(task, how)
 
     def found(at) -> launch.Launch:
-        made = launched(how, value, point - at, task.air, task.own, up)
+        there = task._replace(air=task.air.leaving(at))
+        made = launched(how, value, point - at, there.air, task.own, up)
         if np.isfinite(made.time):
             return launch.Launch(made.velocity - task.own, made.time)
-        return fallback(task, point - at)
+        return fallback(there, point - at)
 
     at, arc = settled(task.stance, point, found)
     if np.isfinite(arc.time):
         says = f"solved: reaches the aim point after {float(arc.time):.4g} s"
         return Arc(at, arc.velocity, float(arc.time), says, "")
-    return _out_of_reach(task, at, point)
+    return _out_of_reach(task._replace(air=task.air.leaving(at)), at, point)
 
 
 def settled(stance: Stance, point, found: Callable[[np.ndarray], launch.Launch]) -> tuple[np.ndarray, launch.Launch]:
@@ -200,7 +201,7 @@ def lead(task: Task, target: int) -> Arc:
             return launch.lead(middle - at, velocity - task.own, task.speed, **moving)
         way = how or launch.LOW
         value, up = wanted(task, way), scene.frame.up
-        arc = launched(way, value, middle - at, air, task.own, up, velocity, acceleration)
+        arc = launched(way, value, middle - at, air.leaving(at), task.own, up, velocity, acceleration)
         return launch.Launch(arc.velocity - task.own, arc.time)
 
     at, arc = settled(task.stance, middle, found)

@@ -167,7 +167,7 @@ def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Lau
     scene, shot = task.stage.scene, base
     way = "by elevation" if how == "least speed" else how
     for _ in range(60):
-        found = launched(way, value, point - shot.at, task.air, task.own, scene.frame.up)
+        found = launched(way, value, point - shot.at, task.air.leaving(shot.at), task.own, scene.frame.up)
         if not np.isfinite(found.time):
             break
         moved = _along(base, found.velocity, task.own)
