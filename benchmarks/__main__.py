@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import pickle
 import sys
 import time
 
@@ -12,8 +13,11 @@ os.environ.setdefault("NIVVO_COMPILE", "always")
 
 from benchmarks import live, processes
 from benchmarks.rivals import CLoop, python_overlap, python_swept, scipy_event
-from benchmarks.scenes import filled, obstacles, shots, ticks
+from benchmarks.scenes import GRAVITY, RADIUS, filled, obstacles, shots, ticks
 from nivvo.core import pool
+from nivvo.core.arena import Arena
+from nivvo.core.forces import acting
+from nivvo.core.shapes import gap
 
 FLIGHT_TICKS = 120
 REPEATS = 15
@@ -118,6 +122,55 @@ def compare_events(a: np.ndarray, d: np.ndarray) -> str:
     return f"yes, times within {apart:.1e} s" if same else "NO"
 
 
+def forced(loop) -> None:
+    """10,000 that are slowed, steer and bounce among 200 still and 50 moving bodies, beside the C loop of that work."""
+    count, warm, rows = 10_000, ticks(2), ticks(30, 2)
+    movers = np.arange(200, 250, dtype=np.int32)
+
+    def made():
+        bodies, side = obstacles(250)
+        rng = np.random.default_rng(5)
+        bodies["v0"][200:, :2], bodies["role"] = rng.normal(0, 3, (50, 2)), pool.TARGET
+        arena = Arena(bodies, 1, step=pool.SEMI_IMPLICIT, scene=side, flat=True, sampled=False)
+        acts = acting(GRAVITY, linear=0.1, square=0.005, homing=(pool.PURSUIT, 0, 8.0, 3.0, np.inf, 0.0, np.inf))
+        launch = arena.new_params(acts, RADIUS, then=pool.BOUNCE, bounces=[(0.6, 0.2, -1, 0.0)])
+        row = arena.params[launch]
+        row["within"], row["cone"], row["keeps_cone"], row["group"], row["every"] = np.inf, -1, -1, -1, 1 << 40
+        p, v = shots(count, side)
+        # None starts inside of a body: the C loop would take that for a contact of its own.
+        free = [k for k in range(count) if all(gap(b, p[k]) > RADIUS + 0.3 for b in arena.bodies)]
+        arena.put(np.full(len(free), launch), p[free], v[free], np.arange(len(free)), np.zeros(len(free), dtype=int))
+        arena.run(warm)
+        arena.take_events()
+        arena.events = pool.zeros(40 * count, pool.EVENT)
+        return arena
+
+    first = made()
+
+    def cost(run) -> tuple[float, dict[int, np.ndarray]]:
+        arena = pickle.loads(pickle.dumps(first))
+        arena.events = pool.zeros(40 * count, pool.EVENT)
+        arena.counters[pool.STALE] = 1
+        run(arena, rows[:1])
+        started = time.perf_counter()
+        run(arena, rows[1:])
+        seconds = time.perf_counter() - started
+        there = {int(q["key"]): q["p"].copy() for q in arena.flight[: arena.live]}
+        return seconds / arena.live / (len(rows) - 1) * 1e9, there
+
+    def by_c(arena, some):
+        loop.run_forced(arena, some, movers, np.ascontiguousarray(arena.guides["body"][: arena.live]))
+
+    mine, theirs = cost(lambda arena, some: arena.run(some)), cost(by_c)
+    off = [float(np.abs(mine[1][key] - theirs[1][key]).max()) for key in mine[1]]
+    apart = float(np.quantile(off, 0.99))
+    a, d, ratio = pairs(lambda: cost(lambda arena, some: arena.run(some))[0], lambda: cost(by_c)[0], 7)
+    print(
+        f"steered, slowed and bounced, {len(mine[1]):,} among 200 still and 50 moving: {a:.0f} / {d:.0f} ns a "
+        f"projectile-tick = {ratio:.2f}; 99 % end within {apart:.1e} units of C's"
+    )
+
+
 def growth() -> None:
     """Cost with more obstacles of one density, and with more projectiles; shots pass on, so all stay in the air."""
     rows = ticks(10)
@@ -147,6 +200,7 @@ def main() -> int:
     loop = CLoop()
     print("compiling or loading the kernel:", f"{timed(lambda: once_nivvo(*obstacles(10), 10, ticks(2))):.1f} s")
     against_others(loop)
+    forced(loop)
     growth()
     live.report()
     processes.report()

@@ -100,24 +100,35 @@ def records() -> str:
         fields = []
         for field in kind.names:
             held = kind[field]
-            size = f"[{held.shape[0]}]" if held.shape else ""
+            size = f"[{math.prod(held.shape)}]" if held.shape else ""
             fields.append(f"{words[held.base.str[1:]]} {field}{size};")
         lines.append(f"typedef struct {{ {' '.join(fields)} }} {name};")
     return "\n".join([*lines, "#pragma pack(pop)", ""])
 
 
 class CLoop:
-    """(d) ``loop.c``, compiled on the spot, on the arrays of an arena."""
+    """(d) ``loop.c`` and ``forced.c``, compiled on the spot, on the arrays of an arena."""
 
     def __init__(self):
         self.folder = tempfile.TemporaryDirectory()
-        library = Path(self.folder.name) / "loop.so"
-        source = Path(__file__).with_name("loop.c")
+        path = Path(self.folder.name) / "loop.so"
+        source = Path(__file__).with_name("forced.c")
         (Path(self.folder.name) / "records.h").write_text(records())
-        flags = [f"-I{self.folder.name}", "-O3", "-march=native", "-ffp-contract=off", "-shared", "-fPIC"]
-        subprocess.run(["gcc", *flags, str(source), "-o", str(library), "-lm"], check=True)
-        self.advance = ctypes.CDLL(str(library)).advance
+        flags = [
+            f"-I{self.folder.name}",
+            f"-I{source.parent}",
+            "-O3",
+            "-march=native",
+            "-ffp-contract=off",
+            "-shared",
+            "-fPIC",
+        ]
+        subprocess.run(["gcc", *flags, str(source), "-o", str(path), "-lm"], check=True)
+        library = ctypes.CDLL(str(path))
+        self.advance = library.advance
         self.advance.restype = ctypes.c_int64
+        self.forced = library.forced
+        self.forced.restype = ctypes.c_int64
 
     def run(self, arena, rows) -> tuple[int, int]:
         """Advance an arena by rows of ticks; tell the projectile-ticks done and the events written."""
@@ -136,6 +147,23 @@ class CLoop:
         )  # fmt: skip
         arena.counters[pool.LIVE], arena.counters[pool.EVENTS] = live, events.value
         return flown.value, events.value
+
+    def run_forced(self, arena, rows, movers, targets) -> int:
+        """Advance an arena in which all steer and bounce by rows of ticks; tell the events written."""
+        world, events = arena.world[0], ctypes.c_int64(0)
+        keep = [np.ascontiguousarray(world[name]) for name in ("origin", "per_cell", "cells")]
+
+        def at(array):
+            return ctypes.c_void_p(array.ctypes.data)
+
+        self.forced(
+            ctypes.c_int64(arena.live), at(arena.flight), at(arena.params), at(arena.answers), at(arena.bodies),
+            at(arena.boxes), at(arena.start), at(arena.items), ctypes.c_int32(len(movers)), at(movers), at(targets),
+            at(arena.events), ctypes.byref(events), at(rows), ctypes.c_int64(len(rows)),
+            at(keep[0]), at(keep[1]), at(keep[2]), ctypes.c_double(float(world["skin"])),
+        )  # fmt: skip
+        arena.counters[pool.EVENTS] = events.value
+        return events.value
 
 
 __all__ = ["CLoop", "python_overlap", "python_swept", "scipy_event"]
