@@ -49,7 +49,8 @@ class Keys(unittest.TestCase):
             ("missile", "flight.homing"),
             ("explode", "blast"),
             ("teleport", "blink"),
-            ("knockback", "does not do that"),
+            ("knockback", "on.GROUP.knock"),
+            ("navmesh", "does not do that"),
             ("lunch", "launch"),
             ("ttl", "limits.life"),
         ):

@@ -22,6 +22,7 @@ import shutil
 import sys
 import tempfile
 import threading
+import time
 import types
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -43,6 +44,7 @@ KERNEL = {"error_model": "numpy", "_nrt": False, "nogil": True, "no_cfunc_wrappe
 
 # Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.6 s,
 # compiling one several seconds. Work is done plain until it would have paid for the other.
+PLAIN = 30e-6
 PLAIN_BEFORE_LOADING = 12_000
 PLAIN_BEFORE_COMPILING = 120_000
 
@@ -64,7 +66,7 @@ class Kernel:
 
     def __init__(self, function: Callable, fixed: dict[str, Any] | None = None, name: str = ""):
         self.plain, self.fixed = function, fixed or {}
-        self.done_plain = 0
+        self.done_plain = 0.0
         self._compiled: Callable | None = None
         functools.update_wrapper(self, function)
         self.__name__ = name or function.__name__
@@ -77,12 +79,14 @@ class Kernel:
         return Kernel(self.plain, fixed, f"{self.__name__}-{name}")
 
     def __call__(self, *args: Any, work: int = 0) -> Any:
-        """Run on ``args``; ``work`` is about how many projectile-ticks the call will take."""
+        """Run on ``args``; ``work`` is about how many projectile-ticks the call is reckoned to take."""
         if self._compiled is not None:
             return self._compiled(*args)
         if self._stay_plain(work):
-            self.done_plain += work
-            return self.plain(*args)
+            began = time.perf_counter()
+            done = self.plain(*args)
+            self.done_plain += max(work, (time.perf_counter() - began) / PLAIN)
+            return done
         return self.compiled(*args)(*args)
 
     def _stay_plain(self, work: int) -> bool:
@@ -107,7 +111,7 @@ class Kernel:
 
     def forget(self) -> None:
         """Drop the compiled twin from memory (the store keeps it)."""
-        self._compiled, self.done_plain = None, 0
+        self._compiled, self.done_plain = None, 0.0
 
     def compiled(self, *args: Any) -> Callable:
         """The compiled twin for arguments of the types of ``args``, from the store or made now."""
