@@ -110,10 +110,10 @@ class Solve(unittest.TestCase):
         for view in VIEWS:
             for tick in ("", 'motion = "explicit"'):
                 made, point = lob(view, tick=tick)
-                found = nivvo.solve(made, to=point, elevation=60.0, flight_time=2.0, apex=8.0)
+                found = nivvo.solve(made, to=point, elevation=60.0, flight_time=2.0, apex=8.0, arrival=-65.0)
                 self.assertEqual(
                     [one.how for one in found],
-                    ["low", "high", "least speed", "by elevation", "by flight time", "by apex"],
+                    ["low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival"],
                 )
                 for one in found:
                     self.assertLess(one.miss, 1e-6 * np.linalg.norm(point), (view, one.how))
@@ -122,9 +122,14 @@ class Solve(unittest.TestCase):
                 self.assertAlmostEqual(by["by elevation"].elevation, 60.0, delta=1e-9)
                 self.assertAlmostEqual(by["by flight time"].flight_time, 2.0, delta=1e-12)
                 self.assertAlmostEqual(by["by apex"].apex, 8.0, delta=0.12 if tick else 1e-9)
+                self.assertAlmostEqual(by["by arrival"].arrival_elevation, -65.0, delta=0.2 if tick else 1e-9)
+                thick = made.with_settings({"ability.lob.flight.drag.square": 0.02})
+                late = {one.how: one for one in nivvo.solve(thick, to=point, arrival=-80.0)}["by arrival"]
+                self.assertAlmostEqual(late.arrival_elevation, -80.0, delta=0.5 if tick else 1e-7)
+                self.assertLess(late.miss, 1e-6 * np.linalg.norm(point))
                 self.assertLess(by["low"].flight_time, by["high"].flight_time)
                 self.assertLess(by["least speed"].speed, min(one.speed for one in found if one.how != "least speed"))
-                for elevation in np.arange(-2.0, 2.1, 0.5) + by["least speed"].elevation:
+                for elevation in np.array([-2.0, -0.5, 0.5, 2.0]) + by["least speed"].elevation:
                     near = next(o for o in nivvo.solve(made, to=point, elevation=elevation) if o.how == "by elevation")
                     self.assertGreaterEqual(near.speed, by["least speed"].speed * (1 - 1e-12))
 

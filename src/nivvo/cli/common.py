@@ -8,11 +8,11 @@ import json
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from functools import lru_cache
 from typing import Any
 
 import click
 
+from nivvo.cli.tables import console, print_table
 from nivvo.errors import CallError, visible
 from nivvo.spec.drill import Drill, load
 from nivvo.spec.settings import value_of_text
@@ -26,8 +26,6 @@ format_option = click.option(
     show_default=True,
     help="How data is printed.",
 )
-
-MOST_WHOLE = 24
 
 
 def set_option(function: Callable) -> Callable:
@@ -79,26 +77,6 @@ def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | No
         print_table(rows, columns, title)
 
 
-def print_table(rows: list[dict[str, Any]], columns: list[str], title: str = "") -> None:
-    """Print rows as a table for a person."""
-    from rich import box
-    from rich.table import Table
-
-    table = Table(
-        box=box.SIMPLE_HEAD, title=visible(title) or None, title_justify="left", pad_edge=False, header_style="bold"
-    )
-    for column in columns:
-        number = bool(rows) and all(isinstance(row.get(column), (int, float)) for row in rows)
-        head = visible(column.replace("_", " "))
-        # What a row is about stays in one piece, unless it is long.
-        whole = min(MOST_WHOLE, max(len(cell(row.get(column))) for row in rows)) if rows and not table.columns else None
-        justify = "right" if number else "left"
-        table.add_column(head, justify=justify, overflow="fold", min_width=whole)
-    for row in rows:
-        table.add_row(*(cell(row.get(column)) for column in columns))
-    console().print(table)
-
-
 @contextmanager
 def telling_how_far(patient: bool) -> Iterator[None]:
     """Tell on a terminal how far a long case is, for somebody patient; not where nobody sits before it."""
@@ -113,23 +91,6 @@ def telling_how_far(patient: bool) -> Iterator[None]:
         yield
 
 
-def console() -> Any:
-    """A console on stdout: as wide as the terminal, wide where there is none. Words are only words."""
-    return _console_on(sys.stdout)
-
-
-@lru_cache(maxsize=1)
-def _console_on(stdout: Any) -> Any:
-    from rich.console import Console
-
-    class Plain(Console):
-        def on_broken_pipe(self) -> None:
-            raise BrokenPipeError
-
-    wide = None if stdout.isatty() else 160
-    return Plain(file=stdout, width=wide, highlight=False, markup=False, emoji=False, soft_wrap=False)
-
-
 def say(text: str, style: str | None = None) -> None:
     """One line on stdout for a person."""
     if style is None:
@@ -141,15 +102,6 @@ def say(text: str, style: str | None = None) -> None:
 def note(text: str) -> None:
     """One line on stderr."""
     click.echo(visible(text), err=True)
-
-
-def cell(value: Any) -> str:
-    """A value for a person: five significant digits, nothing for nothing."""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, float):
-        return "" if value != value else f"{value:.5g}"
-    return "" if value is None else visible(str(value))
 
 
 def cases_of(drill: Drill, asked: tuple[str, ...], everything: bool) -> list[str]:

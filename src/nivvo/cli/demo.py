@@ -13,7 +13,8 @@ from typing import Any
 
 import click
 
-from nivvo.cli.common import note, print_table, say
+from nivvo.cli.common import note, say
+from nivvo.cli.tables import print_table
 
 DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole")
 

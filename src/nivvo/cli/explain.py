@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import click
 
 from nivvo.cli.common import drill_argument, format_option, print_rows, read_drill, set_option
@@ -12,14 +14,16 @@ from nivvo.errors import CallError
 @drill_argument
 @click.argument("key", required=False)
 @click.option("--case", "-c", metavar="NAME", help="With the settings of this case.")
+@click.option("--means", is_flag=True, help="With a column of what each key means.")
 @set_option
 @format_option
-def command(drill, key, case, settings, format_) -> None:
+def command(drill, key, case, means, settings, format_) -> None:
     """Tell each effective value of DRILL and where it came from: file and line, inherited, case, or default.
 
     KEY limits it to one key or all below it, as ability.flare or world.gravity.
     """
     from nivvo.spec.explain import effective
+    from nivvo.spec.keys import meaning_of
     from nivvo.spec.nearest import nearest
 
     rows = [
@@ -32,4 +36,10 @@ def command(drill, key, case, settings, format_) -> None:
             names = {row["key"] for row in rows} | {row["key"].rpartition(".")[0] for row in rows}
             raise CallError(f"{drill} has no value at {key}. {nearest(key, names)}".strip())
         rows = kept
-    print_rows(rows, format_, ["key", "value", "origin"])
+    for row in rows if means else ():
+        row["means"] = meaning_of(row["key"])
+    if format_ == "table":
+        # The path has been written by who calls; its name is enough.
+        for row in rows:
+            row["origin"] = row["origin"].replace(f"{drill}:", f"{Path(drill).name}:")
+    print_rows(rows, format_, ["key", "value", "origin", *(["means"] if means else [])])

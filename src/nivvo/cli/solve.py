@@ -19,14 +19,18 @@ from nivvo.errors import CallError
 @click.option("--elevation", type=float, help="Degrees above the horizontal; default: the ability's.")
 @click.option("--flight-time", type=float, help="Seconds of flight.")
 @click.option("--apex", type=float, help="Highest point above the muzzle, in units.")
+@click.option("--arrival", type=float, help="Degrees at which it arrives; below 0 on the way down.")
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the solutions, and the reach of the speed.")
 @format_option
-def command(drill, case, ability, point, speed, elevation, flight_time, apex, settings, figure, format_) -> None:
+def command(
+    drill, case, ability, point, speed, elevation, flight_time, apex, arrival, settings, figure, format_
+) -> None:
     """Find the launches of an ability of DRILL that reach a point, in the drill's own tick rules.
 
     Low and high arc of the speed, the least speed that gets there at all, and what an elevation, a time
-    of flight or an apex asks for. Each is flown: what stops it on the way, and the least gap to an obstacle.
+    of flight, an apex or an angle of arrival asks for. Each is flown: what stops it on the way, and the least
+    gap to an obstacle.
 
     \b
     nivvo solve quay.toml --ability flare
@@ -37,8 +41,9 @@ def command(drill, case, ability, point, speed, elevation, flight_time, apex, se
     read = read_drill(drill, settings)
     to = None if point is None else _numbers(point)
     found = solutions(
-        read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex
-    )
+        read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex,
+        arrival=arrival,
+    )  # fmt: skip
     rows = [solution.row() for solution in found]
     if format_ == "table" and found:
         _tell(found)

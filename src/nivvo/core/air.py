@@ -291,6 +291,17 @@ class Air:
             to, own, velocity, acceleration, "elevation", elevation, self._guess(to, time, velocity, acceleration), up
         )
 
+    def by_arrival(self, to, up, elevation) -> Launch:
+        """The launch that arrives at a given elevation (degrees, below 0: on the way down); nan if none does.
+
+        In a game's own step a flight turns tick by tick: it takes as long as the exact one.
+        """
+        if self.dt is not None:
+            return self.by_time(to, self.exact().by_arrival(to, up, elevation).time)
+        to, zero, _, _ = self._vectors(to, 0.0, 0.0, 0.0)
+        elevation = np.broadcast_to(np.asarray(elevation, dtype=float), to.shape[:-1])
+        return self._meet(to, zero, zero, zero, "arrival", elevation, launch.by_arrival(to, self.a, up, elevation), up)
+
     def by_apex(self, to, up, apex, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
         """The arc whose highest point lies ``apex`` units above the muzzle, met on the way down; nan if too low."""
         to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
@@ -376,12 +387,12 @@ class Air:
         time = np.broadcast_to(np.asarray(time, dtype=float), to.shape[:-1])
         return launch.by_time(self._there(to, velocity, acceleration, time), self.a, time)
 
-    def _slopes(self, w, time) -> np.ndarray:
-        """d displacement / d launch velocity, (..., 3, 3), by differences of coarse flights."""
+    def _slopes(self, w, time, of: int = 0) -> np.ndarray:
+        """d displacement / d launch velocity, (..., 3, 3), by differences of coarse flights; ``of`` 1: d velocity."""
         step = 1e-4 * np.maximum(_length(w), 1e-3)
         shifts = np.concatenate([np.zeros((1, 3)), np.eye(3)])
         moved = w[..., None, :] + step[..., None, None] * shifts
-        q = self.exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[0]
+        q = self.exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[of]
         return np.swapaxes((q[..., 1:, :] - q[..., :1, :]) / step[..., None, None], -1, -2)
 
     def _meet(self, to, own, velocity, acceleration, given: str, value, near: Launch, up=None) -> Launch:
@@ -396,7 +407,7 @@ class Air:
         active = np.flatnonzero(np.isfinite(time) & np.isfinite(w).all(axis=-1))
         done = np.zeros(len(to), dtype=bool)
         best = np.full(len(to), np.inf)
-        s, c = sincos(value) if given == "elevation" else (None, None)
+        s, c = sincos(value) if given in ("elevation", "arrival") else (None, None)
         for _ in range(ROUNDS):
             if not len(active):
                 break
@@ -409,10 +420,15 @@ class Air:
             elif given == "speed":
                 rest, by_w, by_time = (_length(r) - value[k]), unit(r), np.zeros(len(k))
             else:
-                rise = dot(r, up)
-                flat = r - rise[..., None] * up
+                way = r if given == "elevation" else v
+                rise = dot(way, up)
+                flat = way - rise[..., None] * up
                 rest = rise * c[k] - _length(flat) * s[k]
                 by_w, by_time = c[k][:, None] * up - s[k][:, None] * unit(flat), np.zeros(len(k))
+                if given == "arrival":
+                    later = self.fly(w[k], time[k] * (1.0 + 1e-6))[1]
+                    by_time = (by_w * (later - v)).sum(axis=-1) / (1e-6 * time[k])
+                    by_w = (self._slopes(w[k], time[k], 1) * by_w[:, :, None]).sum(axis=1)
             error = _length(miss) / size[k] + np.abs(rest) / np.maximum(
                 np.abs(value[k]) if up is None else _length(r), 1e-12
             )

@@ -159,6 +159,15 @@ def by_elevation(to, a, up, elevation, *, fall: Fall | None = None) -> Launch:
     return Launch(np.where(good[..., None], heading * speed[..., None], np.nan), np.where(good, time, np.nan))
 
 
+def by_arrival(to, a, up, elevation) -> Launch:
+    """The launch that arrives at the point at a given elevation (degrees, below 0: on the way down); nan if none does.
+
+    The flight back, from the point under the same acceleration, leaves at the opposite elevation.
+    """
+    back = by_elevation(-np.asarray(to, dtype=float), a, up, -np.asarray(elevation, dtype=float))
+    return Launch(-(back.velocity + np.asarray(a, dtype=float) * back.time[..., None]), back.time)
+
+
 def _time_of_fall(drop, fall: Fall) -> np.ndarray:
     """The t > 0 with M(t) = drop; nan where drop is not above 0."""
     low = np.zeros_like(drop)

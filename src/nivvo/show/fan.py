@@ -37,6 +37,7 @@ STYLES = {
     "by elevation": (MOSS, (0, (2, 1.5))),
     "by flight time": (INK, (0, (1, 1))),
     "by apex": ("#7a4f9a", (0, (5, 1, 1, 1, 1, 1))),
+    "by arrival": ("#3f3f3f", (0, (2, 2))),
 }
 
 

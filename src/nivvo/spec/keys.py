@@ -56,6 +56,24 @@ def keys(key: str | None = None) -> list[Key]:
     return _going_with(found, asked, choice) if choice else found
 
 
+def meaning_of(key: str) -> str:
+    """What a key of a drill means, whose names stand in it, as "ability.flare.launch.speed"; "" for what is no key."""
+    parts = [part.partition("[")[0].strip('"') for part in key.split(".")]
+    return next((one.means for one in _by_length().get(len(parts), ()) if _is(one.key.split("."), parts)), "")
+
+
+def _is(path: list[str], parts: list[str]) -> bool:
+    return all(part in (own, "NAME") or own == "NAME" for own, part in zip(path, parts, strict=True))
+
+
+@cache
+def _by_length() -> dict[int, list[Key]]:
+    lengths: dict[int, list[Key]] = {}
+    for one in _all():
+        lengths.setdefault(one.key.count(".") + 1, []).append(one)
+    return lengths
+
+
 def _going_with(found: list[Key], asked: str, choice: str) -> list[Key]:
     """Of the keys of the table around a choice those that go with one of its words."""
     own = found[0]

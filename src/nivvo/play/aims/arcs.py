@@ -78,7 +78,7 @@ def moves_at(scene: Scene, time: int) -> int:
 
 
 def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWHERE, bend=NOWHERE) -> launch.Launch:
-    """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by flight time, by apex.
+    """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by flight time, by apex, by arrival.
 
     Its velocity holds what is inherited. velocity, bend : of a point that moves and accelerates. Closed forms
     where they hold, else by search.
@@ -91,6 +91,8 @@ def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWH
         return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value, **moving)
     if how == "by apex":
         return launch.by_apex(to, air.a, up, value, fall=fall) if plain else air.by_apex(to, up, value, **moving)
+    if how == "by arrival":
+        return launch.by_arrival(to, air.a, up, value) if plain and fall is None else air.by_arrival(to, up, value)
     if plain:
         return launch.by_elevation(to, air.a, up, value, fall=fall)
     return air.by_elevation(to, up, value, **moving)

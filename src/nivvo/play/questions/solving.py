@@ -22,12 +22,15 @@ from nivvo.record.path import Path
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
+SINGLE = ("by elevation", "by flight time", "by apex", "by arrival")
+"""Ways of solving of which a drill or a call says what they are to reach."""
+
 
 @dataclass(frozen=True)
 class Solution:
     """One launch to a point.
 
-    how : "low", "high", "least speed", "by elevation", "by flight time", "by apex". speed : units/s.
+    how : "low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival". speed : units/s.
     elevation, direction : degrees. flight_time : s. apex : units above the muzzle. arrival_speed :
     units/s; arrival_elevation : degrees, negative when it comes down. least_gap : units between it and
     the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by : what stops it on
@@ -69,6 +72,7 @@ def solutions(
     elevation: float | None = None,
     flight_time: float | None = None,
     apex: float | None = None,
+    arrival: float | None = None,
 ) -> list[Solution]:
     """Every launch from the ability's muzzle to a point, in the drill's own tick rules.
 
@@ -77,6 +81,7 @@ def solutions(
     ability : name; None takes the first of the case
     to : the point; None takes the case's cursor, else the first target's middle
     at : time of firing, s
+    arrival : elevation at which it comes to the point, degrees, below 0 on the way down
     speed, elevation, flight_time, apex : solve for these; None takes what the ability has. Low and high arcs of
         the speed and the least speed are always there when they exist.
 
@@ -89,8 +94,9 @@ def solutions(
             raise CallError(f"{word} must be above 0, not {value}")
     if apex is not None and not 0.0 <= apex <= 1e12:
         raise CallError(f"apex must be at least 0, not {apex}")
-    if elevation is not None and not -90.0 <= elevation <= 90.0:
-        raise CallError(f"elevation must be from -90 to 90 degrees, not {elevation}")
+    for word, value in (("elevation", elevation), ("arrival", arrival)):
+        if value is not None and not -90.0 <= value <= 90.0:
+            raise CallError(f"{word} must be from -90 to 90 degrees, not {value}")
     keys = scene.abilities[ability].launch
     wanted = {
         "speed": speed
@@ -99,6 +105,7 @@ def solutions(
         "by elevation": elevation if elevation is not None else _plain(keys.elevation),
         "by flight time": flight_time if flight_time is not None else keys.flight_time,
         "by apex": apex if apex is not None else keys.apex,
+        "by arrival": arrival,
     }
     now = clock.from_seconds(at)
     stage, keys_of, shooter = scratch(case, now).stage, scene.abilities[ability], scene.shooter_of(ability)
@@ -122,7 +129,7 @@ def _ways(wanted: dict) -> list[tuple[str, float | None]]:
     if wanted["speed"] is not None:
         ways += [(launch.LOW, wanted["speed"]), (launch.HIGH, wanted["speed"])]
     ways.append(("least speed", None))
-    ways += [(how, wanted[how]) for how in ("by elevation", "by flight time", "by apex") if wanted[how] is not None]
+    ways += [(how, wanted[how]) for how in SINGLE if wanted[how] is not None]
     return ways
 
 
