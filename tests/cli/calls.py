@@ -3,19 +3,22 @@
 import contextlib
 import io
 import os
+import sys
 from pathlib import Path
+from unittest import mock
 
 from nivvo.cli import main
 
 
-def call(*args, folder=None):
-    """Exit code, stdout and stderr of ``nivvo ARGS``, run in ``folder`` if one is given."""
+def call(*args, folder=None, stdin=""):
+    """Exit code, stdout and stderr of ``nivvo ARGS``, run in ``folder`` if one is given, with a text on stdin."""
     out, err = io.StringIO(), io.StringIO()
     before = Path.cwd()
+    typed = io.TextIOWrapper(io.BytesIO(stdin.encode()))
     if folder:
         os.chdir(folder)
     try:
-        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err), mock.patch.object(sys, "stdin", typed):
             try:
                 main([str(arg) for arg in args])
             except SystemExit as stop:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import sys
+from pathlib import Path
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import (
     cases_of,
-    drill_argument,
     format_option,
     note,
+    of_cases,
     patient_option,
     print_rows,
     read_drill,
@@ -20,13 +22,15 @@ from nivvo.cli.common import (
 )
 
 MOST_REMEDIES = 5
+COLUMNS = ["case", "check", "passed", "found", "margin", "unit", "nearest", "remedy"]
 
 
 @click.command("check")
-@drill_argument
+@click.argument("drills", type=click.Path(allow_dash=True), metavar="DRILL...", nargs=-1, required=True)
 @click.option(
-    "--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: all. May be given often."
-)
+    "--case", "-c", "cases", multiple=True, metavar="NAME", shell_complete=completing.cases,
+    help="Which case; default: all. May be given often.",
+)  # fmt: skip
 @set_option
 @click.option(
     "--remedies/--no-remedies",
@@ -34,16 +38,18 @@ MOST_REMEDIES = 5
     show_default=True,
     help="Look for a small change under which a failed check passes.",
 )
+@click.option("--figure", metavar="FOLDER", help="Draw each case into a folder; of one case, into a .png or .svg file.")
 @patient_option
 @format_option
-def command(drill, cases, settings, remedies, patient, format_) -> None:
-    """Fire the cases of DRILL and judge their checks. Exit 0 if all pass, 1 if one fails.
+def command(drills, cases, settings, remedies, patient, figure, format_) -> None:
+    """Fire the cases of each DRILL (- for stdin) and judge their checks. Exit 0 if all pass, 1 if one fails.
 
     A failed check tells the nearest miss, when and by how much, and a small change of speed or
     elevation under which it passes, if there is one (each was fired, not guessed).
 
     \b
     nivvo check quay.toml
+    nivvo check quay.toml mole.toml --figure pictures
     nivvo check quay.toml --case lantern --set ability.lantern.launch.speed=13
     """
     from nivvo.judge.case import check
@@ -51,47 +57,53 @@ def command(drill, cases, settings, remedies, patient, format_) -> None:
     from nivvo.judge.remedy import remedies as remedies_of
     from nivvo.play.engine import fire
 
-    read = read_drill(drill, settings)
+    read = [read_drill(drill, settings) for drill in drills]
+    asked = [(drill, name) for drill in read for name in cases_of(drill, cases, True)]
+    names = [name if len(read) == 1 else f"{Path(drill.name).stem}-{name}" for drill, name in asked]
+    pictures = of_cases(figure, names) if figure else []
     rows, tried, skipped = [], 0, 0
-    for name in cases_of(read, cases, True):
+    for number, (drill, name) in enumerate(asked):
         with telling_how_far(patient):
-            run = fire(read, name, patient=patient)
-        for number, outcome in enumerate(check(read, name, run)):
+            run = fire(drill, name, patient=patient)
+        for place, outcome in enumerate(check(drill, name, run)):
             helps: list[str] = []
             if remedies and not outcome.passed and tried < MOST_REMEDIES:
                 tried += 1
-                helps = remedies_of(read, name, number, run)
+                helps = remedies_of(drill, name, place, run)
                 skipped += not helps and tries_for(run) < LEAST_TRIES
-            rows.append(
-                {
-                    "case": name,
-                    "check": outcome.check,
-                    "passed": outcome.passed,
-                    "found": outcome.found,
-                    "margin": outcome.margin,
-                    "unit": outcome.unit,
-                    "nearest": outcome.nearest,
-                    "remedy": "; or ".join(helps),
-                }
-            )
+            row = {"drill": drill.name} if len(read) > 1 else {}
+            rows.append(row | {"case": name, **_row(outcome, helps)})
+        if pictures:
+            from nivvo.show.figure import save_figure
+            from nivvo.show.sight import preview_of
+
+            note(f"drew {save_figure(run, pictures[number], preview_of(run))}")
     if format_ == "table":
         _tell(rows)
     else:
-        print_rows(rows, format_, ["case", "check", "passed", "found", "margin", "unit", "nearest", "remedy"])
+        print_rows(rows, format_, [*(["drill"] if len(read) > 1 else []), *COLUMNS])
     if skipped:
         note("no change was looked for that would make a check pass, since its case takes long to fire")
     if not rows:
-        note(f"{drill}: no case has a check, so nothing was judged")
+        note(f"{', '.join(drills)}: no case has a check, so nothing was judged")
         sys.exit(1)
     sys.exit(0 if all(row["passed"] for row in rows) else 1)
 
 
+def _row(outcome, helps: list[str]) -> dict:
+    """What a check came to, as a row."""
+    return {
+        "check": outcome.check, "passed": outcome.passed, "found": outcome.found, "margin": outcome.margin,
+        "unit": outcome.unit, "nearest": outcome.nearest, "remedy": "; or ".join(helps),
+    }  # fmt: skip
+
+
 def _tell(rows) -> None:
-    case = None
+    told = None
     for row in rows:
-        if row["case"] != case:
-            case = row["case"]
-            say(case, "bold")
+        if (row.get("drill"), row["case"]) != told:
+            told = row.get("drill"), row["case"]
+            say(" · ".join(one for one in told if one), "bold")
         mark = "pass" if row["passed"] else "FAIL"
         margin = row["margin"]
         by = (

@@ -8,16 +8,20 @@ import json
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import lru_cache
+from pathlib import Path
 from typing import Any
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.tables import console, print_table
 from nivvo.errors import CallError, visible
-from nivvo.spec.drill import Drill, load
+from nivvo.spec.document import MOST_BYTES
+from nivvo.spec.drill import Drill, load, parse
 from nivvo.spec.settings import value_of_text
 
-drill_argument = click.argument("drill", type=click.Path(), metavar="DRILL")
+drill_argument = click.argument("drill", type=click.Path(allow_dash=True), metavar="DRILL")
 format_option = click.option(
     "--format",
     "format_",
@@ -35,6 +39,7 @@ def set_option(function: Callable) -> Callable:
         "settings",
         multiple=True,
         metavar="KEY=VALUE",
+        shell_complete=completing.settings,
         help="Change one dotted key for this call, as ability.flare.launch.speed=20. May be given often.",
     )(function)
 
@@ -45,7 +50,7 @@ patient_option = click.option(
 
 
 def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
-    """The drill at a path with the settings of a command line. Raises DrillError, CallError."""
+    """The drill at a path, or on stdin for "-", with the settings of a command line. Raises DrillError, CallError."""
     changes: dict[str, Any] = {}
     for setting in settings:
         key, equals, value = setting.partition("=")
@@ -55,7 +60,34 @@ def read_drill(path: str, settings: tuple[str, ...]) -> Drill:
             changes[key.strip()] = value_of_text(value.strip())
         except ValueError as error:
             raise CallError(f"--set {key.strip()[:80]}: {error}") from None
-    return load(path, changes)
+    if path != "-":
+        return load(path, changes)
+    read = parse(_typed(sys.stdin), "stdin")
+    return read.with_settings(changes) if changes else read
+
+
+@lru_cache(maxsize=1)
+def _typed(stdin: Any) -> str:
+    """The drill that comes in on stdin."""
+    if stdin is None:
+        raise CallError("-: nothing comes in on stdin")
+    data = stdin.buffer.read(MOST_BYTES + 1)
+    if len(data) > MOST_BYTES:
+        raise CallError(f"-: the drill on stdin is larger than {MOST_BYTES:,} bytes")
+    try:
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        raise CallError(f"-: the drill on stdin is not UTF-8 text (line {line})") from None
+
+
+def of_cases(path: str, names: list[str]) -> list[str]:
+    """Where the picture of each case goes: the file itself of one, in a folder of that name one a case."""
+    if len(names) == 1 and Path(path).suffix:
+        return [path]
+    if Path(path).suffix in (".png", ".svg"):
+        raise CallError(f"{path} is one picture and there are {len(names)} cases: name a folder, or one --case")
+    return [str(Path(path) / f"{name}.png") for name in names]
 
 
 def print_rows(rows: list[dict[str, Any]], format_: str, columns: list[str] | None = None, title: str = "") -> None:

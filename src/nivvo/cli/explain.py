@@ -6,14 +6,15 @@ from pathlib import Path
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import drill_argument, format_option, print_rows, read_drill, set_option
 from nivvo.errors import CallError
 
 
 @click.command("explain")
 @drill_argument
-@click.argument("key", required=False)
-@click.option("--case", "-c", metavar="NAME", help="With the settings of this case.")
+@click.argument("key", required=False, shell_complete=completing.keys)
+@click.option("--case", "-c", metavar="NAME", shell_complete=completing.cases, help="With the settings of this case.")
 @click.option("--means", is_flag=True, help="With a column of what each key means.")
 @set_option
 @format_option

@@ -6,11 +6,13 @@ import json
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import (
     cases_of,
     drill_argument,
     format_option,
     note,
+    of_cases,
     patient_option,
     print_rows,
     read_drill,
@@ -27,11 +29,16 @@ MOST_LINES = 30
 @click.command("fire")
 @drill_argument
 @click.option(
-    "--case", "-c", "cases", multiple=True, metavar="NAME", help="Which case; default: the first. May be given often."
-)
+    "--case", "-c", "cases", multiple=True, metavar="NAME", shell_complete=completing.cases,
+    help="Which case; default: the first. May be given often.",
+)  # fmt: skip
 @click.option("--all", "everything", is_flag=True, help="Every case of the drill.")
 @set_option
-@click.option("--figure", metavar="FILE.png|svg", help="Draw the run, with the preview of its first shot, into a file.")
+@click.option(
+    "--figure",
+    metavar="FILE.png|svg",
+    help="Draw the run, with the preview of its first shot, into a file; several cases into a folder.",
+)
 @click.option("--film", metavar="FILE.png|svg", help="Draw the scene at six instants of the run into a file.")
 @click.option("--at", "times", multiple=True, type=float, metavar="SECONDS", help="--film: an instant; often.")
 @click.option("--rose", metavar="FILE.png|svg", help="Draw the first ability's shots at all aims around into a file.")
@@ -90,8 +97,7 @@ def command(
 
     read = read_drill(drill, settings)
     names = cases_of(read, cases, everything)
-    if (figure or film) and len(names) > 1:
-        raise CallError(f"{'--figure' if figure else '--film'} draws one case: name it with --case")
+    pictures, films = (of_cases(one, names) if one else [] for one in (figure, film))
     if times and not film:
         raise CallError("--at says when --film looks: give --film too")
     if (rose or clearance or timeline or hold_chart or hold_table) and len(names) > 1:
@@ -104,7 +110,7 @@ def command(
 
         found = table_of_holds(read, names[0])
     # Files first: a reader of the text that goes away takes nothing else along.
-    for run in runs:
+    for number, run in enumerate(runs):
         if folder:
             from nivvo.show.files import save
 
@@ -113,11 +119,11 @@ def command(
             from nivvo.show.figure import save_figure
             from nivvo.show.sight import preview_of
 
-            note(f"drew {save_figure(run, figure, preview_of(run))}")
-    if film:
-        from nivvo.show.film import save_film
+            note(f"drew {save_figure(run, pictures[number], preview_of(run))}")
+        if film:
+            from nivvo.show.film import save_film
 
-        note(f"drew {save_film(runs[0], film, list(times) or None)}")
+            note(f"drew {save_film(run, films[number], list(times) or None)}")
     if timeline:
         from nivvo.show.timeline import save_timeline
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import format_option, print_rows, say
 
 
 @click.command("keys")
-@click.argument("key", required=False)
+@click.argument("key", required=False, shell_complete=completing.written)
 @format_option
 def command(key, format_) -> None:
     """Tell what can be written in a drill: each key below KEY, what it means and takes, its default, a line to copy.

@@ -4,14 +4,21 @@ from __future__ import annotations
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import drill_argument, format_option, note, print_rows, read_drill, say, set_option
 from nivvo.errors import CallError
 
 
 @click.command("solve")
 @drill_argument
-@click.option("--case", "-c", metavar="NAME", help="Which case; default: the first.")
-@click.option("--ability", "-a", metavar="NAME", help="Which ability; default: the first of the case.")
+@click.option("--case", "-c", metavar="NAME", shell_complete=completing.cases, help="Which case; default: the first.")
+@click.option(
+    "--ability",
+    "-a",
+    metavar="NAME",
+    shell_complete=completing.abilities,
+    help="Which ability; default: the first of the case.",
+)
 @click.option(
     "--to", "point", metavar="X,Y[,Z]", help="The point to reach; default: the case's cursor, else the first target."
 )

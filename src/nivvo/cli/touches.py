@@ -4,12 +4,19 @@ from __future__ import annotations
 
 import click
 
+from nivvo.cli import completing
 from nivvo.cli.common import drill_argument, format_option, note, print_rows, read_drill, set_option
 
 
 @click.command("touches")
 @drill_argument
-@click.option("--case", "-c", metavar="NAME", help="What is in hand in this case; default: every ability.")
+@click.option(
+    "--case",
+    "-c",
+    metavar="NAME",
+    shell_complete=completing.cases,
+    help="What is in hand in this case; default: every ability.",
+)
 @set_option
 @click.option("--figure", metavar="FILE.png|svg", help="Draw it as a matrix into a file.")
 @format_option

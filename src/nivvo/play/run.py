@@ -225,14 +225,18 @@ class Run:
         """
         import pandas as pd
 
+        return pd.DataFrame(self.path_columns(projectile))
+
+    @checked
+    def path_columns(self, projectile: str) -> dict[str, np.ndarray]:
+        """The columns of ``path``, without pandas. Raises CallError."""
         path, axes = self.flight(projectile), axes_of(self.scene.frame.size)
         data = {"time": path.t}
         for k, axis in enumerate(axes):
             data[axis] = path.p[:, k]
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
-        data |= pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
-        return pd.DataFrame(data)
+        return data | pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
 
     @checked
     def at(self, time: float) -> pd.DataFrame:

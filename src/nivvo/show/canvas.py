@@ -71,13 +71,23 @@ def save_titled(figure: Figure, path: str | FilePath, title: str) -> FilePath:
     path, tall = check_picture(path), figure.get_figheight()
     plain = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
     with plainly():
-        from matplotlib.text import Text
-
         figure.text(0.012, 1 - 0.12 / tall, title, color=INK, fontsize=13, fontweight="bold", va="top")
-        for text in figure.findobj(Text):
+        for text in _words(figure):
             if (shown := visible(text.get_text())) != text.get_text():
                 text.set_text(shown)
         with warnings.catch_warnings():
             # A letter that no font here has is drawn as a box.
             warnings.filterwarnings("ignore", "Glyph .* missing")
-            return write_whole(path, lambda made: figure.savefig(made, metadata=plain))
+            quick = {"pil_kwargs": {"compress_level": 1}} if path.suffix.lower() == ".png" else {}
+            return write_whole(path, lambda made: figure.savefig(made, metadata=plain, **quick))
+
+
+def _words(figure: Figure) -> Iterator[Any]:
+    """All words on a figure that are not numbers along an axis."""
+    yield from figure.texts
+    for ax in figure.axes:
+        yield from ax.texts
+        yield from (ax.title, ax.xaxis.label, ax.yaxis.label)
+        yield from ax.get_legend().get_texts() if ax.get_legend() else ()
+    for legend in figure.legends:
+        yield from legend.get_texts()

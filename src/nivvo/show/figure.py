@@ -329,8 +329,12 @@ def until(motion: Motion, last: float) -> float:
 
 
 def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:
+    from matplotlib.collections import LineCollection
+
     ids = list(run.ids.items())[:MOST_PATHS]
     few = len(ids) <= FEW
+    ways: dict[bool, list[np.ndarray]] = {False: [], True: []}
+    muzzles = []
     for key, name in ids:
         shot, path = run.by_key[key], run.flight(name)
         times = path.t
@@ -338,13 +342,11 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
         line = flat(path.at(times)[0], view.across, view.upward)
         labels.avoid(line)
+        ways[shot.parent >= 0].append(line)
         if shot.parent >= 0:
-            # What was sent has neither muzzle nor aim: thinner, and dotted.
-            ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=1.6 if few else 0.9, linestyle=SENT, zorder=6)
             continue
-        ax.plot(line[:, 0], line[:, 1], color=SEA, linewidth=2.2 if few else 0.9, zorder=6, solid_capstyle="round")
         muzzle = flat(path.p[0], view.across, view.upward)
-        ax.plot(*muzzle, marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
+        muzzles.append(muzzle)
         if few:
             ahead = path.v[0] / max(float(np.sqrt(path.v[0] @ path.v[0])), 1e-300)
             tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
@@ -360,6 +362,12 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
                 linestyle=(0, (6, 2, 1, 2)),
                 zorder=5,
             )
+    # What was sent has neither muzzle nor aim: thinner, and dotted.
+    thin, own = 1.6 if few else 0.9, 2.2 if few else 0.9
+    ax.add_collection(LineCollection(ways[False], colors=SEA, linewidths=own, zorder=6, capstyle="round"), False)
+    ax.add_collection(LineCollection(ways[True], colors=SEA, linewidths=thin, linestyles=[SENT], zorder=6), False)
+    points = np.reshape(muzzles, (-1, 2)).T
+    ax.plot(*points, ls="none", marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
     _touches(ax, view, run, size, few, labels)
     _marks(ax, view, run, few, labels)
     _splits(ax, view, run, labels, few)
@@ -371,17 +379,20 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
 
 
 def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Labels) -> None:
+    points = []
     for row in run.rows("contacts")[:MOST_PATHS]:
         axes = "xyz"[: run.scene.frame.size]
         lift = run.scene.frame.lift
         point = flat(lift([row[axis] for axis in axes]), view.across, view.upward)
         normal = flat(lift([row[f"normal_{axis}"] for axis in axes]), view.across, view.upward) * size * 0.05
-        ax.plot(*point, marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
+        points.append(point)
         labels.avoid(point + np.linspace(0.0, 1.0, 12)[:, None] * normal)
         if few:
             ax.annotate(
                 "", point + normal, point, arrowprops={"arrowstyle": "-|>", "color": RUST, "lw": 1.6}, zorder=10
             )
+    at = np.reshape(points, (-1, 2)).T
+    ax.plot(*at, ls="none", marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
 
 
 MARKS = {

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import contextlib
+import csv
 import json
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
 
 from nivvo.errors import CallError, visible
-from nivvo.play.run import TABLES, Run
+from nivvo.play.run import TABLES, Run, columns_of
 from nivvo.spec.arguments import checked
 from nivvo.spec.files import path_of, write_text, write_whole
 
@@ -34,12 +35,15 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
             import pyarrow  # noqa: F401
         except ImportError:
             raise CallError("Parquet files need the extra: pip install 'nivvo[parquet]'") from None
-    frames = {f"{run.case}.{table}": run.table(table) for table in TABLES}
-    frames |= {f"{run.case}.path.{name}": run.path(name) for name in run.ids.values()}
     done = []
-    for name, frame in frames.items():
-        write = _csv_of(frame) if format == "csv" else _parquet_of(frame)
-        done.append(write_whole(folder / f"{name}.{format}", write))
+    for table in TABLES:
+        write = _parquet_of(run.table(table)) if format == "parquet" else _csv_of(*_cells(run, table))
+        done.append(write_whole(folder / f"{run.case}.{table}.{format}", write))
+    for name in run.ids.values():
+        columns = run.path_columns(name)
+        rows = zip(*(column.tolist() for column in columns.values()), strict=True)
+        write = _parquet_of(run.path(name)) if format == "parquet" else _csv_of(list(columns), rows)
+        done.append(write_whole(folder / f"{run.case}.path.{name}.{format}", write))
     return _alone(run, folder, done)
 
 
@@ -57,15 +61,25 @@ def _alone(run: Run, folder: Path, done: list[Path]) -> list[Path]:
 def tame(value: Any) -> Any:
     """A cell of a CSV file that no table program takes for a formula."""
     if not isinstance(value, str):
-        return value
+        return "" if value != value else value
     value = visible(value)
     return f"'{value}" if value.startswith(("=", "+", "-", "@")) else value
 
 
-def _csv_of(frame) -> Callable[[Path], None]:
-    words = [name for name in frame.columns if frame[name].dtype.kind not in "fiub"]
-    tamed = frame.assign(**{name: frame[name].map(tame) for name in words})
-    return lambda made: tamed.to_csv(made, index=False, lineterminator="\n")
+def _cells(run: Run, table: str) -> tuple[list[str], Iterable[list]]:
+    """The columns of a table and its rows, what is not a number left empty."""
+    columns = columns_of(table, run.scene.frame.size)
+    return columns, ([row[column] for column in columns] for row in run.rows(table))
+
+
+def _csv_of(columns: list[str], rows: Iterable) -> Callable[[Path], None]:
+    def write(made: Path) -> None:
+        with made.open("w", encoding="utf-8", newline="") as file:
+            writer = csv.writer(file, lineterminator="\n")
+            writer.writerow(columns)
+            writer.writerows([tame(value) for value in row] for row in rows)
+
+    return write
 
 
 def _parquet_of(frame) -> Callable[[Path], None]:
