@@ -7,6 +7,7 @@ import click
 from nivvo.cli import completing
 from nivvo.cli.common import drill_argument, format_option, note, print_rows, read_drill, say, set_option
 from nivvo.errors import CallError
+from nivvo.results import row_of
 
 
 @click.command("solve")
@@ -51,7 +52,7 @@ def command(
         read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex,
         arrival=arrival,
     )  # fmt: skip
-    rows = [solution.row() for solution in found]
+    rows = [row_of(solution) for solution in found]
     if format_ == "table" and found:
         _tell(found)
     else:
@@ -79,10 +80,10 @@ def _tell(found) -> None:
     units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name
-        for name in found[0].row()
+        for name in row_of(found[0])
         if name != "miss"
     }
-    rows = [{names[name]: value for name, value in one.row().items() if name in names} for one in found]
+    rows = [{names[name]: value for name, value in row_of(one).items() if name in names} for one in found]
     print_rows(rows, "table", list(names.values()))
 
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from nivvo.judge.checks import Outcome, judge
 from nivvo.play.engine import fire
 from nivvo.play.run import Run
+from nivvo.results import Results
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 
 @checked
-def check(drill: Drill, case: str | None = None, run: Run | None = None) -> list[Outcome]:
+def check(drill: Drill, case: str | None = None, run: Run | None = None) -> Results[Outcome]:
     """The outcome of each check of a case (default: the first), fired now unless its ``run`` is given.
 
     Raises CallError for an unknown case.

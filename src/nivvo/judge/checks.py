@@ -14,6 +14,7 @@ from nivvo.judge.closeness import Closest, closest, each_closest
 from nivvo.judge.measures import measure
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import BY_WORD
+from nivvo.results import Results
 from nivvo.spec.case import MEASURES, Check
 
 LANDS_WITHIN = 0.5
@@ -23,7 +24,7 @@ EQUAL = 1e-6
 """How near counts as equal where no ``within`` is written: relative, absolute below 1."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, repr=False)
 class Outcome:
     """What one check found.
 
@@ -39,15 +40,18 @@ class Outcome:
     unit: str
     nearest: str = ""
 
+    def __repr__(self) -> str:
+        return f"<{'passed' if self.passed else 'FAILED'}: {self.check}: {self.found}>"
 
-def judge(run: Run, checks: list[Check], others: Callable[[str], Run] | None = None) -> list[Outcome]:
+
+def judge(run: Run, checks: list[Check], others: Callable[[str], Run] | None = None) -> Results[Outcome]:
     """The outcome of each check on a run. others : gives the run of another case, for checks that compare."""
-    return [
+    return Results(
         VERSUS[check.verb](run, check, others(getattr(check, check.verb)))
         if check.verb in VERSUS
         else VERB[check.verb](run, check)
         for check in checks
-    ]
+    )
 
 
 def written(check: Check) -> str:

@@ -25,6 +25,7 @@ from nivvo.play.run import PROJECTILES
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
 from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
+from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
@@ -75,7 +76,7 @@ class Anchored(NamedTuple):
     normal: np.ndarray
 
 
-class Live:
+class Live(Tabled):
     """A drill's scene and abilities, live.
 
     Parameters
@@ -106,6 +107,20 @@ class Live:
             for one in self.scene.abilities.values():
                 if one.launch.arc or one.aim.by == "lead":
                     air.compile_flights(one.flight.acts)
+
+    def __repr__(self) -> str:
+        drill = Path(self.drill.name).name
+        return f"<Live {drill} {self.case}: tick {self.tick}, {self.time:.5g} s, {len(self.ids)} in the air>"
+
+    def as_rows(self) -> list[dict[str, Any]]:
+        """A row a projectile in the air: its id, name, position and velocity."""
+        axes = "xyz"[: self.scene.frame.size]
+        rows = zip(self.ids.tolist(), self.positions.tolist(), self.velocities.tolist(), strict=True)
+        return [
+            {"id": id_, "name": self.name_of(id_), **dict(zip(axes, p, strict=True)),
+             **{f"v{axis}": x for axis, x in zip(axes, v, strict=True)}}
+            for id_, p, v in rows
+        ]  # fmt: skip
 
     # What players do.
 

@@ -15,6 +15,7 @@ from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import ability_in, scratch, shooter_in
 from nivvo.play.run import Run
 from nivvo.play.triggers.firing import charged
+from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
@@ -32,8 +33,8 @@ class Landing:
     time: float
 
 
-@dataclass(frozen=True)
-class Preview:
+@dataclass(frozen=True, repr=False)
+class Preview(Tabled):
     """Dots along a coming flight.
 
     points : (n, 2) or (n, 3), in the drill's axes. times : (n,) s after the press.
@@ -48,6 +49,14 @@ class Preview:
     radius: float = 0.0
     bodies: str = "moving"
 
+    def __repr__(self) -> str:
+        lasts = f", {self.times[-1] - self.times[0]:.4g} s" if len(self.times) else ""
+        return f"<Preview of {len(self.points)} dots{lasts}: {self.reason}>"
+
+    def as_rows(self) -> list[dict[str, float]]:
+        """A row a dot: time (s) and position."""
+        return _dots(self.times, self.points)
+
     def edges(self) -> tuple[np.ndarray, np.ndarray]:
         """Both sides (n, 2) of the band that the projectile sweeps along the dots, in 2D (in 3D: on the level)."""
         if len(self.points) < 2:
@@ -60,8 +69,8 @@ class Preview:
         return self.points + across, self.points - across
 
 
-@dataclass(frozen=True)
-class PlainPreview:
+@dataclass(frozen=True, repr=False)
+class PlainPreview(Tabled):
     """What a preview shows that ignores drag and the drill's own step, against the flight itself.
 
     points, times : as of Preview; it ends where the flight does, or at its own first touch if that is sooner.
@@ -76,6 +85,19 @@ class PlainPreview:
     gap_at_landing: float
     covered: float
     lasts: float
+
+    def __repr__(self) -> str:
+        return f"<PlainPreview of {len(self.points)} dots: up to {self.largest_gap:.4g} off, at {self.at:.4g} s>"
+
+    def as_rows(self) -> list[dict[str, float]]:
+        """A row a dot: time (s) and position."""
+        return _dots(self.times, self.points)
+
+
+def _dots(times: np.ndarray, points: np.ndarray) -> list[dict[str, float]]:
+    return [
+        {"time": t, **dict(zip("xyz", p, strict=False))} for t, p in zip(times.tolist(), points.tolist(), strict=True)
+    ]
 
 
 @checked

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from functools import cached_property
+from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from nivvo.play.heading import pointing
 from nivvo.play.tables import SHEETS, axes_of, columns_of, rows_of
 from nivvo.record.path import Path
 from nivvo.record.vocabulary import SENTENCES
+from nivvo.results import html
 from nivvo.spec.arguments import checked
 from nivvo.spec.nearest import nearest
 
@@ -68,7 +70,12 @@ class Run:
         self._rows: dict[str, list[dict[str, Any]]] = {}
 
     def __repr__(self) -> str:
-        return f"<Run of {self.drill} {self.case}: {len(self.fired)} shots, {len(self.rows('contacts'))} contacts>"
+        drill, counts = FilePath(self.drill).name, {"shot": len(self.fired), "contact": len(self.rows("contacts"))}
+        said = ", ".join(f"{count} {word}{'' if count == 1 else 's'}" for word, count in counts.items())
+        return f"<Run of {drill} {self.case}: {said}>"
+
+    def _repr_html_(self) -> str:
+        return html(repr(self), self.table())
 
     @cached_property
     def ids(self) -> dict[int, str]:
@@ -98,7 +105,7 @@ class Run:
         return self._rows[table]
 
     @checked
-    def table(self, name: str) -> pd.DataFrame:
+    def table(self, name: str = "projectiles") -> pd.DataFrame:
         """A table as a pandas DataFrame. Raises CallError for an unknown table."""
         import pandas as pd
 

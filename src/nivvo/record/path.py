@@ -14,6 +14,7 @@ from nivvo.core.air import Air
 from nivvo.core.flight import path_length
 from nivvo.core.frame import Frame
 from nivvo.core.vec import along, arc, dot
+from nivvo.results import Tabled
 
 Vector = tuple[float, float, float]
 State = Callable[[float], tuple[Vector, Vector]]
@@ -41,8 +42,8 @@ def speed_of(v) -> float:
     return math.sqrt(float(v[0]) ** 2 + float(v[1]) ** 2 + float(v[2]) ** 2)
 
 
-@dataclass(frozen=True)
-class Path:
+@dataclass(frozen=True, repr=False)
+class Path(Tabled):
     """Launch, each tick's end, touches and end of one projectile.
 
     t : (n,) s. p, v : (n, 3) world. air : what acts on it, or None where a game's own step moved it
@@ -59,6 +60,14 @@ class Path:
     thrown: np.ndarray = field(default_factory=lambda: np.zeros(0))
     came: np.ndarray | None = None
     held: bool = False
+
+    def __repr__(self) -> str:
+        return f"<Path of {len(self.t)} places, from {self.t[0]:.5g} to {self.t[-1]:.5g} s>"
+
+    def as_rows(self) -> list[dict[str, float]]:
+        """A row a place: time (s), place and velocity, with all three axes."""
+        columns = ("time", "x", "y", "z", "vx", "vy", "vz")
+        return [dict(zip(columns, row, strict=True)) for row in np.column_stack([self.t, self.p, self.v]).tolist()]
 
     @cached_property
     def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -116,6 +116,7 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
             "time",
             "flight_time",
             "apex",
+            "arrival",
             "dt",
             "x",
             "y",

@@ -15,6 +15,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field
 
 from nivvo.errors import CallError, DrillError, Problem
+from nivvo.results import Tabled, row_of
 from nivvo.spec import document as documents
 from nivvo.spec import settings as changed
 from nivvo.spec.ability import Ability
@@ -50,8 +51,8 @@ class Model(Table):
     case: Annotated[dict[Name, Case], Field(max_length=ENTRIES)] = Field(default_factory=dict)
 
 
-@dataclass
-class Drill:
+@dataclass(repr=False)
+class Drill(Tabled):
     """A valid drill. Make one with ``load``, ``parse`` or ``of``.
 
     Attributes
@@ -69,7 +70,13 @@ class Drill:
     _cache: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     def __repr__(self) -> str:
-        return f"<Drill {self.name}: {len(self.model.ability)} abilities, {len(self.cases)} cases>"
+        return f"<Drill {Path(self.name).name}: {len(self.model.ability)} abilities, {len(self.cases)} cases>"
+
+    def as_rows(self) -> list[dict[str, Any]]:
+        """Each effective value with where it came from, as ``explain`` tells them."""
+        from nivvo.spec.explain import effective
+
+        return [row_of(row) for row in effective(self)]
 
     @property
     def name(self) -> str:

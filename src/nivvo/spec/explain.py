@@ -7,6 +7,7 @@ from typing import Any
 
 from pydantic import BaseModel
 
+from nivvo.results import Results
 from nivvo.spec.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
 from nivvo.spec.arguments import checked
 from nivvo.spec.document import Document, Key
@@ -29,7 +30,7 @@ class Effective:
 
 
 @checked
-def effective(drill: Drill, case: str | None = None) -> list[Effective]:
+def effective(drill: Drill, case: str | None = None) -> Results[Effective]:
     """Every value that holds in a drill, or in one case of it, with its origin.
 
     Raises CallError for an unknown case.
@@ -50,7 +51,7 @@ def effective(drill: Drill, case: str | None = None) -> list[Effective]:
     order = {name: k for k, name in enumerate(Model.model_fields)}
     skip = "case." if case is None else ""
     wanted = [row for row in rows if not row.key.startswith("case.") or skip or row.key.startswith(f"case.{case}.")]
-    return sorted(wanted, key=lambda row: order.get(row.key.split(".")[0], 99))
+    return Results(sorted(wanted, key=lambda row: order.get(row.key.split(".")[0], 99)))
 
 
 def _walk(table: BaseModel, key: Key, document: Document, rows: list[Effective]) -> None:

@@ -8,6 +8,7 @@ from functools import cache
 from typing import NamedTuple
 
 from nivvo.errors import CallError
+from nivvo.results import Results
 from nivvo.spec.arguments import checked
 from nivvo.spec.elsewhere import elsewhere
 from nivvo.spec.nearest import nearest
@@ -32,14 +33,14 @@ class Key(NamedTuple):
 
 
 @checked
-def keys(key: str | None = None) -> list[Key]:
+def keys(key: str | None = None) -> Results[Key]:
     """The keys at and below one, as "ability.launch" or "flight.homing"; all for None.
 
     Names of abilities, bodies and cases may be left out or be anything. With "aim.by=stick" only what goes with it.
     Raises CallError for what is no key, with where it may be meant.
     """
     if not key:
-        return list(_all())
+        return Results(_all())
     asked, _, choice = key.replace(" ", "").replace('"', "").replace("'", "").partition("=")
     parts = [part for part in asked.split(".") if part]
     known = frozenset(part for one in _all() for part in one.key.split("."))
@@ -53,7 +54,7 @@ def keys(key: str | None = None) -> list[Key]:
         word = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
         raise CallError(f"there is no key {asked[:80]!r}. {hint}".strip())
-    return _going_with(found, asked, choice) if choice else found
+    return Results(_going_with(found, asked, choice) if choice else found)
 
 
 def meaning_of(key: str) -> str:

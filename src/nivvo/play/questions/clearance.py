@@ -15,12 +15,13 @@ from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance, stance_of
 from nivvo.play.engine import ability_in, scratch
 from nivvo.play.stage.stage import Stage
+from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 
-@dataclass(frozen=True)
-class Clearance:
+@dataclass(frozen=True, repr=False)
+class Clearance(Tabled):
     """The gap between a projectile and its own shooter's body where it starts.
 
     turns_with : "aim" or "facing": what was turned through. headings : (n, 3) unit vectors. gaps : (n,) units,
@@ -37,6 +38,14 @@ class Clearance:
     direction: float
     elevation: float
     clear_forward: float
+
+    def __repr__(self) -> str:
+        return f"<Clearance of muzzle {self.muzzle}: at least {self.least:.5g}, at {self.direction:.4g}°>"
+
+    def as_rows(self) -> list[dict[str, float]]:
+        """A row a heading: its unit vector and the gap (units)."""
+        found = zip(self.headings.tolist(), self.gaps.tolist(), strict=True)
+        return [{"x": x, "y": y, "z": z, "gap": gap} for (x, y, z), gap in found]
 
 
 @dataclass(frozen=True)

@@ -17,6 +17,7 @@ from nivvo.plan.scene import Scene
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import scratch
 from nivvo.play.triggers.firing import charged
+from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.nearest import known
@@ -27,8 +28,8 @@ SAME = 1e-9
 """By how much of the farthest reach two holds may differ and still reach equally far."""
 
 
-@dataclass(frozen=True)
-class HoldTable:
+@dataclass(frozen=True, repr=False)
+class HoldTable(Tabled):
     """A table of holds.
 
     ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it, and ``range``, ``apex``
@@ -46,6 +47,13 @@ class HoldTable:
     turns_back: float | None
     capped: list[tuple[str, float, bool]]
     even: bool = False
+
+    def __repr__(self) -> str:
+        return f"<HoldTable of {self.ability}: {len(self.rows)} holds of {', '.join(self.keys)}>"
+
+    def as_rows(self) -> list[dict[str, Any]]:
+        """A row a hold."""
+        return self.rows
 
 
 @checked

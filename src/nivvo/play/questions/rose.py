@@ -15,6 +15,7 @@ from nivvo.plan.track import Change
 from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.engine import ability_in
 from nivvo.play.session import Session
+from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
@@ -23,8 +24,8 @@ FAR = 20.0
 """Metres at which a cursor is held around the shooter."""
 
 
-@dataclass(frozen=True)
-class Rose:
+@dataclass(frozen=True, repr=False)
+class Rose(Tabled):
     """Shots at angles around, from one place.
 
     turned : what was turned: "stick", "cursor", "look" or "facing". angles : (n,) degrees, as asked for.
@@ -36,6 +37,25 @@ class Rose:
     turned: str
     angles: np.ndarray
     shots: list[Shot]
+
+    def __repr__(self) -> str:
+        fired = sum(not shot.refused for shot in self.shots)
+        return f"<Rose of {self.ability}: {fired} of {len(self.shots)} shots, turned by {self.turned}>"
+
+    def as_rows(self) -> list[dict]:
+        """A row an angle: launch direction and elevation (degrees), speed, clearance, why it was refused."""
+        frame = self.scene.frame
+        return [
+            {
+                "angle": float(angle),
+                "direction": float(frame.direction_of(shot.velocity)),
+                "elevation": float(frame.elevation(shot.velocity)),
+                "speed": float(speed),
+                "clearance": shot.clearance,
+                "refused": shot.refused,
+            }
+            for angle, speed, shot in zip(self.angles, self.speeds, self.shots, strict=True)
+        ]
 
     @property
     def speeds(self) -> np.ndarray:

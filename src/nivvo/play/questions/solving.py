@@ -19,6 +19,7 @@ from nivvo.play.engine import ability_in, scratch
 from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
+from nivvo.results import Results, Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
@@ -26,8 +27,8 @@ SINGLE = ("by elevation", "by flight time", "by apex", "by arrival")
 """Ways of solving of which a drill or a call says what they are to reach."""
 
 
-@dataclass(frozen=True)
-class Solution:
+@dataclass(frozen=True, repr=False)
+class Solution(Tabled):
     """One launch to a point.
 
     how : "low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival". speed : units/s.
@@ -54,10 +55,16 @@ class Solution:
     run: Run
     path: Path
 
-    def row(self) -> dict:
+    def __repr__(self) -> str:
+        unit = self.run.scene.unit
+        ends = f", stopped by {self.stopped_by}" if self.stopped_by else ""
+        return (f"<Solution {self.how}: {self.speed:.5g} {unit}/s at {self.elevation:.5g}°, "
+                f"{self.flight_time:.4g} s{ends}>")  # fmt: skip
+
+    def as_rows(self) -> list[dict]:
         """As a row of a table."""
         names = [name for name in self.__dataclass_fields__ if name not in ("run", "path")]
-        return {name: getattr(self, name) for name in names}
+        return [{name: getattr(self, name) for name in names}]
 
 
 @checked
@@ -73,7 +80,7 @@ def solutions(
     flight_time: float | None = None,
     apex: float | None = None,
     arrival: float | None = None,
-) -> list[Solution]:
+) -> Results[Solution]:
     """Every launch from the ability's muzzle to a point, in the drill's own tick rules.
 
     Parameters
@@ -112,7 +119,7 @@ def solutions(
     point = _point(stage, shooter, to, now)
     task = task_of(stage, keys_of, AT_FIRST, now, stance_of(stage, keys_of, shooter, now), speed)
     base = _aimed(task, ability, point)
-    found = []
+    found: Results[Solution] = Results()
     for how, value in _ways(wanted):
         solution = _solved(case, task, base, point, how, value)
         if solution is not None:

@@ -12,12 +12,13 @@ from nivvo.plan.ability import Ability, Answer
 from nivvo.plan.case import case_of
 from nivvo.plan.effects import Sends
 from nivvo.record.vocabulary import ANSWERS
+from nivvo.results import Results
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 
 @checked
-def touching(drill: Drill, case: str | None = None) -> list[dict[str, Any]]:
+def touching(drill: Drill, case: str | None = None) -> Results[dict[str, Any]]:
     """A row for each ability and each group: what a touch comes to. Of a case only what is in hand, and what it sends.
 
     ability, group, bodies (how many are in it), then, damage (in words), effects (in words), rule : the key that
@@ -42,7 +43,7 @@ def touching(drill: Drill, case: str | None = None) -> list[dict[str, Any]]:
                     "owner": _owner(ability, scene, number),
                 }
             )
-    return rows
+    return Results(rows)
 
 
 def _with_sent(abilities: dict[str, Ability], names: list[str]) -> list[str]:
