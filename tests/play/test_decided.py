@@ -191,7 +191,7 @@ lasts = 0.1
             ({"more": "[cue.x]\non = 'fired'\nlasts = 1\nwhen_full = 'refuse'\n"}, "at_once"),
             ({"lives": "lives = 0"}, "lives"),
             ({"lives": "back_after = 2"}, "goes with lives"),
-            ({"case": "won = {}"}, "score, out or time"),
+            ({"case": "won = {}"}, "score, out, touched or time"),
             ({"case": "won.out = 'wasps'"}, "wisps"),
             ({"case": "won.out = 'rivals'"}, "health"),
         ):

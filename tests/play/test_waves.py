@@ -99,6 +99,34 @@ class Arrivals(unittest.TestCase):
         self.assertIn("gull-", str(caught.exception))
 
 
+class Most(unittest.TestCase):
+    def test_no_more_than_that_are_there_and_who_waits_comes_when_one_leaves(self):
+        run = nivvo.fire(made("at = [9, 0]\nwave = { count = 9, every = 0.05, most = 2 }", press=1, lasts=12))
+        _, counts = run.population()
+        self.assertEqual(counts.max(), 2)
+        rows = run.rows("targets")
+        self.assertTrue(all(np.isfinite(row["arrived"]) for row in rows))
+        leaves = sorted(row["out_at"] for row in rows)
+        for nth, row in enumerate(sorted(rows, key=lambda row: row["arrived"])[2:]):
+            # At the start of the tick after the one in which a place became free.
+            self.assertAlmostEqual(row["arrived"], np.ceil(leaves[nth] * 60 - 1e-9) / 60, delta=1e-9)
+        said = {row["what"]: row["time"] for row in run.rows("events") if row["what"].startswith("wave")}
+        self.assertAlmostEqual(said["wave complete"], max(row["arrived"] for row in rows), delta=1e-9)
+        self.assertAlmostEqual(said["wave cleared"], leaves[-1], delta=1e-9)
+
+    def test_or_is_turned_away(self):
+        words = 'wave = { count = 9, every = 0.5, most = 3, when_full = "turn away" }'
+        run = nivvo.fire(made("at = [9, 0]\n" + words, press=20, lasts=8))
+        rows = run.rows("targets")
+        self.assertEqual(sum(np.isfinite(row["arrived"]) for row in rows), 3)
+        away = [row["time"] for row in run.rows("events") if row["what"] == "turned away"]
+        np.testing.assert_allclose(away, [0.5 * k for k in range(3, 9)], atol=1e-9)
+        self.assertEqual(run.population()[1].max(), 3)
+        with self.assertRaises(DrillError) as caught:
+            made('at = [9, 0]\nwave = { count = 9, every = 0.5, when_full = "wait" }')
+        self.assertIn("when_full goes with most", str(caught.exception))
+
+
 class Draws(unittest.TestCase):
     def test_all_sides_and_all_places_on_them_are_alike(self):
         # Sides of 30 and 10: places per length alike, tested at a level of one in ten thousand.

@@ -70,6 +70,7 @@ MOST_LINES = 30
             "anchors",
             "cues",
             "targets",
+            "bodies",
             "events",
             "states",
         ]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -47,6 +47,24 @@ class Move:
         )
 
 
+class OnShooter(NamedTuple):
+    """What follows when a body touches a shooter: damage, again after so many counts or once, whether it is out."""
+
+    damage: float = 0.0
+    every: int | None = None
+    removes: bool = False
+
+
+class Wave(NamedTuple):
+    """Bodies that arrive one after another. most : of it on the field at once, or None; waits : whether one that finds
+    no room waits for it."""
+
+    name: str
+    bodies: tuple[int, ...]
+    most: int | None
+    waits: bool
+
+
 @dataclass(frozen=True, slots=True)
 class Body:
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
@@ -63,6 +81,7 @@ class Body:
     arrives: int = 0
     mass: float | None = None
     friction: float = 0.0
+    on_shooter: OnShooter | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,7 +169,14 @@ def _place(wave: Any, target: Any, name: str, seed: int, k: int) -> list[float]:
 
 
 def body_of(
-    kind: str, name: str, model: Any, groups: list[str], frame: frames.Frame, metre: float, arrives: int = 0
+    kind: str,
+    name: str,
+    model: Any,
+    groups: list[str],
+    frame: frames.Frame,
+    metre: float,
+    rate: float,
+    arrives: int = 0,
 ) -> Body:
     """The plan of a body; its key is left open."""
     row = pool.zeros(1, pool.BODY)[0]
@@ -168,7 +194,11 @@ def body_of(
     row["out"] = arrives > 0
     mass, friction = getattr(model, "mass", None), getattr(model, "friction", None)
     friction = FRICTION if friction is None else friction
-    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives, mass, friction)
+    harm = getattr(model, "on_shooter", None)
+    on_shooter = None
+    if harm is not None:
+        on_shooter = OnShooter(harm.damage, None if harm.every is None else counted(harm.every, rate), harm.removes)
+    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives, mass, friction, on_shooter)
 
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:

@@ -24,12 +24,14 @@ __all__ = ["LEAST_FRAME", "Case", "case_of", "one_more", "scene_of"]
 
 
 class Goal(NamedTuple):
-    """What decides a case, "won" or "lost": a score, the number of a group that is out, or a time (clock)."""
+    """What decides a case, "won" or "lost": a score, the number of a group that is out, a time (clock), or the number
+    of a group of which one touches a shooter."""
 
     word: str
     score: float | None
     group: int | None
     time: int | None
+    touched: int | None = None
 
 
 class Case(NamedTuple):
@@ -63,7 +65,8 @@ def _goals(written: Any, scene: Scene) -> tuple[Goal, ...]:
         if (one := getattr(written, word)) is not None:
             group = None if one.out is None else scene.groups.index(one.out)
             time = None if one.time is None else clock.from_seconds(one.time.seconds(scene.rate))
-            out.append(Goal(word, one.score, group, time))
+            touched = None if one.touched is None else scene.groups.index(one.touched)
+            out.append(Goal(word, one.score, group, time, touched))
     return tuple(out)
 
 
@@ -72,7 +75,7 @@ def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any
     scene = case.scene
     body = checked_body(kind, name, keys, drill.of_case(case.name))
     known(body.group, scene.groups, "group")
-    return body_of(kind, name, body, scene.groups, scene.frame, scene.metre)
+    return body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate)
 
 
 def scene_of(drill: Drill, name: str) -> Scene:

@@ -16,7 +16,7 @@ from nivvo.core.forces import zone_of
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import extent, with_an_end
 from nivvo.plan.ability import Ability, ability_of
-from nivvo.plan.bodies import Body, Gunner, Muzzle, body_of, expanded, fill_shape, gunner_of
+from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fill_shape, gunner_of
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
@@ -81,13 +81,20 @@ class Scene:
         kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": targets}
         named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
         self.planned: list[Body] = [
-            body_of(kind, name, kinds[kind][name], self.groups, self.frame, self.metre, late.get(name, 0))
+            body_of(
+                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0)
+            )
             for name, kind in named
-        ]
+        ]  # fmt: skip
         self.names = [name for name, _ in named]
         self.kinds = [kind for _, kind in named]
         self.first_target = next(iter(targets), None)
         self.number = {name: k for k, name in enumerate(self.names)}
+        self.waves = [
+            Wave(name, tuple(self.number[f"{name}-{k + 1}"] for k in range(target.wave.count)), target.wave.most,
+                 target.wave.when_full != "turn away")
+            for name, target in model.target.items() if target.wave is not None
+        ]  # fmt: skip
         self.shooters: dict[str, Gunner] = {
             name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate) for name, shooter in shooters.items()
         }

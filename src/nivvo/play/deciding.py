@@ -77,6 +77,10 @@ class Deciding:
         total = sum(points for points, _, _ in session.consequences.scores.values())
         if goal.score is not None and total >= goal.score:
             return f"a score of {total:g}"
+        if goal.touched is not None:
+            by = [pair for pair in session.reaching.touching if session.stage.rows["group"][pair[0]] == goal.touched]
+            if by:
+                return "{} touches {}".format(*(session.stage.names[k] for k in min(by)))
         if goal.group is not None:
             stage = session.stage
             mine = np.flatnonzero((stage.rows["group"] == goal.group) & (stage.rows["role"] != pool.OBSTACLE)).tolist()

@@ -40,14 +40,16 @@ class Flying:
         Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
         session, ticks = self.session, self.session.scene.ticks
-        thinks = session.stage.thinks and not session.still
-        while thinks and session.tick < tick and not session.arena.live:
+        thinks, reaching = session.thinks, session.reaching
+        while thinks and session.tick < tick and not session.arena.live and reaching.due() is None:
             if session.pending:
                 self.to_end()
                 continue
             session.tick += 1
-            self._think()
+            session.think()
         while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
+            if reaching.due() is not None:
+                break
             self.to_end()
         if thinks:
             return
@@ -93,14 +95,8 @@ class Flying:
         session.tick += 1
         session.consequences.at_edge(session.scene.ticks.edge(session.tick))
         session.deciding.at_edge(session.scene.ticks.edge(session.tick))
-        self._think()
+        session.think()
         self._metered(1)
-
-    def _think(self) -> None:
-        """Let bodies that chase or flee turn at the present tick's start."""
-        session, ticks = self.session, self.session.scene.ticks
-        if session.stage.thinks and not session.still:
-            session.stage.think(ticks.edge(session.tick), ticks.edge(session.tick + 1))
 
     def _within(self, time: int, until: int) -> None:
         """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""

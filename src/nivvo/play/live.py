@@ -266,7 +266,11 @@ class Live(Tabled):
                     self._ended.popitem(last=False)
             ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0] if key >= 0 else ""
             word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
+            if kind == pool.REACHED:
+                detail, amount = names[int(amount)], 0.0
             out.append(Event(time, word, key, name, ability, np.array(p[:size]), amount, detail))
+            waved = self._session.waves.see(kind, body)
+            out += [Event(time, one.word, -1, one.wave, "", np.array(p[:size]), 0.0, one.detail) for one in waved]
         return out
 
     def _heard_of(self, event: Event) -> list[Event]:

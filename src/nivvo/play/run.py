@@ -43,8 +43,9 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, states
-        pandas tables, and so is events
+    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, bodies,
+        events, states : pandas tables
+    until : up to when it was run (clock)
     decided : how the case came out, or None: (time on the clock, "won" or "lost", why)
     record : the plain arrays that all else follows from
     """
@@ -61,10 +62,11 @@ class Run:
         states=(),
         edges=(),
         decided=None,
+        until=0,
     ):
         self.drill, self.case = drill, case
         self.stage, self.scene, self.record = stage, stage.scene, record
-        self.state_changes, self.edges, self.decided = states, edges, decided
+        self.state_changes, self.edges, self.decided, self.until = states, edges, decided, until
         self.launched, self.refused = shots, refused
         self.fired = [shot for shot in shots if shot.parent < 0]
         self._rows: dict[str, list[dict[str, Any]]] = {}
@@ -179,6 +181,14 @@ class Run:
     def targets(self) -> pd.DataFrame:
         """One row a target: health, damage, touches."""
         return self.table("targets")
+
+    @property
+    def bodies(self) -> pd.DataFrame:
+        """Shooters and bodies over time: place, velocity and facing at each tick's start at which one of them changes.
+
+        facing : degrees, of a shooter. No rows while a body is out; what stands has one.
+        """
+        return self.table("bodies")
 
     @property
     def states(self) -> pd.DataFrame:

@@ -29,10 +29,12 @@ from nivvo.play.deciding import Deciding
 from nivvo.play.flying import Flying
 from nivvo.play.guiding import guide_of
 from nivvo.play.meeting import Meetings
+from nivvo.play.reaching import Reaching
 from nivvo.play.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
+from nivvo.play.waves import Waves
 from nivvo.record.record import BIRTH, NOBODY, Record
 from nivvo.record.vocabulary import OF_A_CONTACT, OF_A_SHOT
 
@@ -129,10 +131,11 @@ class Session:
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
         self.meetings = Meetings(self)
+        self.reaching = Reaching(self, {goal.touched for goal in goals})
+        self.waves = Waves(scene)
         self.minds = self._minds()
         self.flying = Flying(self)
-        if self.stage.thinks:
-            self.stage.think(scene.ticks.edge(0), scene.ticks.edge(1))
+        self.think()
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
             self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
@@ -145,6 +148,7 @@ class Session:
             or again
             or self.meetings.active
             or self.deciding.active
+            or self.reaching.active
             or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
             or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
         )
@@ -198,7 +202,8 @@ class Session:
         while self.tick < tick and not self.stopped:
             due = self._due()
             if due is None and not self.arena.live:
-                if not (self.pending or self.stage.loose.restless(self.scene.ticks.edge(self.tick))):
+                now = self.scene.ticks.edge(self.tick)
+                if not (self.pending or self.stage.loose.restless(now) or self.reaching.restless(now)):
                     break
                 self.flying.to_end()
                 continue
@@ -209,6 +214,20 @@ class Session:
                 self.step()
         if not self.arena.live and not self.stopped:
             self.tick = max(self.tick, tick)
+
+    @property
+    def thinks(self) -> bool:
+        """Whether something is to be worked out at each tick's start."""
+        return not self.still and (self.stage.thinks or self.reaching.active)
+
+    def think(self) -> None:
+        """Let bodies arrive, turn and be moved at the present tick's start, and see whom they touch in it."""
+        if self.thinks:
+            start, end = self.scene.ticks.edge(self.tick), self.scene.ticks.edge(self.tick + 1)
+            if self.stage.thinks:
+                self.stage.think(start, end)
+            if self.reaching.active:
+                self.reaching.plan(start, end)
 
     def stop(self, time: int) -> None:
         """Let a case that is run to its end be over with the present tick: it is decided."""
@@ -274,8 +293,7 @@ class Session:
         times = [due for trigger in self.triggers.values() if (due := trigger.due()) is not None]
         if self._coming:
             times.append(self._coming[0][0])
-        if (due := self.consequences.due()) is not None:
-            times.append(due)
+        times += [due for one in (self.consequences, self.reaching) if (due := one.due()) is not None]
         return min(times, default=None)
 
     def _act(self, until: int) -> None:
@@ -294,6 +312,11 @@ class Session:
             self._drain()
             if self.consequences.act(time):
                 self.deciding.look(time)
+            if self.reaching.active:
+                if self.reaching.act(time):
+                    self.break_off()
+                    self.deciding.look(time)
+                self.reaching.plan(time, self.scene.ticks.edge(self.tick + 1))
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
@@ -538,6 +561,11 @@ class Session:
                     trigger.cancel(time, "damage")
         self._drain()
 
+    def _until(self) -> int:
+        """Up to when (clock) it has been run."""
+        edge = self.scene.ticks.edge(self.tick)
+        return edge if self.lasts is None else min(edge, self.lasts)
+
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
         record = Record(
@@ -550,6 +578,7 @@ class Session:
         self.deciding.at_end()
         told = {
             "decided": self.deciding.decided,
+            "until": self._until(),
             "shots": self.shots,
             "refused": self.refused,
             "states": self.states,

@@ -14,6 +14,7 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot, length_of
 from nivvo.play.anchors import DOES_NOT_FIT, PLACED, REPLACED
 from nivvo.play.cues import heard
+from nivvo.play.waves import Waved, Waves
 from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS, LOSSES
 
 if TYPE_CHECKING:
@@ -107,6 +108,10 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         if event["code"] != PLACED:
             return "it does not fit there" if event["code"] == DOES_NOT_FIT else "a newer one took its place"
         return f"linked with {run.ids.get(int(event['amount']), '')}" if event["amount"] >= 0.0 else ""
+    if kind == pool.REACHED:
+        return run.stage.names[int(event["amount"])]
+    if kind == pool.TURNED_AWAY:
+        return "no room is left"
     if kind == pool.BACK:
         return f"{event['left']:g} {'life' if event['left'] == 1 else 'lives'} left"
     if kind == pool.SLOWED:
@@ -209,10 +214,68 @@ def _events(run: Run) -> Iterable[dict[str, Any]]:
     for k, event in enumerate(run.record.events):
         time, name, body = time_of(event), run.ids.get(int(event["key"]), ""), body_of(run, event)
         say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body, run))
+    for time, one in waved(run):
+        say((time, 2, 1), time, "", one.word, run.stage.names[one.body], one.detail)
     if run.decided is not None:
         time = to_seconds(run.decided.time)
         say((time, 3, 0), time, "", f"case {run.decided.word}", "", run.decided.why)
     return [row for _, row in sorted(rows, key=itemgetter(0))]
+
+
+def waved(run: Run) -> Iterable[tuple[float, Waved]]:
+    """What became of waves, and when (s)."""
+    waves = Waves(run.scene)
+    for event in run.record.events if waves.of else ():
+        for one in waves.see(int(event["kind"]), int(event["body"])):
+            yield time_of(event), one
+
+
+class There(NamedTuple):
+    """A body at a time (s): its number, place and velocity (3,), facing (degrees, or nan)."""
+
+    time: float
+    number: int
+    p: np.ndarray
+    v: np.ndarray
+    facing: float
+
+
+def _bodies(run: Run) -> Iterable[There]:
+    """Bodies over time, tick by tick, where they change."""
+    stage, ticks, facing_of = run.stage, run.scene.ticks, run.scene.frame.direction_of
+    gone = _gone(run)
+    players = {player.body: player for player in stage.players.values()}
+    last: dict[int, tuple] = {}
+    tick = 0
+    while True:
+        time = ticks.edge(tick)
+        for number, start in stage.arrived.items():
+            if not start <= time <= run.until or any(a <= time < b for a, b in gone.get(number, ())):
+                last.pop(number, None)
+                continue
+            if number in last and number not in players and not stage.motions[number].moves:
+                continue
+            p, v, _ = stage.motions[number].at(time)
+            way = players[number].facing(time) if number in players else None
+            now = (p.tobytes(), v.tobytes(), None if way is None else way.tobytes())
+            if last.get(number) != now:
+                last[number] = now
+                yield There(to_seconds(time), number, p, v, math.nan if way is None else float(facing_of(way)))
+        if time >= run.until:
+            return
+        tick += 1
+
+
+def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
+    """From when to when (clock) each body is out."""
+    gone: dict[int, list[tuple[int, int]]] = {}
+    for event in run.record.events:
+        number, time = int(event["body"]), int(event["start"]) + math.ceil(float(event["after"]) * UNITS)
+        if event["kind"] == pool.OUT:
+            gone.setdefault(number, []).append((time, 1 << 62))
+        elif event["kind"] == pool.BACK and number in gone:
+            gone[number][-1] = (gone[number][-1][0], time)
+    return gone
 
 
 def time_of(event: np.void) -> float:
@@ -320,6 +383,12 @@ def _effects(run: Run) -> Iterable[Effect]:
             yield Effect(event, "burst", amount)
 
 
+def _shot_of(run: Run, one: Effect) -> str:
+    """The shot of which an effect came, or "": of a body that touches a shooter."""
+    shot = run.by_key.get(int(one.event["key"]))
+    return "" if shot is None else run.id_of(_origin(run, shot))
+
+
 def damages(run: Run) -> list[dict[str, Any]]:
     """The rows of effects that took health or gave some."""
     return [row for row in run.rows("effects") if row["effect"] in ("damage", "healing")]
@@ -415,8 +484,8 @@ SHEETS: dict[str, Sheet] = {
         (
             *_plain(effect="word"),
             Column("time", lambda _, one: time_of(one.event)),
-            Column("projectile", lambda run, one: run.ids[int(one.event["key"])]),
-            Column("shot", lambda run, one: run.id_of(_origin(run, run.by_key[int(one.event["key"])]))),
+            Column("projectile", lambda run, one: run.ids.get(int(one.event["key"]), "")),
+            Column("shot", _shot_of),
             Column("body", lambda run, one: body_of(run, one.event)),
             *_plain(amount="amount", before="before", after="after"),
         ),
@@ -461,6 +530,18 @@ SHEETS: dict[str, Sheet] = {
     "cues": Sheet(heard, _named("cue", "time", "until", "heard", "projectile", "body", "ability")),
     "targets": Sheet(
         _targets, _named("target", "group", "contacts", "damage", "health", "health_left", "arrived", "out_at")
+    ),
+    "bodies": Sheet(
+        _bodies,
+        (
+            *_plain(time="time"),
+            Column("body", lambda run, one: run.stage.names[one.number]),
+            Column("kind", lambda run, one: run.stage.kinds[one.number]),
+            Column("", lambda _, one: one.p, vector=True),
+            Column("v", lambda _, one: one.v, vector=True),
+            Column("speed", lambda _, one: length_of(one.v)),
+            *_plain(facing="facing"),
+        ),
     ),
     "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),
     "states": Sheet(

@@ -63,6 +63,12 @@ def told(run: Run) -> list[str]:
                 text = f"{name} {what}: {event['detail']}"
         elif what == "came back":
             text = f"{event['body']} came back, {event['detail']}"
+        elif what == "touched a shooter":
+            text = f"{event['body']} touched {event['detail']}"
+        elif what in ("arrived", "turned away"):
+            text = f"{event['body']} {'arrived' if what == 'arrived' else 'does not come: ' + event['detail']}"
+        elif what in ("wave complete", "wave cleared"):
+            text = event["detail"]
         elif what in ("case won", "case lost"):
             text = f"the {what.replace('case', 'case is')}: {event['detail']}"
         elif what == "pushed":

@@ -90,7 +90,8 @@ MEASURES = {
 HAPPEN = (
     "fired", "refused", "sent", "contact", "overlap", "damage", "out", "ended", "slipped through", "bounced", "moment",
     "came to rest", "goes along", "left", "scored", "burst", "met", "slowed", "blinked", "locked on", "lost",
-    "pushed", "pulled", "anchored", "came back", "case won", "case lost",
+    "pushed", "pulled", "anchored", "came back", "touched a shooter", "arrived", "turned away",
+    "wave complete", "wave cleared", "case won", "case lost",
 )  # fmt: skip
 """What can happen: the words of the table of events."""
 
@@ -158,11 +159,12 @@ class Goal(Table):
     score: Positive | None = Field(None, description="points of all shooters together")
     out: Name | None = Field(None, description="a group: all of it are out, and none is still to arrive or come back")
     time: Seconds | None = Field(None, description="so long has it gone")
+    touched: Name | None = Field(None, description="a group: one of it touches a shooter")
 
     @model_validator(mode="after")
     def _something(self) -> Goal:
-        if self.score is None and self.out is None and self.time is None:
-            raise ValueError("needs score, out or time")
+        if self.score is None and self.out is None and self.time is None and self.touched is None:
+            raise ValueError("needs score, out, touched or time")
         return self
 
 

@@ -85,6 +85,8 @@ def check(links: Links, name: str, track: Track | None) -> None:
         if (goal := getattr(case, word)) is not None and goal.out is not None:
             links.name((*key, word, "out"), goal.out, "group", links.names.groups)
             _can_be_out(links, (*key, word, "out"), goal.out)
+        if goal is not None and goal.touched is not None:
+            links.name((*key, word, "touched"), goal.touched, "group", links.names.groups)
     _within_a_day(links, (*key, "lasts"), case.lasts)
     if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
         links.say(

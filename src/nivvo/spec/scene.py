@@ -300,6 +300,20 @@ class Shooter(Table):
         return self
 
 
+class OnShooter(Table):
+    """What follows when a body touches a shooter."""
+
+    damage: NotNegative = Field(0.0, description="taken from the shooter's health")
+    every: Seconds | None = Field(None, description="again after so long while they touch; default: once a touch")
+    removes: bool = Field(False, description="the body is out by it")
+
+    @model_validator(mode="after")
+    def _sense(self) -> OnShooter:
+        if self.every is not None and (self.removes or not self.damage):
+            raise ValueError("every goes with damage, of a body that stays")
+        return self
+
+
 class Obstacle(Table):
     """A body that stops or lets pass, and has no health."""
 
@@ -313,6 +327,7 @@ class Obstacle(Table):
         None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
     )
     move: Move | None = None
+    on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
     def _loose(self) -> Obstacle:
@@ -333,7 +348,7 @@ def _pushed(body: Obstacle | Target) -> None:
 class Wave(Table):
     """Many of one kind, that arrive one after another: the target then stands for NAME-1, NAME-2 and so on."""
 
-    count: Annotated[int, Field(ge=1, le=500)] = Field(description="how many")
+    count: Annotated[int, Field(ge=1, le=10_000)] = Field(description="how many")
     every: Seconds = Field(description="from one arrival to the next; each comes at the next tick's start")
     first: Seconds = Field(0.0, validate_default=True, description="when the first arrives")
     places: Annotated[list[Vector], Field(min_length=1, max_length=500)] | None = Field(
@@ -349,12 +364,20 @@ class Wave(Table):
         None, description="[least, most], units/s: each goes straight to goal as fast as is drawn; in place of move"
     )
     goal: Vector | None = Field(None, description="of speed: a point; default: the middle of region or edges")
+    most: Annotated[int, Field(ge=1, le=10_000)] | None = Field(
+        None, description="at most so many of it on the field at once; default: any number"
+    )
+    when_full: Literal["wait", "turn away"] | None = Field(
+        None, description="of most: one that is due waits for room, or never comes; default: wait"
+    )
 
     @model_validator(mode="after")
     def _one_place(self) -> Wave:
         given = [key for key in ("places", "region", "edges") if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one of places, region, edges; given: {' and '.join(given)}")
+        if self.when_full is not None and self.most is None:
+            raise ValueError("when_full goes with most")
         if self.goal is not None and self.speed is None:
             raise ValueError("goal goes with speed")
         if self.speed is not None and self.goal is None and not (self.region or self.edges):
@@ -393,6 +416,7 @@ class Target(Table):
     move: Move | None = None
     arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
     wave: Wave | None = None
+    on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
     def _somewhere(self) -> Target:

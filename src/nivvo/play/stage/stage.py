@@ -6,9 +6,11 @@ What the engine reads of them (``rows``) and how they move (``motions``) change 
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 
 import numpy as np
 
+from nivvo.core import pool
 from nivvo.core.approach import Span, least
 from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
@@ -17,12 +19,13 @@ from nivvo.core.frame import sincos
 from nivvo.core.pushing import first_touch
 from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
-from nivvo.plan.bodies import Body
+from nivvo.plan.bodies import Body, Wave
 from nivvo.plan.scene import Scene
 from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.motion import Chaser, Motion, Walker, motion_of
 from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
+from nivvo.record.record import NOBODY
 
 STILL = (0.0, 0.0, 0.0)
 PUSHES = 32
@@ -72,6 +75,8 @@ class Stage:
         self.coming = sorted((body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives)
         for _, k in self.coming:
             self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
+        self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
+        self.waves = {k: wave for wave in scene.waves for k in wave.bodies}
         self.goals = {
             k: scene.number[body.move.toward]
             for k, body in enumerate(scene.planned)
@@ -107,6 +112,9 @@ class Stage:
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         self.number[body.name] = number
         self.loose.add(number, body)
+        self.on_shooter.pop(number, None)
+        if body.on_shooter is not None:
+            self.on_shooter[number] = body.on_shooter
         if motion.moves:
             self.movers.append(number)
         self.arena.plan()
@@ -117,6 +125,7 @@ class Stage:
         self.rows[number]["out"] = 1
         self.movers = [k for k in self.movers if k != number]
         self.loose.of.pop(number, None)
+        self.on_shooter.pop(number, None)
         self._free.append((tick, number))
         self.arena.plan()
 
@@ -141,12 +150,34 @@ class Stage:
 
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
-        while self.coming and self.coming[0][0] <= time:
-            self._arrive(self.coming.pop(0)[1], time)
+        if self.coming and self.coming[0][0] <= time:
+            self._come(time)
         if self.goals:
             self._turn(time, end)
         if self.loose.of:
             self.loose.think(time, end)
+
+    def _come(self, time: int) -> None:
+        """Let those arrive who are due, as far as there is room for them."""
+        due = bisect_right(self.coming, (time, len(self.names)))
+        waiting = []
+        for when, number in self.coming[:due]:
+            wave = self.waves.get(number)
+            full = wave is not None and wave.most is not None and self.alive(wave) >= wave.most
+            if not full:
+                self._arrive(number, time)
+            elif wave.waits:
+                waiting.append((when, number))
+            if not full or not wave.waits:
+                kind, tick = pool.TURNED_AWAY if full else pool.ARRIVED, self.scene.ticks.holding(time)
+                where = self.rows["c0"][number] if full else self.middle(number, time)
+                self.arena.note(kind, number, 0, 0.0, 0.0, NOBODY, time, 0.0, tick, where, np.zeros(3))
+        self.coming[:due] = waiting
+        self.arena.plan()
+
+    def alive(self, wave: Wave) -> int:
+        """How many of a wave are on the field."""
+        return int(np.count_nonzero(self.rows["out"][list(wave.bodies)] == 0))
 
     def _arrive(self, number: int, time: int) -> None:
         """Let a body come, and begin its way."""
@@ -160,7 +191,6 @@ class Stage:
         self.rows[number]["moves"] = motion.moves
         if motion.moves and number not in self.movers:
             self.movers.append(number)
-        self.arena.plan()
 
     def _turn(self, time: int, end: int) -> None:
         """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
