@@ -175,6 +175,25 @@ class Follows(unittest.TestCase):
             self.assertIn(says, str(caught.exception))
 
 
+class Many(unittest.TestCase):
+    def test_nobody_is_overlooked_among_many(self):
+        rng = np.random.default_rng(7)
+        places = [[float(x) for x in rng.uniform(-9, 9, 2)] for _ in range(40)]
+        places = [place for place in places if math.hypot(*place) > 2]
+        text = "".join(
+            f"[target.tern_{k}]\nat = {place}\nshape.ball = {0.1 + 0.01 * k:.2f}\non_shooter.damage = 1\n"
+            f"move = {{ chase = 'keeper', speed = {1 + 0.1 * k:.2f} }}\n"
+            for k, place in enumerate(places)
+        )
+        made = scene(f"at = [50, 50]\n{text}", world='view = "top"', case="lasts = 9")
+        found = {row["body"]: row["time"] for row in rows(nivvo.fire(made), "touched a shooter")}
+        self.assertEqual(len(found), len(places))
+        for k, place in enumerate(places):
+            # Straight toward him who stands: the way over the speed.
+            way = math.hypot(*place) - 0.5 - (0.1 + round(0.01 * k, 2))
+            self.assertAlmostEqual(found[f"tern_{k}"], way / (1 + round(0.1 * k, 2)), delta=1e-7)
+
+
 class OverTime(unittest.TestCase):
     def test_bodies_are_where_closed_forms_say_tick_by_tick(self):
         run = nivvo.fire(scene("at = [4, 1]\nmove = { velocity = [1, 2], acceleration = [0, -3] }",

@@ -184,11 +184,13 @@ class Arena:
         self.edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
-        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & (self.bodies["out"] == 0))
-        moving = np.flatnonzero(self.bodies["moves"])
-        binned = np.count_nonzero(self.bodies["layer"] == pool.MOVING)
+        there = self.bodies["out"] == 0
+        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & there)
+        moving = np.flatnonzero((self.bodies["moves"] != 0) & there)
+        binned = np.count_nonzero((self.bodies["layer"] == pool.MOVING) & there)
         self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
+        self.world["veers"] = np.count_nonzero((self.bodies["moves"] == pool.VEERS) & there)
         self.counters[pool.STALE] = 1
         self._rouse()
 
@@ -213,7 +215,13 @@ class Arena:
         ):
             return
         row["c0"], row["v0"], row["a0"], row["t0"] = place, velocity, acceleration, time
-        self._rouse()
+        if row["moves"] != pool.VEERS:
+            self._rouse()
+
+    def set_motions(self, numbers, places, velocities, time: int) -> None:
+        """The same for many bodies whose ways veer, which go on straight: places, velocities (n, 3)."""
+        self.bodies["c0"][numbers], self.bodies["v0"][numbers] = places, velocities
+        self.bodies["a0"][numbers], self.bodies["t0"][numbers] = 0.0, time
 
     @property
     def live(self) -> int:

@@ -12,7 +12,7 @@ import numpy as np
 
 from nivvo.core._jit import inner
 from nivvo.core.pool import LARGE, MOVING, STILL
-from nivvo.core.shapes import extent
+from nivvo.core.shapes import extents
 from nivvo.core.vec import vec
 
 MOST_CELLS_OF_A_BODY = 64
@@ -75,7 +75,7 @@ def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.nda
     about twice a typical body and holds about one body.
     """
     n = len(bodies)
-    sizes = np.array([extent(b) for b in bodies], dtype=float).reshape(n, 3)
+    sizes = extents(bodies)
     if flat:
         # All is in one plane: what is across it is never asked for.
         sizes[:, 2] = 0.0

@@ -218,7 +218,8 @@ BODY = np.dtype(
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
 a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
-(both in the grid) or LARGE (kept apart). moves: whether it moves or may come to move.
+(both in the grid) or LARGE (kept apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any
+tick, and whoever sleeps asks each tick whether it comes near.
 full: the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what
 damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched: whether the
 tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
@@ -294,11 +295,13 @@ WORLD = np.dtype(
         ("bounded", "i4"),
         ("sampled", "i4"),
         ("sleeps", "i4"),
+        ("veers", "i4"),
         ("skin", "f8"),
     ]
 )
 """low, high: bounds. origin, per_cell, cells: the grid; last: within the last cell.
-sampled: keep a sample a tick. sleeps: whether projectiles may sleep. skin: how near is on the surface."""
+sampled: keep a sample a tick. sleeps: whether projectiles may sleep. veers: how many
+bodies veer. skin: how near is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}
@@ -313,6 +316,7 @@ ENDS, STAYS, ROLLS = 0, 1, 2
 RESTS = {"ends": ENDS, "stays": STAYS, "rolls": ROLLS}
 
 STILL, MOVING, LARGE = 0, 1, 2
+STAYS_PUT, GOES, VEERS = 0, 1, 2
 
 OBSTACLE, TARGET, SHOOTER = 0, 1, 2
 ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}

@@ -75,13 +75,16 @@ def rounded(b, d):
 
 def extent(row: np.void) -> np.ndarray:
     """Half sizes of the axis-aligned box around a body record about its centre, shape (3,); inf if endless."""
-    if row["kind"] == HALF_SPACE:
-        return np.full(3, np.inf)
-    axes = np.stack([row["axis0"], row["axis1"], row["axis2"]])
-    reach = np.abs(axes) * with_an_end(row["half"])[:, None]
-    out = reach.sum(axis=0) + row["radius"]
-    if row["half"][2] == ENDLESS:
-        out[2] = np.inf
+    return extents(np.array([row]))[0]
+
+
+def extents(rows: np.ndarray) -> np.ndarray:
+    """Half sizes of the axis-aligned boxes around body records about their centres, shape (n, 3); inf if endless."""
+    axes = np.stack([rows["axis0"], rows["axis1"], rows["axis2"]], axis=1)
+    reach = np.abs(axes) * with_an_end(rows["half"])[:, :, None]
+    out = reach.sum(axis=1) + rows["radius"][:, None]
+    out[rows["half"][:, 2] == ENDLESS, 2] = np.inf
+    out[rows["kind"] == HALF_SPACE] = np.inf
     return out
 
 

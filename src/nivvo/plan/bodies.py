@@ -56,11 +56,13 @@ class OnShooter(NamedTuple):
 
 
 class Wave(NamedTuple):
-    """Bodies that arrive one after another. most : of it on the field at once, or None; waits : whether one that finds
-    no room waits for it."""
+    """Bodies, by number (n,), that arrive one after another.
+
+    most : of it on the field at once, or None. waits : whether one that finds no room waits for it.
+    """
 
     name: str
-    bodies: tuple[int, ...]
+    bodies: np.ndarray
     most: int | None
     waits: bool
 

@@ -91,7 +91,7 @@ class Scene:
         self.first_target = next(iter(targets), None)
         self.number = {name: k for k, name in enumerate(self.names)}
         self.waves = [
-            Wave(name, tuple(self.number[f"{name}-{k + 1}"] for k in range(target.wave.count)), target.wave.most,
+            Wave(name, np.array([self.number[f"{name}-{k + 1}"] for k in range(target.wave.count)]), target.wave.most,
                  target.wave.when_full != "turn away")
             for name, target in model.target.items() if target.wave is not None
         ]  # fmt: skip

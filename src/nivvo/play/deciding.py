@@ -84,7 +84,7 @@ class Deciding:
         if goal.group is not None:
             stage = session.stage
             mine = np.flatnonzero((stage.rows["group"] == goal.group) & (stage.rows["role"] != pool.OBSTACLE)).tolist()
-            coming = {k for _, k in stage.coming} | {k for _, k in self.backs}
+            coming = stage.to_come | {k for _, k in self.backs}
             if mine and all(stage.out(k) and k not in coming for k in mine):
                 return f"all of {session.scene.groups[goal.group]} are out"
         return ""

@@ -14,7 +14,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, from_seconds
 from nivvo.core.pushing import first_touch, reach_of
-from nivvo.core.shapes import between
+from nivvo.core.shapes import between, with_an_end
 from nivvo.core.vec import dot, sub
 from nivvo.plan.bodies import OnShooter
 from nivvo.record.record import NOBODY
@@ -26,6 +26,9 @@ NEAR = 1e-9
 """Of the scene's size: how near counts as touching."""
 
 NEVER = 1 << 62
+
+FEW = 8
+"""Bodies that are sooner asked one by one."""
 
 RESTLESS = 30.0
 """Seconds for which a run goes on after the last input for the sake of whom may still touch a shooter."""
@@ -47,6 +50,7 @@ class Reaching:
         self.touching: dict[tuple[int, int], int] = {}
         self.coming: list[tuple[int, int, int]] = []
         self.skin = NEAR * session.scene.size
+        self._reaches: dict[int, float] = {}
 
     @property
     def active(self) -> bool:
@@ -62,8 +66,9 @@ class Reaching:
             return time < session.lasts
         stage = session.stage
         moves = any(not stage.out(k) and stage.motions[k].moves for k in (*stage.on_shooter, *self._shooters()))
-        coming = any(k in stage.on_shooter for _, k in stage.coming)
-        return (moves or coming) and time - session.last_input < from_seconds(RESTLESS)
+        return (moves or not stage.to_come.isdisjoint(stage.on_shooter)) and time - session.last_input < from_seconds(
+            RESTLESS
+        )
 
     def _shooters(self) -> list[int]:
         return [player.body for player in self.session.stage.players.values()]
@@ -72,8 +77,8 @@ class Reaching:
         """See who touches whom from now on, up to a tick's end (clock)."""
         stage, self.coming = self.session.stage, []
         shooters = [k for k in self._shooters() if not stage.out(k)]
-        for number in stage.on_shooter:
-            for shooter in shooters if not stage.out(number) else ():
+        for number in self._near(shooters, now, end):
+            for shooter in shooters:
                 again = self.touching.get((number, shooter))
                 if again is not None and self._gap(number, shooter, now) > self.skin:
                     del self.touching[number, shooter]
@@ -85,6 +90,34 @@ class Reaching:
             pair: when for pair, when in self.touching.items() if not stage.out(pair[0]) and pair[1] in shooters
         }
         self.coming.sort()
+
+    def _near(self, shooters: list[int], now: int, end: int) -> list[int]:
+        """Those that may touch a shooter before the tick's end: of them who chase, who are near enough."""
+        stage, rows = self.session.stage, self.session.stage.rows
+        mine = np.fromiter(stage.on_shooter, dtype=int)
+        mine = mine[rows["out"][mine] == 0]
+        chase = mine[[k in stage.chasing for k in mine.tolist()]] if len(mine) else mine
+        if len(chase) < FEW or not shooters:
+            return mine.tolist()
+        near = np.zeros(len(chase), dtype=bool)
+        here = rows["c0"][chase] + rows["v0"][chase] * ((now - rows["t0"][chase]) / UNITS)[:, None]
+        speed = np.sqrt((rows["v0"][chase] ** 2).sum(axis=1))
+        half = with_an_end(rows["half"][chase])
+        reach = np.sqrt((half * half).sum(axis=1)) + rows["radius"][chase]
+        for shooter in shooters:
+            p, v, a = stage.motions[shooter].at(now)
+            seconds = (end - now) / UNITS
+            fast = speed + math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * seconds
+            far = np.sqrt(((here - p) ** 2).sum(axis=1))
+            near |= far <= reach + self._reach(shooter) + fast * seconds + self.skin
+        kept = {number for number, _ in self.touching}
+        passed = set(chase[~near].tolist()) - kept
+        return [k for k in mine.tolist() if k not in passed]
+
+    def _reach(self, number: int) -> float:
+        if number not in self._reaches:
+            self._reaches[number] = reach_of(self.session.stage.rows[number])
+        return self._reaches[number]
 
     def due(self) -> int | None:
         """When somebody next touches a shooter (clock), as far as is known."""
@@ -121,7 +154,7 @@ class Reaching:
         """When two first touch from now on (clock); inf if they do not before the end."""
         stage = self.session.stage
         one, other = stage.rows[number], stage.rows[shooter]
-        far = reach_of(one) + reach_of(other) + self.skin
+        far = self._reach(number) + self._reach(shooter) + self.skin
         for start, stop, off, v, a in self._ways(number, shooter, now, end):
             seconds = (stop - start) / UNITS
             fast = (math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * seconds) * seconds

@@ -23,10 +23,10 @@ class Waves:
     """Waves as events go by: of each those who are still to come, and those who are there."""
 
     def __init__(self, scene: Scene):
-        self.of = {number: wave for wave in scene.waves for number in wave.bodies}
+        self.of = {number: wave for wave in scene.waves for number in wave.bodies.tolist()}
         late = {number for number in self.of if scene.planned[number].arrives}
-        self.coming = {wave.name: late & set(wave.bodies) for wave in scene.waves}
-        self.there = {wave.name: set(wave.bodies) - late for wave in scene.waves}
+        self.coming = {wave.name: late & set(wave.bodies.tolist()) for wave in scene.waves}
+        self.there = {wave.name: set(wave.bodies.tolist()) - late for wave in scene.waves}
 
     def see(self, kind: int, body: int) -> list[Waved]:
         """Take in an event; what became of a wave by it."""

@@ -80,7 +80,7 @@ from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, lodged, set_back, slide
 from nivvo.core.tick.resting import STILL as STANDS
-from nivvo.core.tick.search import look, past_movers
+from nivvo.core.tick.search import WIDER, look, past_movers, veers_by
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 MOST_HOPS = 16
@@ -142,7 +142,7 @@ def fly(k, now):
     counters, pending = k.counters, k.pending
     clock, keep = (int(now["start"]), int(now["end"])), counters[KEEP] != 0
     due = math.inf if counters[UNTIL] < 0 else (counters[UNTIL] - now["start"]) / UNITS
-    rouse(k, clock[1])
+    rouse(k, now)
     fresh, waiting, up = int(counters[FRESH]), int(counters[HEAP]), int(counters[UP])
     while True:
         again = fresh >= up
@@ -179,14 +179,24 @@ def fly(k, now):
 
 
 @inner
-def rouse(k, end):
-    """List those that are awake before ``end`` (clock) and have not been listed in this tick."""
-    counters, up = k.counters, int(k.counters[UP])
+def rouse(k, now):
+    """List those that are awake before the tick's end and have not been listed in it."""
+    counters, up, veers = k.counters, int(k.counters[UP]), k.world[0]["veers"] > 0
     for i in range(counters[KNOWN], counters[LIVE]):
-        if k.wake[i] < end:
+        if k.wake[i] < now["end"] or (veers and crossed(k, k.flight[i], now)):
             k.awake[up] = i
             up += 1
     counters[UP], counters[KNOWN] = up, counters[LIVE]
+
+
+@inner
+def crossed(k, q, now):
+    """Whether what a sleeping projectile sweeps in a tick may be met by a body whose way veers."""
+    w, par, dt = k.world[0], k.params[int(q["param"])], float(now["dt"])
+    since, v0, a = (now["start"] - q["t0"]) / UNITS, vec(q["v0"]), vec(par["a"])
+    p, v = arc(vec(q["p0"]), v0, a, since), along(v0, a, since)
+    low, high = box_of_arc(a, dt, p, arc(p, v, a, dt), float(par["radius"]) + WIDER * float(w["skin"]))
+    return veers_by(k, w, low, high)
 
 
 @inner

@@ -8,7 +8,7 @@ from nivvo.core._jit import inner
 from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
-from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, SLIPPED, SWEPT
+from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, SLIPPED, SWEPT, VEERS
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -96,7 +96,7 @@ def past_movers(k, par, dt, way, span):
         return 0.0
     for m in range(k.apart[1]):
         b = k.bodies[int(k.apart[3 + k.apart[0] + m])]
-        if b["out"] != 0:
+        if b["out"] != 0 or b["moves"] == VEERS:
             continue
         pull = vec(b["a"])
         rel, relv, rela = (
@@ -114,6 +114,39 @@ def past_movers(k, par, dt, way, span):
                 if span <= dt:
                     return 0.0
     return span
+
+
+@inner
+def veers_by(k, w, low, high):
+    """Whether the box of a body whose way veers meets another, as both are in the present tick."""
+    boxes, apart = k.boxes, k.apart
+    for m in range(apart[0]):
+        j = int(apart[3 + m])
+        if k.bodies[j]["moves"] == VEERS and k.bodies[j]["out"] == 0 and overlap(boxes, j, low, high):
+            return True
+    if apart[2] == 0:
+        return False
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], last[0]), cell(high[0], origin[0], per_cell[0], last[0])
+    y0, y1 = cell(low[1], origin[1], per_cell[1], last[1]), cell(high[1], origin[1], per_cell[1], last[1])
+    z0, z1 = cell(low[2], origin[2], per_cell[2], last[2]), cell(high[2], origin[2], per_cell[2], last[2])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
+    for z in range(z0, z1 + 1):
+        for y in range(y0, y1 + 1):
+            row = (z * ny + y) * nx
+            for m in range(k.start[MOVING, row + x0], k.start[MOVING, row + x1 + 1]):
+                j = k.items[MOVING, m]
+                if k.bodies[j]["moves"] == VEERS and overlap(boxes, j, low, high):
+                    return True
+    return False
+
+
+@inner
+def overlap(boxes, j, low, high):
+    """Whether the box of body ``j`` meets the box low..high."""
+    if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
+        return False
+    return boxes[j, 2] <= high[2] and boxes[j, 5] >= low[2]
 
 
 SLIPS = 3
@@ -186,9 +219,7 @@ def gather(k, w, low, high, with_apart, may_split):
             for layer in range(layers):
                 for m in range(k.start[layer, row + x0], k.start[layer, row + x1 + 1]):
                     j = k.items[layer, m]
-                    if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
-                        continue
-                    if boxes[j, 2] > high[2] or boxes[j, 5] < low[2]:
+                    if not overlap(boxes, j, low, high):
                         continue
                     known = False
                     for seen in range(found - 1, -1, -1):

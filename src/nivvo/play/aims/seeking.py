@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from nivvo.core.frame import dot
+from nivvo.core.pool import TARGET
 from nivvo.plan.ability import Ability, Assist
 from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
@@ -29,13 +30,9 @@ def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | Non
 
 def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
     """Bodies that may be aimed at: targets, or those of a group; not one's own, not those that are out."""
-    return [
-        number
-        for number, (name, kind) in enumerate(zip(stage.names, stage.kinds, strict=True))
-        if (kind == "target" if group is None else stage.rows["group"][number] == group)
-        and not stage.out(number)
-        and name != shooter
-    ]
+    rows = stage.rows
+    asked = rows["role"] == TARGET if group is None else rows["group"] == group
+    return [k for k in np.flatnonzero(asked & (rows["out"] == 0)).tolist() if stage.names[k] != shooter]
 
 
 def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:

@@ -22,6 +22,8 @@ RESTLESS = 30.0
 class Pushed(Motion):
     """The way of a body that has a mass: pieces, written tick by tick."""
 
+    veers = True
+
     @property
     def settled(self) -> float:
         """When (clock) it lies still for good, or moves on for good, as far as is known."""

@@ -25,7 +25,12 @@ def _counts(seconds: float) -> int:
 
 
 class Motion:
-    """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration."""
+    """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
+
+    veers : whether it may change at any tick.
+    """
+
+    veers = False
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
         self._rests: bool | None = None
@@ -147,31 +152,6 @@ class Route(Motion):
         """Nothing of a round can be dropped."""
 
 
-class Chaser(Motion):
-    """Straight toward another body, or away from it, anew at each tick's start, at a speed."""
-
-    def __init__(self, place: np.ndarray, speed: float, away: bool, keeps: float | None):
-        super().__init__(place)
-        self.speed, self.away, self.keeps = speed, away, keeps
-
-    @property
-    def moves(self) -> bool:
-        """It may come to move."""
-        return True
-
-    def think(self, time: int, there: np.ndarray | None, seconds: float) -> None:
-        """Turn at ``time`` (clock) toward ``there`` (3,), or stand if it is nowhere, for a tick of so many seconds."""
-        here = self.at(time)[0]
-        way = NOWHERE if there is None else there - here
-        far = float(np.sqrt(dot(way, way)))
-        pace = self.speed if far > 0.0 else 0.0
-        if self.away:
-            pace = -pace if self.keeps is None or far < self.keeps else 0.0
-        else:
-            pace = min(pace, max(far - (self.keeps or 0.0), 0.0) / seconds)
-        self.turn(time, here, way * (pace / far) if far > 0.0 else NOWHERE, NOWHERE)
-
-
 class Walker(Motion):
     """A shooter that walks by input and jumps: steered at a time, it goes on so until steered anew.
 
@@ -252,12 +232,10 @@ class Walker(Motion):
 
 
 def motion_of(body: Body) -> Motion:
-    """The motion of a body that goes its own way."""
+    """The motion of a body that goes its own way; who chases or flees stands until a herd takes it in."""
     place, move = body.row["c0"].copy(), body.move
-    if move is None:
+    if move is None or move.toward is not None:
         return Motion(place)
-    if move.toward is not None:
-        return Chaser(place, move.speed, move.away, move.keeps)
     if move.through is not None:
         return Route([place, *move.through], move.speed, move.at_end)
     return Motion(place, move.velocity, move.acceleration)

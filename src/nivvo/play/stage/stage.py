@@ -21,8 +21,9 @@ from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
 from nivvo.plan.scene import Scene
+from nivvo.play.stage.herd import Chaser, Herd
 from nivvo.play.stage.loose import Bodies, Pushed
-from nivvo.play.stage.motion import Chaser, Motion, Walker, motion_of
+from nivvo.play.stage.motion import Motion, Walker, motion_of
 from nivvo.play.stage.player import Player
 from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
@@ -33,6 +34,11 @@ PUSHES = 32
 
 SEEN = 64
 """Lines of sight across a body in 2D."""
+
+
+def _moves(motion: Motion) -> int:
+    """How a body moves, as the engine has it."""
+    return pool.VEERS if motion.veers else pool.GOES if motion.moves else pool.STAYS_PUT
 
 
 def three(vector) -> tuple[float, float, float]:
@@ -58,6 +64,7 @@ class Stage:
 
     names, kinds : of the bodies, by number. number : of each by name; of those that were taken away there is none.
     motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
+    chasing : numbers of those who chase or flee in the present tick.
     """
 
     def __init__(self, scene: Scene, arena: Arena):
@@ -70,18 +77,23 @@ class Stage:
                 self.motions.append(Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity))
             else:
                 self.motions.append(motion_of(body))
-        self.movers = [k for k, motion in enumerate(self.motions) if motion.moves]
+        self.herd = Herd()
+        for k, body in enumerate(scene.planned):
+            self._after(k, body)
+        self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
+        self._set: dict[int, tuple] = {}
+        self.chasing: set[int] = set()
+        self._went = b""
+        for k in self.movers:
+            self.rows[k]["moves"] = _moves(self.motions[k])
         self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
         self.coming = sorted((body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives)
+        self.waiting: dict[str, list[int]] = {}
         for _, k in self.coming:
-            self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
+            if not isinstance(self.motions[k], Chaser):
+                self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
         self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
-        self.waves = {k: wave for wave in scene.waves for k in wave.bodies}
-        self.goals = {
-            k: scene.number[body.move.toward]
-            for k, body in enumerate(scene.planned)
-            if body.move is not None and body.move.toward is not None
-        }
+        self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.loose = Bodies(self)
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
@@ -107,10 +119,12 @@ class Stage:
             for listed in (self.names, self.kinds, self.motions):
                 listed.append(None)
         row, motion = body.row.copy(), motion_of(body)
-        row["key"], row["moves"] = number, motion.moves
+        row["key"] = number
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         self.number[body.name] = number
+        motion = self._after(number, body)
+        self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
         self.on_shooter.pop(number, None)
         if body.on_shooter is not None:
@@ -118,6 +132,12 @@ class Stage:
         if motion.moves:
             self.movers.append(number)
         self.arena.plan()
+
+    def _after(self, number: int, body: Body) -> Motion:
+        """Let a body's way be that of one who chases or flees, if it does; its way."""
+        if body.move is not None and body.move.toward is not None:
+            self.motions[number] = self.herd.add(number, body, self.number[body.move.toward])
+        return self.motions[number]
 
     def remove(self, name: str, tick: int) -> None:
         """Take a body away, before tick number ``tick``."""
@@ -138,21 +158,23 @@ class Stage:
 
     def moves(self, number: int) -> None:
         """Know of a body that it moves from now on."""
-        if number not in self.movers:
-            self.movers.append(number)
-            self.rows[number]["moves"] = 1
+        self.herd.leave(number)
+        self.chasing.discard(number)
+        if number not in self.movers or self.rows[number]["moves"] != pool.VEERS:
+            self.movers = [*(k for k in self.movers if k != number), number]
+            self.rows[number]["moves"] = pool.VEERS
             self.arena.plan()
 
     @property
     def thinks(self) -> bool:
         """Whether bodies chase or flee, are to arrive, or have a mass, so that something changes at a tick's start."""
-        return bool(self.goals or self.coming or self.loose.of)
+        return bool(len(self.herd.numbers) or self.coming or self.waiting or self.loose.of)
 
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
-        if self.coming and self.coming[0][0] <= time:
+        if self.waiting or (self.coming and self.coming[0][0] <= time):
             self._come(time)
-        if self.goals:
+        if len(self.herd.numbers):
             self._turn(time, end)
         if self.loose.of:
             self.loose.think(time, end)
@@ -160,44 +182,68 @@ class Stage:
     def _come(self, time: int) -> None:
         """Let those arrive who are due, as far as there is room for them."""
         due = bisect_right(self.coming, (time, len(self.names)))
-        waiting = []
-        for when, number in self.coming[:due]:
+        late, self.coming = [number for _, number in self.coming[:due]], self.coming[due:]
+        arrived = []
+        for name, queue in self.waiting.items():
+            if queue and (room := self._room(self.waves[queue[0]])) > 0:
+                arrived += queue[:room]
+                self.waiting[name] = queue[room:]
+                self._arrive(queue[:room], time)
+        for number in late:
             wave = self.waves.get(number)
-            full = wave is not None and wave.most is not None and self.alive(wave) >= wave.most
-            if not full:
-                self._arrive(number, time)
+            if wave is None or self._room(wave) > 0:
+                self._arrive([number], time)
+                arrived.append(number)
             elif wave.waits:
-                waiting.append((when, number))
-            if not full or not wave.waits:
-                kind, tick = pool.TURNED_AWAY if full else pool.ARRIVED, self.scene.ticks.holding(time)
-                where = self.rows["c0"][number] if full else self.middle(number, time)
-                self.arena.note(kind, number, 0, 0.0, 0.0, NOBODY, time, 0.0, tick, where, np.zeros(3))
-        self.coming[:due] = waiting
-        self.arena.plan()
+                self.waiting.setdefault(wave.name, []).append(number)
+            else:
+                self._tell(pool.TURNED_AWAY, number, self.rows["c0"][number], time)
+        if arrived:
+            self.arena.plan()
 
-    def alive(self, wave: Wave) -> int:
-        """How many of a wave are on the field."""
-        return int(np.count_nonzero(self.rows["out"][list(wave.bodies)] == 0))
+    def _room(self, wave: Wave) -> int:
+        """How many more of a wave may be on the field."""
+        return len(wave.bodies) if wave.most is None else wave.most - int(np.sum(self.rows["out"][wave.bodies] == 0))
 
-    def _arrive(self, number: int, time: int) -> None:
-        """Let a body come, and begin its way."""
-        motion = self.motions[number] if number in self.loose.of else motion_of(self.scene.planned[number])
+    def _tell(self, kind: int, number: int, where: np.ndarray, time: int) -> None:
+        tick = self.scene.ticks.holding(time)
+        self.arena.note(kind, number, 0, 0.0, 0.0, NOBODY, time, 0.0, tick, where, np.zeros(3))
+
+    @property
+    def to_come(self) -> set[int]:
+        """Numbers of those who have not come yet, but are to."""
+        return {number for _, number in self.coming} | {number for queue in self.waiting.values() for number in queue}
+
+    def _arrive(self, numbers: list[int], time: int) -> None:
+        """Let bodies come, and begin their ways."""
+        for number in numbers:
+            self._begin(number, time)
+            self._tell(pool.ARRIVED, number, self.middle(number, time), time)
+
+    def _begin(self, number: int, time: int) -> None:
+        motion = self.motions[number]
         if not isinstance(motion, Chaser | Pushed):
+            motion = motion_of(self.scene.planned[number])
             place, velocity, acceleration = motion.pieces[0]
             motion = Motion(place)
             motion.turn(time, place, velocity, acceleration)
         self.motions[number], self.arrived[number] = motion, time
         self.rows[number]["out"] = 0
-        self.rows[number]["moves"] = motion.moves
+        self.rows[number]["moves"] = _moves(motion)
         if motion.moves and number not in self.movers:
             self.movers.append(number)
 
     def _turn(self, time: int, end: int) -> None:
         """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
-        there = {k: None if self.out(goal) else self.middle(goal, time) for k, goal in self.goals.items()}
-        for k, place in there.items():
-            if isinstance(self.motions[k], Chaser) and not self.out(k):
-                self.motions[k].think(time, place, (end - time) / UNITS)
+        herd, out = self.herd, self.rows["out"]
+        go = herd.free & (out[herd.numbers] == 0)
+        if go.tobytes() != self._went:
+            self._went, self.chasing = go.tobytes(), set(herd.numbers[go].tolist())
+        if self.chasing:
+            goals, which = np.unique(herd.goals, return_inverse=True)
+            there = np.array([np.full(3, math.nan) if out[k] else self.middle(k, time) for k in goals.tolist()])
+            found = herd.turn(time, there[which], go, (end - time) / UNITS)
+            self.arena.set_motions(herd.numbers[go], *(one[go] for one in found), time)
 
     def face_all(self, time: int) -> None:
         """Let the front of each shooter be where it faces at ``time``."""
@@ -209,30 +255,47 @@ class Stage:
 
         From where that piece begins, so that no rounding hangs on when the session looked.
         """
-        for k in self.movers:
+        own = self._on_their_way()
+        out = self.rows["out"]
+        if any(out[k] for k in own):
+            self.movers = [k for k in self.movers if not out[k]]
+            own = self._on_their_way()
+        for k in own:
             piece, start = self.motions[k].piece(time)
-            self.arena.set_motion(k, *piece, start)
+            # Most go on as they did.
+            if self._set.get(k) is not piece:
+                self.arena.set_motion(k, *piece, start)
+                self._set[k] = piece
 
     def place_straight(self, start: int, end: int) -> None:
         """Let each moving body go straight over a tick."""
         seconds = (end - start) / UNITS
-        for k in self.movers:
+        self._set.clear()
+        for k in self._on_their_way():
             here, there = self.motions[k].at(start)[0], self.motions[k].at(end)[0]
             self.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
 
+    def _on_their_way(self) -> list[int]:
+        """Those that move but chase or flee nobody: these go straight for a tick, and the engine knows."""
+        return [k for k in self.movers if k not in self.chasing] if self.chasing else self.movers
+
     def stop_all(self, time: int) -> None:
         """Let each moving body stand where it is at ``time``."""
+        self._set.clear()
         for k in self.movers:
             self.arena.set_motion(k, self.middle(k, time), np.zeros(3), np.zeros(3), time)
 
     def next_turn(self, time: int) -> int | None:
         """When after ``time`` a way turns next, as far as is known."""
-        return min((turn for k in self.movers if (turn := self.motions[k].next_break(time)) is not None), default=None)
+        return min(
+            (turn for k in self._on_their_way() if (turn := self.motions[k].next_break(time)) is not None), default=None
+        )
 
     def forget(self, time: int) -> None:
         """Drop what can no longer matter at ``time``, for sessions without end."""
         for player in self.players.values():
             player.forget(time)
+        self.herd.forget(time)
         for motion in self.motions:
             motion.forget(time)
 

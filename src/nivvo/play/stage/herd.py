@@ -1,0 +1,99 @@
+"""Bodies that chase or flee another: straight toward it, or away from it, anew at each tick's start, all at once."""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_right
+
+import numpy as np
+
+from nivvo.core.clock import UNITS
+from nivvo.core.frame import dot
+from nivvo.plan.bodies import Body
+from nivvo.play.stage.motion import NOWHERE, Motion
+
+
+class Chaser(Motion):
+    """The way of one of a herd, of which it is the ``row``-th."""
+
+    veers = True
+
+    def __init__(self, herd: Herd, row: int):
+        self.herd, self.row = herd, row
+
+    @property
+    def moves(self) -> bool:
+        """It may come to move."""
+        return True
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        herd = self.herd
+        k = max(bisect_right(herd.times, time) - 1, 0)
+        if self.row >= len(herd.places[k]):
+            k = next(k for k, places in enumerate(herd.places) if self.row < len(places))
+        return (herd.places[k][self.row], herd.velocities[k][self.row], NOWHERE), herd.times[k]
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        k = bisect_right(self.herd.times, time)
+        return self.herd.times[k] if k < len(self.herd.times) else None
+
+    def forget(self, time: int) -> None:
+        """The herd does."""
+
+
+class Herd:
+    """All that chase or flee.
+
+    numbers, goals : of the bodies, and of whom each is after (n,). free : whom nobody has moved from outside (n,).
+    times, places, velocities : from when on (clock) each is where and goes how, (n, 3) each.
+    """
+
+    def __init__(self):
+        self.numbers, self.goals = np.zeros(0, dtype=int), np.zeros(0, dtype=int)
+        self.free = np.zeros(0, dtype=bool)
+        self.rules = np.zeros((0, 3))
+        self.times, self.places, self.velocities = [0], [np.zeros((0, 3))], [np.zeros((0, 3))]
+
+    def add(self, number: int, body: Body, goal: int) -> Chaser:
+        """Take in a body; its way."""
+        move = body.move
+        rule = [move.speed, move.away, math.nan if move.keeps is None else move.keeps]
+        self.numbers, self.goals = np.append(self.numbers, number), np.append(self.goals, goal)
+        self.free = np.append(self.free, True)
+        self.rules = np.vstack([self.rules, [rule]])
+        self.places[-1] = np.vstack([self.places[-1], [body.row["c0"]]])
+        self.velocities[-1] = np.vstack([self.velocities[-1], [np.zeros(3)]])
+        return Chaser(self, len(self.numbers) - 1)
+
+    def leave(self, number: int) -> None:
+        """One is moved from outside: it chases nobody any more."""
+        self.free[self.numbers == number] = False
+
+    def turn(self, time: int, there: np.ndarray, go: np.ndarray, seconds: float) -> tuple[np.ndarray, np.ndarray]:
+        """Let those who ``go`` (n,) turn at ``time`` (clock) toward ``there`` (n, 3); who goes nowhere (nan) stands.
+
+        seconds : till they turn again. Returns where all are and how fast they go on, (n, 3) each.
+        """
+        speed, away, keeps = self.rules.T
+        here = self.places[-1] + self.velocities[-1] * ((time - self.times[-1]) / UNITS)
+        way = there - here
+        far = np.sqrt(dot(way, way))
+        with np.errstate(invalid="ignore", divide="ignore"):
+            flees = np.where(np.isnan(keeps) | (far < keeps), -speed, 0.0)
+            nears = np.minimum(speed, np.maximum(far - np.where(np.isnan(keeps), 0.0, keeps), 0.0) / seconds)
+            share = np.where(away != 0.0, flees, nears) / far
+        velocity = np.where((go & (far > 0.0))[:, None], way * share[:, None], 0.0)
+        if self.times[-1] < time:
+            self.times.append(time)
+            self.places.append(here)
+            self.velocities.append(velocity)
+        else:
+            self.places[-1], self.velocities[-1] = here, velocity
+        return here, velocity
+
+    def forget(self, time: int) -> None:
+        """Drop what lies behind what holds at ``time``."""
+        k = max(bisect_right(self.times, time) - 1, 0)
+        del self.times[:k], self.places[:k], self.velocities[:k]
