@@ -4,9 +4,9 @@ import mpmath
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
 
-NAMES = {BALL: "ball", CAPSULE: "capsule", BOX: "box", HALF_SPACE: "half-space", 9: "wall"}
+NAMES = {BALL: "ball", CAPSULE: "capsule", BOX: "box", HALF_SPACE: "half-space", PRISM: "prism", 9: "wall"}
 
 
 def random_axes(rng, flat=False):
@@ -31,7 +31,14 @@ def body(kind, rng, centre=(0, 0, 0), flat=False, velocity=(0, 0, 0)):
         row["half"] = rng.uniform(0.2, 1.0, 3)
     elif kind == 9:
         row["half"] = [rng.uniform(0.5, 2.0), rng.choice([0.0, 1e-6, 0.01]), rng.uniform(0.5, 2.0)]
-    if flat and kind in (BOX, 9):
+    elif kind == PRISM:
+        # Some points on a circle that is pressed flat: each is a corner of what they span.
+        turns = np.sort(rng.choice(24, size=rng.integers(3, 13), replace=False)) * (np.pi / 12) + rng.uniform(0, 1)
+        corners = np.column_stack([np.cos(turns), rng.uniform(0.2, 1.0) * np.sin(turns)]) * rng.uniform(0.4, 1.2)
+        corners -= 0.5 * (corners.min(axis=0) + corners.max(axis=0))
+        row["corners"][: len(corners)], row["count"] = corners, len(corners)
+        row["half"] = [*corners.max(axis=0), rng.uniform(0.2, 1.0)]
+    if flat and kind in (BOX, PRISM, 9):
         row["half"][2] = ENDLESS
     row["c0"] = row["c"] = centre
     row["v0"], row["health"] = velocity, np.inf
@@ -46,7 +53,29 @@ def exact_distance(row, d):
         return mpmath.fdot(axes[0], d)
     local = [mpmath.fdot(axis, d) for axis in axes]
     half = [mpmath.mpf(float(h)) for h in row["half"]]
+    if row["kind"] == PRISM:
+        return exact_prism(row, local, half[2])
     over = [abs(x) - h for x, h in zip(local, half, strict=True)]
     outside = mpmath.sqrt(sum(max(o, mpmath.mpf(0)) ** 2 for o in over))
     inside = min(max(over), mpmath.mpf(0))
     return outside + inside - mpmath.mpf(float(row["radius"]))
+
+
+def exact_prism(row, local, half):
+    """Signed distance of a prism at a point in its own axes: by all its sides, and by all points of its edges."""
+    x, y, z = local
+    corners = [[mpmath.mpf(float(c)) for c in corner] for corner in row["corners"][: row["count"]]]
+    sides, far = [], []
+    for k, (px, py) in enumerate(corners):
+        qx, qy = corners[(k + 1) % len(corners)]
+        sx, sy = qx - px, qy - py
+        size = mpmath.sqrt(sx * sx + sy * sy)
+        sides.append((sy * (x - px) - sx * (y - py)) / size)
+        share = min(max((sx * (x - px) + sy * (y - py)) / size**2, mpmath.mpf(0)), mpmath.mpf(1))
+        far.append(mpmath.sqrt((x - px - share * sx) ** 2 + (y - py - share * sy) ** 2))
+    across, over = max(sides), abs(z) - half
+    if across > 0:
+        across = min(far)
+    if across <= 0 and over <= 0:
+        return max(across, over)
+    return mpmath.sqrt(max(across, mpmath.mpf(0)) ** 2 + max(over, mpmath.mpf(0)) ** 2)

@@ -185,6 +185,9 @@ its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then i
 curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
 in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
 
+MOST_CORNERS = 24
+"""Of a polygon."""
+
 BODY = np.dtype(
     [
         ("c", "f8", 3),
@@ -198,6 +201,7 @@ BODY = np.dtype(
         ("axis2", "f8", 3),
         ("half", "f8", 3),
         ("size", "f8", 3),
+        ("corners", "f8", (MOST_CORNERS, 2)),
         ("spot", "f8", 3),
         ("front", "f8", 3),
         ("radius", "f8"),
@@ -214,10 +218,12 @@ BODY = np.dtype(
         ("moves", "i4"),
         ("watched", "i4"),
         ("role", "i4"),
+        ("count", "i4"),
     ]
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
-a0: the same at t0, from which they follow. size: half of its axis-aligned box. layer: STILL, MOVING
+a0: the same at t0, from which they follow. size: half of its axis-aligned box.
+corners, count: of a prism, along axis0 and axis1 from its centre, in turn. layer: STILL, MOVING
 (both in the grid) or LARGE (kept apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any
 tick, and whoever sleeps asks each tick whether it comes near.
 full: the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what

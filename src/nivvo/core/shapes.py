@@ -3,6 +3,7 @@
 Ball, capsule and box are one family: a box of half extents ``half`` along three axes, rounded by
 ``radius`` (a ball has no extents, a capsule one, a box no radius). A wall is a box given by its two
 ends and a thickness. A half-space is everything behind the plane through ``c`` with normal ``axis0``.
+A prism is a convex polygon across the first two axes, as far as ``half`` along the third.
 A new shape is one more branch of ``distance``, its code below, and a row of ``body`` in ``pool``.
 """
 
@@ -15,8 +16,8 @@ import numpy as np
 from nivvo.core._jit import inner
 from nivvo.core.vec import dot, vec
 
-BALL, CAPSULE, BOX, HALF_SPACE = 0, 1, 2, 3
-KINDS = {"ball": BALL, "capsule": CAPSULE, "box": BOX, "half_space": HALF_SPACE}
+BALL, CAPSULE, BOX, HALF_SPACE, PRISM = range(5)
+KINDS = {"ball": BALL, "capsule": CAPSULE, "box": BOX, "half_space": HALF_SPACE, "prism": PRISM}
 
 # Half extent across the plane of a body of a 2D world, whose last axis is then that of z to the bit.
 ENDLESS = math.inf
@@ -38,7 +39,55 @@ def distance(b, d):
         if far > 0.0:
             return far - b["radius"], (d[0] / far, d[1] / far, d[2] / far)
         return -float(b["radius"]), vec(b["axis0"])
+    if kind == PRISM:
+        return prism(b, d)
     return rounded(b, d)
+
+
+@inner
+def prism(b, d):
+    """``distance`` of a prism: from the nearest side or corner of its polygon, and from its ends."""
+    e0, e1, e2 = vec(b["axis0"]), vec(b["axis1"]), vec(b["axis2"])
+    x, y, z = dot(d, e0), dot(d, e1), dot(d, e2)
+    n, corners = int(b["count"]), b["corners"]
+    deep, near = -math.inf, math.inf
+    mx, my, ox, oy = 1.0, 0.0, 1.0, 0.0
+    px, py = float(corners[n - 1, 0]), float(corners[n - 1, 1])
+    for k in range(n):
+        qx, qy = float(corners[k, 0]), float(corners[k, 1])
+        sx, sy = qx - px, qy - py
+        size = math.sqrt(sx * sx + sy * sy)
+        sx, sy = sx / size, sy / size
+        # Its sides go round so that the outside is on the right.
+        off, way = sy * (x - px) - sx * (y - py), sx * (x - px) + sy * (y - py)
+        if off > deep:
+            deep, mx, my = off, sy, -sx
+        if off > 0.0:
+            fx, fy, far = sy, -sx, off
+            if way < 0.0 or way > size:
+                fx, fy = (x - px, y - py) if way < 0.0 else (x - qx, y - qy)
+                far = math.sqrt(fx * fx + fy * fy)
+                fx, fy = fx / far, fy / far
+            if far < near:
+                near, ox, oy = far, fx, fy
+        px, py = qx, qy
+    over, oz = abs(z) - float(b["half"][2]), 1.0 if z >= 0.0 else -1.0
+    if deep <= 0.0 and over <= 0.0:
+        gap = max(deep, over)
+        ox, oy, oz = (mx, my, 0.0) if gap == deep else (0.0, 0.0, oz)
+    elif over <= 0.0:
+        gap, oz = near, 0.0
+    elif deep <= 0.0:
+        gap, ox, oy = over, 0.0, 0.0
+    else:
+        gap = math.sqrt(near * near + over * over)
+        ox, oy, oz = ox * (near / gap), oy * (near / gap), oz * (over / gap)
+    normal = (
+        ox * e0[0] + oy * e1[0] + oz * e2[0],
+        ox * e0[1] + oy * e1[1] + oz * e2[1],
+        ox * e0[2] + oy * e1[2] + oz * e2[2],
+    )
+    return gap - b["radius"], normal
 
 
 @inner
@@ -91,6 +140,9 @@ def extents(rows: np.ndarray) -> np.ndarray:
 def support(row: np.void, n) -> float:
     """How far a body record reaches from its centre along a unit vector (3,)."""
     half = with_an_end(row["half"])
+    if row["kind"] == PRISM:
+        along = row["corners"][: row["count"]] @ np.array([float(dot(row[f"axis{k}"].tolist(), n)) for k in range(2)])
+        return float(along.max() + half[2] * abs(float(dot(row["axis2"].tolist(), n))) + row["radius"])
     return float(sum(half[k] * abs(float(dot(row[f"axis{k}"].tolist(), n))) for k in range(3)) + row["radius"])
 
 
@@ -104,7 +156,7 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
     d = tuple(float(a) - float(b) for a, b in zip(at, there, strict=True))
     if other["kind"] == HALF_SPACE:
         n = vec(other["axis0"])
-        return float(dot(n, d) - support(one, n)), np.array(n)
+        return float(dot(n, d) - support(one, (-n[0], -n[1], -n[2]))), np.array(n)
     rounds = float(one["radius"] + other["radius"])
     if one["kind"] == BALL:
         gap, n = distance(other, d)
@@ -139,11 +191,11 @@ def _flat(one: np.void, other: np.void) -> bool:
 def _overlap(one: np.void, other: np.void, d) -> tuple[float, np.ndarray]:
     """How deep two boxes are in one another, below 0: apart; and the way out, along a side or across two edges."""
     best, flat = (math.inf, np.zeros(3)), _flat(one, other)
-    sides = [vec(row[f"axis{k}"]) for row in (one, other) for k in range(2 if flat else 3)]
+    sides = [n for row in (one, other) for n in _normals(row)[: None if not flat else -1]]
     ways = list(sides)
     if not flat:
-        for a in (vec(one[f"axis{k}"]) for k in range(3)):
-            for b in (vec(other[f"axis{k}"]) for k in range(3)):
+        for a in _ways_of_edges(one):
+            for b in _ways_of_edges(other):
                 c = (a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0])
                 far = math.sqrt(dot(c, c))
                 if far > 1e-9:
@@ -151,26 +203,59 @@ def _overlap(one: np.void, other: np.void, d) -> tuple[float, np.ndarray]:
     for k, n in enumerate(ways):
         off = dot(n, d)
         n = n if off >= 0.0 else (-n[0], -n[1], -n[2])
-        deep = support(one, n) - float(one["radius"]) + support(other, n) - float(other["radius"]) - abs(off)
-        # Across two edges only if that is truly the shorter way out.
-        if deep < (best[0] if k < len(sides) else best[0] - 1e-9 * (1.0 + abs(best[0]))):
-            best = deep, np.array(n)
+        for way in (n, (-n[0], -n[1], -n[2])) if PRISM in (one["kind"], other["kind"]) else (n,):
+            back = (-way[0], -way[1], -way[2])
+            deep = support(one, back) - float(one["radius"]) + support(other, way) - float(other["radius"])
+            deep -= dot(way, d)
+            # Across two edges only if that is truly the shorter way out.
+            if deep < (best[0] if k < len(sides) else best[0] - 1e-9 * (1.0 + abs(best[0]))):
+                best = deep, np.array(way)
     return best
 
 
+def _normals(row: np.void) -> list[tuple[float, float, float]]:
+    """Normals of the sides of the box or prism that a body rounds, one a pair of sides; the last along its axis2."""
+    if row["kind"] != PRISM:
+        return [vec(row[f"axis{k}"]) for k in range(3)]
+    corners = row["corners"][: row["count"]]
+    ways = np.roll(corners, -1, axis=0) - corners
+    ways = ways / np.sqrt((ways * ways).sum(axis=1))[:, None]
+    found = ways[:, 1:] * row["axis0"] - ways[:, :1] * row["axis1"]
+    return [*map(tuple, found.tolist()), vec(row["axis2"])]
+
+
+def _ways_of_edges(row: np.void) -> list[tuple[float, float, float]]:
+    """Directions of the edges of the box or prism that a body rounds."""
+    if row["kind"] != PRISM:
+        return [vec(row[f"axis{k}"]) for k in range(3)]
+    corners = row["corners"][: row["count"]]
+    ways = np.roll(corners, -1, axis=0) - corners
+    found = ways[:, :1] * row["axis0"] + ways[:, 1:] * row["axis1"]
+    return [*map(tuple, found.tolist()), vec(row["axis2"])]
+
+
 def _corners(row: np.void) -> np.ndarray:
-    """Corners of the box that a body rounds, from its centre, (n, 3)."""
+    """Corners of the box or prism that a body rounds, from its centre, (n, 3)."""
     half, out = with_an_end(row["half"]), [np.zeros(3)]
-    for k in range(3):
+    if row["kind"] == PRISM:
+        flat = row["corners"][: row["count"]]
+        out = list(flat[:, :1] * row["axis0"] + flat[:, 1:] * row["axis1"])
+    for k in range(2 if row["kind"] == PRISM else 0, 3):
         if half[k]:
             out = [p + sign * half[k] * row[f"axis{k}"] for p in out for sign in (-1.0, 1.0)]
     return np.array(out)
 
 
 def _edges(row: np.void) -> np.ndarray:
-    """Edges of the box that a body rounds: start and way, (2, 3, n)."""
+    """Edges of the box or prism that a body rounds: start and way, (2, 3, n)."""
     half, out = with_an_end(row["half"]), []
-    for k in range(3):
+    if row["kind"] == PRISM:
+        flat = row["corners"][: row["count"]]
+        ring = flat[:, :1] * row["axis0"] + flat[:, 1:] * row["axis1"]
+        for end in {-half[2], half[2]}:
+            start = ring + end * row["axis2"]
+            out += list(zip(start, np.roll(start, -1, axis=0) - start, strict=True))
+    for k in range(2 if row["kind"] == PRISM else 0, 3):
         if half[k]:
             bare = row.copy()
             bare["half"][k] = 0.0

@@ -50,9 +50,11 @@ def each_closest(run: Run, body: str, ability: str | None = None) -> list[Closes
 
 def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
-    number = run.scene.number[body]
     times, radius = path.t, run.radius_of(run.key_of(projectile))
-    best, best_t = run.stage.least_gap(number, path, radius, float(times[0]), float(times[-1]))
+    found = [
+        (*run.stage.least_gap(k, path, radius, float(times[0]), float(times[-1])), k) for k in run.scene.whole[body]
+    ]
+    best, best_t, number = min(found)
     at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9)
     return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
 

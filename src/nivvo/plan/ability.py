@@ -353,7 +353,9 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
             sight_range=aim.sight_range or FAR * on.metre,
             without_target=aim.without_target or ("far" if aim.by == "sight" else "facing"),
         ),
-        launch=filled(Launch, launch, clears=None if clears is None else tuple(on.number[body] for body in clears)),
+        launch=filled(
+            Launch, launch, clears=None if clears is None else tuple(k for body in clears for k in on.whole[body])
+        ),
         mass=model.mass,
         heading=Heading(heading.follows, heading.spin, np.array(AXES[heading.front], dtype=float)),
         hits_owner=model.hits_owner,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -10,7 +11,7 @@ import numpy as np
 from nivvo.core import frame as frames
 from nivvo.core import pool
 from nivvo.core.frame import dot
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
 from nivvo.core.spread import draw
 from nivvo.plan.numbers import counted
 from nivvo.spec.scene import Move as Moves
@@ -179,11 +180,15 @@ def body_of(
     metre: float,
     rate: float,
     arrives: int = 0,
+    fill: Any = None,
 ) -> Body:
-    """The plan of a body; its key is left open."""
+    """The plan of a body; its key is left open. fill : writes one of its pieces, where it has several."""
     row = pool.zeros(1, pool.BODY)[0]
     at = place_of(model, frame)
-    fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
+    if fill is not None:
+        fill(row, at)
+    else:
+        fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
     row["group"], row["role"] = groups.index(model.group), pool.ROLES[kind]
     row["health"] = row["full"] = getattr(model, "health", None) or np.inf
     row["armour"], row["soaks"] = getattr(model, "armour", 0.0), getattr(model, "soaks", 0.0)
@@ -267,10 +272,40 @@ def fill_shape(row: np.void, shape: Shape, at: np.ndarray, frame: frames.Frame) 
         row["kind"] = BOX
         row["half"] = [*(size / 2.0 for size in shape.box), endless][:3]
         row["axis0"], row["axis1"], row["axis2"] = _axes_turned(shape.turned, frame)
+    elif shape.half_space is None:
+        at = at + _fill_prism(row, shape, frame)
     else:
         row["kind"] = HALF_SPACE
         row["axis0"] = frames.unit(_normal(shape.half_space, frame))
     row["c0"] = row["c"] = at
+
+
+def _fill_prism(row: np.void, shape: Shape, frame: frames.Frame) -> np.ndarray:
+    """Write a polygon or an ellipse into a body record; from its place to its middle (3,)."""
+    if shape.polygon is not None:
+        corners = np.array(shape.polygon, dtype=float)
+        ahead, behind = np.roll(corners, -1, axis=0) - corners, corners - np.roll(corners, 1, axis=0)
+        turns = behind[:, 0] * ahead[:, 1] - behind[:, 1] * ahead[:, 0]
+        # What lies on a side is no corner; in turn so that the outside is on the right.
+        corners = corners[np.abs(turns) > 1e-12 * np.abs(corners).max() ** 2]
+        corners = corners if turns.sum() > 0.0 else corners[::-1]
+    else:
+        s, c = frames.sincos(np.arange(pool.MOST_CORNERS) * (360.0 / pool.MOST_CORNERS))
+        half = 0.5 * (1.0 + 1.0 / math.cos(math.pi / pool.MOST_CORNERS))
+        corners = 0.5 * half * np.column_stack([c * shape.ellipse[0], s * shape.ellipse[1]])
+    low, high = corners.min(axis=0), corners.max(axis=0)
+    middle, tall = 0.5 * (low + high), 0.0 if frame.size == 2 else shape.tall
+    row["kind"], row["count"] = PRISM, len(corners)
+    row["corners"][: len(corners)] = corners - middle
+    row["half"] = [*(0.5 * (high - low)), ENDLESS if frame.size == 2 else 0.5 * tall]
+    axes = _axes_turned(shape.turned, frame)
+    if frame.size == 2:
+        row["axis0"], row["axis1"], row["axis2"] = axes
+        return middle[0] * axes[0] + middle[1] * axes[1]
+    # On the level along the world's two axes there, and up.
+    for k, way in enumerate((frame.first, frame.second, frame.up)):
+        row[f"axis{k}"] = way @ axes
+    return middle[0] * row["axis0"] + middle[1] * row["axis1"] + 0.5 * tall * row["axis2"]
 
 
 def _normal(word, frame: frames.Frame) -> np.ndarray:

@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from nivvo.core import clock
 from nivvo.plan.bodies import Body, body_of
+from nivvo.plan.pieces import pieces_of
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import Change, changes
 from nivvo.spec.drill import Drill
@@ -70,12 +71,17 @@ def _goals(written: Any, scene: Scene) -> tuple[Goal, ...]:
     return tuple(out)
 
 
-def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any]) -> Body:
-    """The plan of one more body of a case, from the keys of its table. Raises CallError for whatever is wrong."""
+def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any]) -> list[Body]:
+    """The plan of one more body of a case, from the keys of its table: its pieces. Raises CallError for whatever is
+    wrong."""
     scene = case.scene
     body = checked_body(kind, name, keys, drill.of_case(case.name))
     known(body.group, scene.groups, "group")
-    return body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate)
+    made = pieces_of(body, scene.frame, scene.metre, drill.document.folder) if kind == "obstacle" else None
+    return [
+        body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate, fill=fill)
+        for fill in made or [None]
+    ]
 
 
 def scene_of(drill: Drill, name: str) -> Scene:

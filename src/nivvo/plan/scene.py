@@ -20,6 +20,7 @@ from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fil
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
+from nivvo.plan.pieces import pieces_of
 from nivvo.spec.drill import Model
 from nivvo.spec.links import groups
 from nivvo.spec.scene import GRAVITY, Shooter, World, default_forward
@@ -80,16 +81,21 @@ class Scene:
         targets = {name: target for name, target, _ in waves}
         kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": targets}
         named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
+        made = {name: pieces_of(one, self.frame, self.metre, folder) for name, one in model.obstacle.items()}
+        pieces = [(name, kind, fill) for name, kind in named for fill in made.get(name) or [None]]
         self.planned: list[Body] = [
             body_of(
-                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0)
+                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0), fill
             )
-            for name, kind in named
+            for name, kind, fill in pieces
         ]  # fmt: skip
-        self.names = [name for name, _ in named]
-        self.kinds = [kind for _, kind in named]
+        self.names = [name for name, _, _ in pieces]
+        self.kinds = [kind for _, kind, _ in pieces]
         self.first_target = next(iter(targets), None)
-        self.number = {name: k for k, name in enumerate(self.names)}
+        self.whole: dict[str, list[int]] = {}
+        for k, name in enumerate(self.names):
+            self.whole.setdefault(name, []).append(k)
+        self.number = {name: numbers[0] for name, numbers in self.whole.items()}
         self.waves = [
             Wave(name, np.array([self.number[f"{name}-{k + 1}"] for k in range(target.wave.count)]), target.wave.most,
                  target.wave.when_full != "turn away")
@@ -98,10 +104,10 @@ class Scene:
         self.shooters: dict[str, Gunner] = {
             name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate) for name, shooter in shooters.items()
         }
-        self.bodies = pool.zeros(len(named), pool.BODY)
+        self.bodies = pool.zeros(len(pieces), pool.BODY)
         for k, body in enumerate(self.planned):
             self.bodies[k] = body.row
-        self.bodies["key"] = np.arange(len(named))
+        self.bodies["key"] = np.arange(len(pieces))
         self.sought = sorted(set(self.bodies["group"][self.bodies["role"] == pool.TARGET].tolist()))
         self.size = self._size()
         self.abilities: dict[str, Ability] = {}

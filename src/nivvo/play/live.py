@@ -376,10 +376,10 @@ class Live(Tabled):
 
     @checked
     def place(self, name: str) -> np.ndarray:
-        """Where the middle of a body is at the coming tick's start."""
-        number = self._number(name)
+        """Where the middle of a body is at the coming tick's start; where its ``at`` is, of several shapes."""
+        number, stage = self._number(name), self._session.stage
         now = self.scene.ticks.edge(self._session.tick)
-        return self.scene.frame.drop(self._session.stage.middle(number, now))
+        return self.scene.frame.drop(stage.middle(number, now) - stage.shifts.get(number, 0.0))
 
     @checked
     def health(self, name: str) -> float:
@@ -396,7 +396,8 @@ class Live(Tabled):
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
         session, ticks = self._session, self.scene.ticks
         now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
-        session.stage.move(number, now, then, goal, jump)
+        for piece in session.stage.whole[session.stage.names[number]]:
+            session.stage.move(piece, now, then, goal + session.stage.shifts.get(piece, 0.0), jump)
 
     def add(self, kind: str, name: str, **keys: Any) -> None:
         """Add an obstacle or target, with the keys of its table, as ``add("target", "wisp", at=[3, 4])``.
@@ -414,7 +415,9 @@ class Live(Tabled):
         """Take an obstacle or target away, from the coming tick on."""
         if self._session.stage.kinds[self._number(name)] == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
-        self._session.consequences.forget(self._number(name))
+        self._number(name)
+        for number in self._session.stage.whole[name]:
+            self._session.consequences.forget(number)
         self._session.stage.remove(name, self._session.tick)
 
     def _number(self, name: str) -> int:

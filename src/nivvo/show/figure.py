@@ -258,7 +258,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
     }
     named: list[tuple[str, np.ndarray, bool]] = []
     obstacles = 0
-    for row, name, kind in zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True):
+    for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
         endless = row["kind"] == HALF_SPACE
         if endless:
             normal = flat(row["axis0"], view.across, view.upward)
@@ -272,10 +272,14 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         off = view.off(row)
         faint = {} if abs(off) < LEAST_OFF * run.scene.metre else {"alpha": 0.3}
         ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind], **faint))
-        if run.stage.motions[run.scene.number[name]].moves and len(run.fired):
-            _drift(ax, view, run, run.scene.number[name], edge, RUST if kind != "shooter" else MOSS)
+        if run.stage.motions[number].moves and len(run.fired):
+            _drift(ax, view, run, number, edge, RUST if kind != "shooter" else MOSS)
         if kind == "target":
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
+        whole = run.scene.whole[name]
+        if number != whole[len(whole) // 2]:
+            # Of several shapes that are one body one bears its name.
+            continue
         obstacles += kind == "obstacle"
         seen = (edge.max(axis=0) > low).all() and (edge.min(axis=0) < high).all()
         if kind == "obstacle" and not endless and ((edge.max(axis=0) - edge.min(axis=0)) > 0.5 * (high - low)).any():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.shapes import BALL, BOX, CAPSULE, with_an_end
+from nivvo.core.shapes import BALL, BOX, CAPSULE, PRISM, with_an_end
 
 _ROUND = 96
 
@@ -16,13 +16,18 @@ def flat(points, across: np.ndarray, upward: np.ndarray) -> np.ndarray:
 
 
 def outline(row: np.void, centre: np.ndarray, across: np.ndarray, upward: np.ndarray) -> np.ndarray:
-    """The outline (n, 2) of a ball, capsule or box record that stands at ``centre``."""
+    """The outline (n, 2) of a ball, capsule, box or prism record that stands at ``centre``."""
     middle = flat(centre, across, upward)
     if row["kind"] == BALL:
         return middle + _circle(float(row["radius"]))
     half = with_an_end(row["half"])
     axes = flat(np.stack([row["axis0"], row["axis1"], row["axis2"]]), across, upward)
     signs = np.array([[i, j, k] for i in (-1, 1) for j in (-1, 1) for k in (-1, 1)])
+    if row["kind"] == PRISM:
+        ring = row["corners"][: row["count"]]
+        ends = np.stack([np.full(len(ring), end) for end in (-half[2], half[2])], axis=0)
+        places = np.concatenate([np.column_stack([ring, end]) for end in ends])
+        return hull(middle + places @ axes)
     corners = middle + (signs * half) @ axes
     if row["kind"] == CAPSULE:
         corners = (corners[:, None] + _circle(float(row["radius"]))[None]).reshape(-1, 2)

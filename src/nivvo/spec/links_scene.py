@@ -5,6 +5,7 @@ from __future__ import annotations
 import itertools
 import math
 
+from nivvo.spec.heights import heights_of
 from nivvo.spec.links import ANYTHING, Links
 
 
@@ -90,8 +91,15 @@ def body(links: Links, key: tuple, body) -> None:
         links.vector((*key, "wave", "goal"), body.wave.goal)
     if key[0] == "shooter":
         _shooter(links, key, body)
+    for k, part in enumerate(getattr(body, "parts", None) or []):
+        links.vector((*key, "parts", k, "at"), part.at)
+        _shape(links, (*key, "parts", k, "shape"), part.shape)
     if body.shape is not None:
         _shape(links, (*key, "shape"), body.shape)
+        if key[0] != "obstacle":
+            for word in ("chain", "heights"):
+                if getattr(body.shape, word) is not None:
+                    links.say((*key, "shape", word), f"a {key[0]} is one shape; {word} is for an obstacle")
         if body.shape.half_space is not None and key[0] == "shooter":
             at = (*key, "shape", "half_space")
             links.say(at, "a shooter has a body with an end", allowed="ball, box or capsule")
@@ -101,7 +109,7 @@ def _shape(links: Links, at: tuple, shape) -> None:
     """A shape must fit the view."""
     size = links.model.world.size
     links.vector((*at, "box"), shape.box)
-    for kind in ("wall", "capsule"):
+    for kind in ("wall", "capsule", "chain"):
         for k, end in enumerate(getattr(shape, kind) or []):
             links.vector((*at, kind, k), end)
     if isinstance(shape.half_space, list):
@@ -115,11 +123,32 @@ def _shape(links: Links, at: tuple, shape) -> None:
             (*at, "half_space"), "forward and back are for space", shape.half_space, '"up", "down", "left", "right"'
         )
     if isinstance(shape.turned, list) and size == 2:
-        links.say((*at, "turned"), "in 2D a box turns by one angle", shape.turned, "a number of degrees")
+        links.say((*at, "turned"), "in 2D a shape turns by one angle", shape.turned, "a number of degrees")
+    kind = next((word for word in ("wall", "chain", "polygon", "ellipse") if getattr(shape, word) is not None), "wall")
     if shape.tall is not None and size == 2:
-        links.say((*at, "tall"), "a wall is tall only in 3D", shape.tall)
-    if shape.wall is not None and size == 3 and shape.tall is None:
-        links.say((*at, "tall"), "is missing", allowed="how tall the wall is, from its ends upward")
+        links.say((*at, "tall"), f"a {kind} is tall only in 3D", shape.tall)
+    if getattr(shape, kind) is not None and size == 3 and shape.tall is None:
+        links.say((*at, "tall"), "is missing", allowed=f"how tall the {kind} is, upward")
+    if shape.heights is not None:
+        _heights(links, (*at, "heights"), shape.heights)
+
+
+def _heights(links: Links, at: tuple, model) -> None:
+    """Heights must be there, without holes, and fit the view."""
+    world = links.model.world
+    if world.view == "top" and world.size == 2:
+        links.say(at, "a flat top view has no heights", allowed='view = "side" or "space"; or height = true')
+        return
+    try:
+        rows = heights_of(model, links.document.folder)
+    except ValueError as error:
+        links.say((*at, "values" if model.values is not None else "file"), str(error))
+        return
+    if (len(rows) == 1) != (world.size == 2):
+        says = (
+            "side view has one row of heights" if world.size == 2 else "in 3D heights are rows of a grid, two at least"
+        )
+        links.say((*at, "values" if model.values is not None else "file"), says)
 
 
 def _shooter(links: Links, key: tuple, shooter) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
@@ -15,8 +16,39 @@ METRES = {"m": 1.0, "cm": 100.0, "mm": 1000.0, "ft": 3.280839895, "px": 100.0}
 GRAVITY = 9.81
 
 
+MOST_CORNERS = 24
+"""Of a polygon, as the core has it."""
+
+Flat = Annotated[list[Number], Field(min_length=2, max_length=2)]
+
+
+class Heights(Table):
+    """Ground of given heights, solid below them."""
+
+    values: list[Number] | list[list[Number]] | None = Field(
+        None, description="side view: heights at even steps from at on, along +x; in 3D rows of them, along both axes"
+    )
+    file: str | None = Field(None, description="in place of values: a CSV file of them, or a grey PNG")
+    every: Positive = Field(description="from one height to the next, units")
+    deep: Positive | None = Field(None, description="how far it goes down, units; default: 1 m below the lowest")
+    high: Positive | None = Field(None, description="of a PNG: how high white is; black is 0")
+
+    @model_validator(mode="after")
+    def _one_source(self) -> Heights:
+        if (self.values is None) == (self.file is None):
+            raise ValueError("heights need values, or a file")
+        if self.values is not None and not self.values:
+            raise ValueError("heights need at least two values")
+        if self.high is not None and self.file is None:
+            raise ValueError("high goes with a file that is a PNG")
+        return self
+
+
 class Shape(Table):
-    """One of ball, box, capsule, wall, half_space; sizes in units, ends relative to ``at``."""
+    """One of ball, box, capsule, wall, polygon, ellipse, chain, heights, half_space.
+
+    Sizes in units, points relative to ``at``.
+    """
 
     ball: Positive | None = Field(None, description="radius")
     box: Annotated[list[Positive], Field(min_length=2, max_length=3)] | None = Field(None, description="full sizes")
@@ -26,14 +58,30 @@ class Shape(Table):
     wall: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two ends; give thick, and in 3D tall"
     )
+    polygon: Annotated[list[Flat], Field(min_length=3, max_length=MOST_CORNERS)] | None = Field(
+        None, description="its corners in turn, convex; in 3D on the level, and tall upward from there"
+    )
+    ellipse: Annotated[list[Positive], Field(min_length=2, max_length=2)] | None = Field(
+        None,
+        description=f"full sizes along its two axes; it is a polygon of {MOST_CORNERS} corners between an ellipse "
+        "and that, 0.43 % smaller at most to 0.43 % larger; in 3D tall upward from the level",
+    )
+    chain: Annotated[list[Vector], Field(min_length=2, max_length=2000)] | None = Field(
+        None, description="of an obstacle: points that walls join, one after another; give thick, and in 3D tall"
+    )
+    heights: Heights | None = Field(None, description="of an obstacle: ground of given heights")
+    closed: bool = Field(False, description="of a chain: a last wall leads back to its first point")
     half_space: Literal["up", "down", "left", "right", "forward", "back"] | Vector | None = Field(
         None, description='solid behind a plane through at: which way the surface looks, as "up" for a floor'
     )
     radius: Positive | None = Field(None, description="of a capsule")
-    thick: NotNegative | None = Field(None, description="thickness of a wall")
-    tall: Positive | None = Field(None, description="height of a wall in 3D, upward from its ends")
+    thick: NotNegative | None = Field(None, description="thickness of a wall, or of a chain of them")
+    tall: Positive | None = Field(
+        None, description="in 3D the height of a wall, chain, polygon or ellipse, upward from its ends or corners"
+    )
     turned: Degrees | Annotated[list[Degrees], Field(min_length=3, max_length=3)] = Field(
-        0.0, description="of a box: direction it is turned by; in 3D also [direction, elevation, roll]"
+        0.0,
+        description="of a box, polygon or ellipse: direction it is turned by; in 3D also [direction, elevation, roll]",
     )
 
     @model_validator(mode="after")
@@ -42,20 +90,53 @@ class Shape(Table):
         if len(given) != 1:
             what = " and ".join(given) or "none"
             raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
-        extras = {"radius": "capsule", "thick": "wall", "tall": "wall", "turned": "box"}
-        for key, kind in extras.items():
-            if key in self.model_fields_set and kind != given[0]:
-                raise ValueError(f"{key} is for a {kind}, not a {given[0]}")
+        extras = {"radius": ("capsule",), "thick": ("wall", "chain"), "closed": ("chain",),
+                  "tall": ("wall", "chain", "polygon", "ellipse"), "turned": ("box", "polygon", "ellipse")}  # fmt: skip
+        for key, kinds in extras.items():
+            if key in self.model_fields_set and given[0] not in kinds:
+                raise ValueError(f"{key} is for a {' or '.join(kinds)}, not a {given[0]}")
         if self.capsule is not None and self.radius is None:
             raise ValueError("a capsule needs radius")
         if self.wall is not None and self.wall[0] == self.wall[1]:
             raise ValueError("the two ends of the wall are one point")
+        if self.polygon is not None:
+            _convex(self.polygon)
         if isinstance(self.half_space, list) and not any(self.half_space):
             raise ValueError("the normal of the half_space has no length")
         return self
 
 
-KINDS = ("ball", "box", "capsule", "wall", "half_space")
+KINDS = ("ball", "box", "capsule", "wall", "polygon", "ellipse", "chain", "heights", "half_space")
+
+
+def _convex(corners: list[list[float]]) -> None:
+    """Raise ValueError for a polygon that is not convex, turns about itself or has no area; says which corner."""
+    n = len(corners)
+    size = max(abs(x) for corner in corners for x in corner) or 1.0
+    turns = []
+    for k in range(n):
+        (ax, ay), (bx, by), (cx, cy) = corners[k - 1], corners[k], corners[(k + 1) % n]
+        if abs(ax - bx) + abs(ay - by) <= 1e-12 * size:
+            raise ValueError(f"polygon: corners {k or n} and {k + 1} are one point")
+        turns.append((bx - ax) * (cy - by) - (by - ay) * (cx - bx))
+    least = 1e-12 * size * size
+    left, right = sum(turn > least for turn in turns), sum(turn < -least for turn in turns)
+    if not left and not right:
+        raise ValueError("polygon: all its corners lie on one line")
+    if left and right:
+        sign = 1.0 if left <= right else -1.0
+        odd = next(k for k, turn in enumerate(turns) if sign * turn > least)
+        raise ValueError(
+            f"polygon is not convex: it turns the other way at corner {odd + 1}, {corners[odd]}; make several of it"
+        )
+    around = sum(
+        math.atan2(turns[k], (bx - ax) * (cx - bx) + (by - ay) * (cy - by))
+        for k, ((ax, ay), (bx, by), (cx, cy)) in enumerate(
+            (corners[k - 1], corners[k], corners[(k + 1) % n]) for k in range(n)
+        )
+    )
+    if abs(abs(around) - 2.0 * math.pi) > 1.0:
+        raise ValueError("polygon goes round more than once: give its corners in turn")
 
 
 class Breeze(Table):
@@ -314,11 +395,21 @@ class OnShooter(Table):
         return self
 
 
+class Part(Table):
+    """One of several shapes that are one body."""
+
+    at: Vector | None = Field(None, description="its place from that of the body; default: there")
+    shape: Shape
+
+
 class Obstacle(Table):
     """A body that stops or lets pass, and has no health."""
 
     at: Vector | None = Field(None, description="place of its middle; default: the origin")
-    shape: Shape
+    shape: Shape | None = None
+    parts: Annotated[list[Part], Field(min_length=1, max_length=1000)] | None = Field(
+        None, description="in place of shape: several that are one body"
+    )
     group: Name = "obstacles"
     mass: Positive | None = Field(
         None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
@@ -332,6 +423,13 @@ class Obstacle(Table):
     @model_validator(mode="after")
     def _loose(self) -> Obstacle:
         _pushed(self)
+        if (self.shape is None) == (self.parts is None):
+            raise ValueError("needs shape, or parts")
+        several = self.parts is not None or self.shape.chain is not None or self.shape.heights is not None
+        if self.mass is not None and several:
+            raise ValueError("mass is for a body of one shape")
+        if self.move is not None and (self.move.chase or self.move.flee) and several:
+            raise ValueError("what is made of several shapes neither chases nor flees")
         return self
 
 

@@ -35,7 +35,7 @@ def touching(drill: Drill, case: str | None = None) -> Results[dict[str, Any]]:
                 {
                     "ability": name,
                     "group": group,
-                    "bodies": int(np.count_nonzero(scene.bodies["group"] == number)),
+                    "bodies": len({scene.names[k] for k in np.flatnonzero(scene.bodies["group"] == number).tolist()}),
                     "then": ANSWERS[answer.then],
                     "damage": _damage(answer.damage),
                     "effects": ", ".join(_effects(answer)),

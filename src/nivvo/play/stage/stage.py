@@ -64,12 +64,17 @@ class Stage:
 
     names, kinds : of the bodies, by number. number : of each by name; of those that were taken away there is none.
     motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
-    chasing : numbers of those who chase or flee in the present tick.
+    whole : the numbers of all that go by one name; shifts : of what has several shapes, from its place to the middle of
+    each (3,), by number. chasing : numbers of those who chase or flee in the present tick.
     """
 
     def __init__(self, scene: Scene, arena: Arena):
         self.scene, self.arena = scene, arena
         self.names, self.kinds, self.number = list(scene.names), list(scene.kinds), dict(scene.number)
+        self.whole = {name: list(numbers) for name, numbers in scene.whole.items()}
+        self.shifts = {
+            k: scene.planned[k].shift for numbers in self.whole.values() if len(numbers) > 1 for k in numbers
+        }
         self.motions: list[Motion] = []
         for body in scene.planned:
             gunner = scene.shooters[body.name] if body.kind == "shooter" else None
@@ -109,8 +114,17 @@ class Stage:
 
     # Writing.
 
-    def add(self, body: Body, tick: int) -> None:
-        """Put one more body on, before tick number ``tick``."""
+    def add(self, bodies: list[Body], tick: int) -> None:
+        """Put one more body on, of one piece or several, before tick number ``tick``."""
+        for body in bodies:
+            number = self._add(body, tick)
+            self.whole.setdefault(body.name, []).append(number)
+            if len(bodies) > 1:
+                self.shifts[number] = body.shift
+        self.number[bodies[0].name] = self.whole[bodies[0].name][0]
+        self.arena.plan()
+
+    def _add(self, body: Body, tick: int) -> int:
         # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
         if self._free and self._free[0][0] < tick:
             number = self._free.pop(0)[1]
@@ -122,7 +136,6 @@ class Stage:
         row["key"] = number
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
-        self.number[body.name] = number
         motion = self._after(number, body)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
@@ -131,7 +144,7 @@ class Stage:
             self.on_shooter[number] = body.on_shooter
         if motion.moves:
             self.movers.append(number)
-        self.arena.plan()
+        return number
 
     def _after(self, number: int, body: Body) -> Motion:
         """Let a body's way be that of one who chases or flees, if it does; its way."""
@@ -141,12 +154,14 @@ class Stage:
 
     def remove(self, name: str, tick: int) -> None:
         """Take a body away, before tick number ``tick``."""
-        number = self.number.pop(name)
-        self.rows[number]["out"] = 1
-        self.movers = [k for k in self.movers if k != number]
-        self.loose.of.pop(number, None)
-        self.on_shooter.pop(number, None)
-        self._free.append((tick, number))
+        del self.number[name]
+        for number in self.whole.pop(name):
+            self.rows[number]["out"] = 1
+            self.movers = [k for k in self.movers if k != number]
+            self.loose.of.pop(number, None)
+            self.on_shooter.pop(number, None)
+            self.shifts.pop(number, None)
+            self._free.append((tick, number))
         self.arena.plan()
 
     def move(self, number: int, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
