@@ -214,6 +214,13 @@ class OverTime(unittest.TestCase):
         self.assertEqual(keeper["facing"].tolist()[0], 0)
         self.assertEqual(keeper["facing"].tolist()[-1], 180)
 
+    def test_where_nothing_says_how_long_it_is_till_the_last_flight_is_over(self):
+        run = nivvo.fire(scene("at = [4, 1]\nmove.velocity = [0.5, 0]", case="input = [{ t = 0, tap = 'flare' }]"))
+        ended = run.rows("projectiles")[0]["ended"]
+        times = [row["time"] for row in run.rows("bodies") if row["body"] == "gull"]
+        np.testing.assert_allclose(times, np.arange(len(times)) / 60, atol=1e-9)
+        self.assertLess(abs(times[-1] - ended), 1 / 60 + 1e-9)
+
     def test_who_is_out_has_no_rows(self):
         run = nivvo.fire(scene("at = [4, 0]\nmove = { chase = 'keeper', speed = 3 }\n"
                                "on_shooter = { damage = 1, removes = true }", case="lasts = 4"))  # fmt: skip

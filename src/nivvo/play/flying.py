@@ -46,6 +46,7 @@ class Flying:
                 self.to_end()
                 continue
             session.tick += 1
+            session.ran = session.tick
             session.think()
         while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
             if reaching.due() is not None:
@@ -69,6 +70,7 @@ class Flying:
                     last = holds
                 session.stage.place_all(start)
             done = self._run(ticks.rows(first, last - first), keep=session.minds)
+            session.ran = max(session.ran, first + done)
             held = session.arena.why == pool.HOLD
             session.tick = first + done if held else last
             self._metered(session.tick - first)
@@ -93,6 +95,7 @@ class Flying:
         self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
         self.reached = None
         session.tick += 1
+        session.ran = session.tick
         session.consequences.at_edge(session.scene.ticks.edge(session.tick))
         session.deciding.at_edge(session.scene.ticks.edge(session.tick))
         session.think()

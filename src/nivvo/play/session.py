@@ -100,7 +100,8 @@ class Session:
         if (latest := self.deciding.latest) is not None:
             self.lasts = latest if self.lasts is None else min(self.lasts, latest)
         self.runs, self.stopped = False, False
-        self.tick = 0
+        # The tick that is next, and up to which something was looked at: who waits for ever waits for nothing.
+        self.tick = self.ran = 0
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
         self.births: list[tuple] = []
@@ -563,7 +564,7 @@ class Session:
 
     def _until(self) -> int:
         """Up to when (clock) it has been run."""
-        edge = self.scene.ticks.edge(self.tick)
+        edge = self.scene.ticks.edge(self.ran)
         return edge if self.lasts is None else min(edge, self.lasts)
 
     def run(self, drill: str, case: str) -> Run:
