@@ -564,8 +564,7 @@ class Session:
 
     def _until(self) -> int:
         """Up to when (clock) it has been run."""
-        edge = self.scene.ticks.edge(self.ran)
-        return edge if self.lasts is None else min(edge, self.lasts)
+        return max(self.scene.ticks.edge(self.ran), self.last_input) if self.lasts is None else self.lasts
 
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
