@@ -160,7 +160,10 @@ class Registered(unittest.TestCase):
         self.assertEqual(self.choices(scene.Tick, "contacts"), set(pool.TOUCHES))
         self.assertEqual(self.choices(ability.Answer, "then"), set(pool.THEN))
         self.assertEqual(set(values.EASES), set(curves.EASES))
-        self.assertEqual(set(scene.KINDS), set(shapes.KINDS) | {"wall"})
+        # What is made of others: a wall of a box, polygons of a prism, chains and heights of several.
+        made = {"wall", "polygon", "ellipse", "chain", "heights"}
+        self.assertEqual(set(scene.KINDS) - made, set(shapes.KINDS) - {"prism"})
+        self.assertEqual(scene.MOST_CORNERS, pool.MOST_CORNERS)
 
     def test_every_effect_is_one_file_and_one_row(self):
         from nivvo.play.effects.registry import EFFECTS

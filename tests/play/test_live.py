@@ -393,10 +393,24 @@ class Uneven(unittest.TestCase):
 
 
 class Placed(unittest.TestCase):
-    def test_a_walker_stands_where_it_is_put_also_after_its_next_input(self):
+    def test_a_walker_falls_from_where_it_is_put_onto_what_is_below(self):
         live = nivvo.Live(
-            drill(shooter="at = [0, 5]\nwalk.speed = 3\nwalk.jump = 4", case="input = []"), compiled=False
-        )
+            drill(shooter="at = [0, 5]\nwalk.speed = 3", text='[obstacle.floor]\nshape.half_space = "up"\n',
+                  case="input = []"), compiled=False)  # fmt: skip
+        for height in (1.0, 9.0):
+            live.move_body("keeper", [2.0, height], jump=True)
+            live.step()
+            fell = [live.place("keeper")[1] for _ in range(100) if live.step() is not None]
+            # A tick it was put, then it falls.
+            np.testing.assert_allclose(
+                fell[:9], [max(height - 4.905 * (k / 60) ** 2, 0.5) for k in range(1, 10)], atol=0.1
+            )
+            self.assertAlmostEqual(fell[-1], 0.5, delta=1e-7)
+
+    def test_a_walker_stands_where_it_is_put_where_there_is_nothing_below(self):
+        live = nivvo.Live(
+            nivvo.parse("nivvo = 1\n[shooter.keeper]\nat = [0, 5]\nwalk = { speed = 3, jump = 4 }\n"
+                        "[ability.flare]\nlaunch.speed = 5\n[case.tap]\n"), compiled=False)  # fmt: skip
         for height in (1.0, 9.0, 5.0):
             live.move_body("keeper", [2.0, height], jump=True)
             live.step()

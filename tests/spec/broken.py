@@ -70,7 +70,7 @@ BROKEN = {
     "unknown table": (plus("[abilty.b]\nlaunch.speed = 3\n"), [":15", "abilty", "did you mean ability"]),
     "unknown shape": (plus("[target.b]\nat = [1, 1]\nshape.sphere = 1\n"), [":17", "sphere", "ball"]),
     "two shapes": (plus("[target.b]\nat = [1, 1]\nshape = { ball = 1, box = [1, 1] }\n"), [":17", "exactly one", "ball and box"]),
-    "no shape": (plus("[obstacle.b]\nat = [1, 1]\n"), ["obstacle.b.shape", "is missing"]),
+    "no shape": (plus("[obstacle.b]\nat = [1, 1]\n"), ["obstacle.b", "needs shape, or parts"]),
     "empty shape": (plus("[target.b]\nat = [1, 1]\nshape = {}\n"), [":17", "exactly one", "none"]),
     "radius of a ball": (plus("[target.b]\nat = [1, 1]\nshape = { ball = 1, radius = 2 }\n"), [":17", "radius is for a capsule"]),
     "wall without length": (plus("[obstacle.b]\nshape.wall = [[1, 1], [1, 1]]\n"), [":16", "one point"]),

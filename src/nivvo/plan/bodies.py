@@ -20,6 +20,9 @@ from nivvo.spec.scene import Shape, Shooter
 FRICTION = 0.5
 """Of a body that has a mass, unless it is written."""
 
+STEP = 0.3
+"""Metres: how high a step a walker takes, unless it is written."""
+
 BODY_SIZE = 0.5
 """Metres: radius of a body that no shape is written for."""
 
@@ -89,12 +92,17 @@ class Body:
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """How a shooter moves by input: speeds in units/s, acceleration in units/s² or None for at once."""
+    """How a shooter moves by input: speeds in units/s, acceleration in units/s² or None for at once.
+
+    steepest : the least rise of a normal that it stands on. step : how high a step it takes (units).
+    """
 
     speed: float
     acceleration: float | None
     jump: float | None
     jump_button: str
+    steepest: float = 0.0
+    step: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,9 +232,12 @@ def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
     return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps)
 
 
-def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float) -> Gunner:
+def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float, metre: float) -> Gunner:
     """The plan of a shooter beside its body."""
-    walk = None if model.walk is None else Walk(*(getattr(model.walk, key) for key in Walk.__slots__))
+    walk, own = None, model.walk
+    if own is not None:
+        steepest, step = float(frames.sincos(own.steepest)[1]), STEP * metre if own.step is None else own.step
+        walk = Walk(own.speed, own.acceleration, own.jump, own.jump_button, steepest, step)
     muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle.__slots__)) for name, one in model.muzzle.items()}
     eye = (model.eye.forward, model.eye.right, model.eye.up)
     facing, back = _facing(model.facing, frame, y_up), counted(model.back_after, rate) if model.back_after else 0

@@ -102,7 +102,8 @@ class Scene:
             for name, target in model.target.items() if target.wave is not None
         ]  # fmt: skip
         self.shooters: dict[str, Gunner] = {
-            name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate) for name, shooter in shooters.items()
+            name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate, self.metre)
+            for name, shooter in shooters.items()
         }
         self.bodies = pool.zeros(len(pieces), pool.BODY)
         for k, body in enumerate(self.planned):

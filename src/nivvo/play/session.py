@@ -204,7 +204,7 @@ class Session:
             due = self._due()
             if due is None and not self.arena.live:
                 now = self.scene.ticks.edge(self.tick)
-                if not (self.pending or self.stage.loose.restless(now) or self.reaching.restless(now)):
+                if not (self.pending or self._restless(now)):
                     break
                 self.flying.to_end()
                 continue
@@ -230,6 +230,12 @@ class Session:
             if self.reaching.active:
                 self.reaching.plan(start, end)
 
+    def _restless(self, now: int) -> bool:
+        """Whether to go on at a time (clock) with nothing in the air, for bodies that still go about."""
+        if self.stage.thinks and self.lasts is not None and self.runs:
+            return now < self.lasts
+        return self.stage.loose.restless(now) or self.reaching.restless(now)
+
     def stop(self, time: int) -> None:
         """Let a case that is run to its end be over with the present tick: it is decided."""
         if self.runs:
@@ -252,14 +258,16 @@ class Session:
 
     def take_in(self, time: int) -> None:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
-        while self._coming and self._coming[0][0] <= time:
-            change = heappop(self._coming)[2]
-            self.stage.players[change.shooter].do(change)
-        self.tick = self.scene.ticks.holding(time)
-        if self.stage.thinks:
-            ticks = self.scene.ticks
-            for tick in range(1, self.tick + 1):
+        ticks = self.scene.ticks
+        last = ticks.holding(time)
+        for tick in range(self.tick, last + 1) if self.stage.thinks else (last,):
+            if self.stage.thinks and tick > self.tick:
                 self.stage.think(ticks.edge(tick), ticks.edge(tick + 1))
+            until = time if tick == last else ticks.edge(tick + 1) - 1
+            while self._coming and self._coming[0][0] <= until:
+                change = heappop(self._coming)[2]
+                self.stage.players[change.shooter].do(change)
+        self.tick = last
         if self.still:
             self.stage.stop_all(time)
 

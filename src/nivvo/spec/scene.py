@@ -305,12 +305,22 @@ class Move(Table):
 
 
 class Walk(Table):
-    """How a shooter moves by input: along the axes of ``walk`` rows, and up by its jump button."""
+    """How a shooter moves by input: along the axes of ``walk`` rows, and up by its jump button.
+
+    It stands on the obstacles below it, stops at those in its way and goes with those that move; where there is none at
+    all below it, at the height where it begins.
+    """
 
     speed: Positive = Field(description="at full input, units/s")
     acceleration: Positive | None = Field(None, description="toward the speed asked for, units/s²; default: at once")
     jump: Positive | None = Field(None, description="upward speed of a jump, units/s; it falls by the world's gravity")
     jump_button: Name = Field("jump", description="the button that jumps")
+    step: NotNegative | None = Field(
+        None, description="how high a step it takes up and down as it walks, units; default: 0.3 m"
+    )
+    steepest: Annotated[float, Field(gt=0, lt=90)] = Field(
+        50.0, description="degrees of the steepest slope that it stands on; what is steeper stops it as a wall"
+    )
 
 
 class Eye(Table):

@@ -156,19 +156,27 @@ class Walker(Motion):
     """A shooter that walks by input and jumps: steered at a time, it goes on so until steered anew.
 
     On the level it nears the speed asked for at its acceleration, or has it at once. A jump is a throw
-    straight up under the world's gravity, over when it is back at the height it started from.
+    straight up under the world's gravity, over when it is back at the height it started from. Where there are
+    obstacles it goes ``afoot`` among them instead.
     """
+
+    @property
+    def veers(self) -> bool:
+        """Among bodies its way may change at any tick."""
+        return self.afoot
 
     def __init__(self, place: np.ndarray, walk: Walk, frame: Frame, gravity: np.ndarray):
         super().__init__(place)
         self.walk, self.frame, self.gravity = walk, frame, gravity
         self.floor = float(dot(place, frame.up))
         self.wanted = NOWHERE
+        # Among bodies how it goes is worked out tick by tick; here is what for: whether it stands, how fast it leaps.
+        self.afoot, self.stands, self.leaps = False, True, 0.0
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
         """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
         moved = copy.deepcopy(self)
-        moved.floor = float(dot(goal, self.frame.up))
+        moved.floor, moved.stands = float(dot(goal, self.frame.up)), False
         moved._go_to(now, then, goal, jump)
         return moved
 
@@ -179,6 +187,8 @@ class Walker(Motion):
 
     def flies(self, time: int) -> bool:
         """Whether it is in the air."""
+        if self.afoot:
+            return not self.stands
         c, v, _ = self.at(time)
         return bool(float(dot(c, self.frame.up)) > self.floor + 1e-9 or float(dot(v, self.frame.up)) > 0.0)
 
@@ -188,13 +198,16 @@ class Walker(Motion):
         way = self.frame.level(way)
         length = float(np.sqrt(dot(way, way)))
         self.wanted = way * (self.walk.speed / max(length, 1.0))
-        self._go(time, 0.0)
+        if not self.afoot:
+            self._go(time, 0.0)
 
     def jump(self, time: int) -> bool:
         """Jump, if it stands; returns whether it does."""
         if not self.walk.jump or self.flies(time):
             return False
-        self._go(time, self.walk.jump)
+        self.leaps = self.walk.jump
+        if not self.afoot:
+            self._go(time, self.walk.jump)
         return True
 
     def _go(self, time: int, jump: float) -> None:

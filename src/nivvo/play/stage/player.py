@@ -56,6 +56,7 @@ class Player:
             walk = self.shooter.walk
             if down and not held and walk is not None and change.value == walk.jump_button and not self.locked:
                 self.motion.jump(change.time)
+                self.stage.walked(self.body, change.time)
             return change.what if down != held else None
         times, values = self.rows.setdefault(change.what, ([], []))
         value = self.scene.frame.lift(change.value) if change.what == "cursor" else change.value
@@ -63,6 +64,7 @@ class Player:
         values.append(value)
         if change.what == "walk" and isinstance(self.motion, Walker) and not self.locked:
             self.motion.steer(change.time, change.value)
+            self.stage.walked(self.body, change.time)
         if change.what == {"movement": "walk"}.get(self.shooter.facing_follows, self.shooter.facing_follows):
             self.facing(change.time)
         return None
@@ -71,6 +73,7 @@ class Player:
         """Hold its feet, or let them go on as its input says by now."""
         if locked != self.locked and isinstance(self.motion, Walker):
             self.motion.steer(time, [0.0, 0.0] if locked else self._last("walk", time) or [0.0, 0.0])
+            self.stage.walked(self.body, time)
         self.locked = locked
 
     def forget(self, time: int) -> None:

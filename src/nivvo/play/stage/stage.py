@@ -21,6 +21,7 @@ from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
 from nivvo.plan.scene import Scene
+from nivvo.play.stage.afoot import Afoot
 from nivvo.play.stage.herd import Chaser, Herd
 from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.motion import Motion, Walker, motion_of
@@ -100,6 +101,9 @@ class Stage:
         self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.loose = Bodies(self)
+        self.afoot = Afoot(self)
+        for k in self.afoot.feet:
+            self.rows[k]["moves"] = _moves(self.motions[k])
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
 
@@ -183,7 +187,7 @@ class Stage:
     @property
     def thinks(self) -> bool:
         """Whether bodies chase or flee, are to arrive, or have a mass, so that something changes at a tick's start."""
-        return bool(len(self.herd.numbers) or self.coming or self.waiting or self.loose.of)
+        return bool(len(self.herd.numbers) or self.coming or self.waiting or self.loose.of or self.afoot.feet)
 
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
@@ -193,6 +197,13 @@ class Stage:
             self._turn(time, end)
         if self.loose.of:
             self.loose.think(time, end)
+        if self.afoot.feet:
+            self.afoot.think(time, end)
+
+    def walked(self, number: int, time: int) -> None:
+        """A walker is steered at a time (clock): it goes on otherwise from then on."""
+        if number in self.afoot.feet:
+            self.afoot.go(number, time)
 
     def _come(self, time: int) -> None:
         """Let those arrive who are due, as far as there is room for them."""

@@ -1,0 +1,109 @@
+"""Shooters that walk among bodies: on the ground that is below them, up to what stands in their way."""
+
+from __future__ import annotations
+
+import math
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core.clock import UNITS
+from nivvo.core.pushing import NOWHERE, Other, reach_of
+from nivvo.core.shapes import HALF_SPACE, support
+from nivvo.core.walking import Feet, Gait, tread
+from nivvo.play.stage.motion import Walker
+
+if TYPE_CHECKING:
+    from nivvo.play.stage.stage import Stage
+
+FLOOR = -1
+"""The number of the floor that is there where nothing else is below."""
+
+
+class Afoot:
+    """Those of a stage who walk among obstacles. feet : by number. end : of the present tick (clock)."""
+
+    def __init__(self, stage: Stage):
+        self.stage, self.end = stage, 0
+        self.feet: dict[int, Feet] = {}
+        self.floors: dict[int, Other] = {}
+        self._reaches: dict[int, float] = {}
+        self._rests: dict[int, tuple | None] = {}
+        if not any(kind == "obstacle" for kind in stage.kinds):
+            return
+        for number, motion in enumerate(stage.motions):
+            if isinstance(motion, Walker):
+                row = stage.rows[number].copy()
+                self.feet[number] = Feet(number, row, _three(row["c0"]))
+                motion.afoot = True
+        self._find_floors()
+
+    def _find_floors(self) -> None:
+        """Let those stand at the height where they begin below whom there is nothing at all."""
+        frame, gravity = self.stage.scene.frame, self.stage.scene.gravity
+        for number, feet in self.feet.items():
+            if not frame.vertical or not gravity.any():
+                continue
+            ray = np.array(feet.p) - 1e4 * self.stage.scene.size * frame.up
+            among = self.stage.of_kind("obstacle")
+            if self.stage.first_on_line(np.array(feet.p), ray - np.array(feet.p), 0.0, 0, among) is None:
+                row = feet.row.copy()
+                row["kind"], row["axis0"] = HALF_SPACE, frame.up
+                low = np.array(feet.p) - support(feet.row, _three(-frame.up)) * frame.up
+                self.floors[number] = Other(FLOOR, row, _three(low), (0.0, 0.0, 0.0), math.inf)
+
+    def think(self, time: int, end: int) -> None:
+        """Write how they go in the tick from ``time`` to ``end`` (clock)."""
+        self.end = end
+        for number in self.feet:
+            self.go(number, time)
+
+    def go(self, number: int, time: int) -> None:
+        """Write how one goes from a time on (clock) to the end of the present tick."""
+        stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
+        if stage.out(number) or time >= self.end or not isinstance(motion, Walker):
+            return
+        others = [self._other(k, time) for k in stage.of_kind("obstacle") if not stage.out(k)]
+        others += [self.floors[number]] if number in self.floors else []
+        place, velocity, acceleration = motion.at(time)
+        rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
+        known = (place.tobytes(), stage.rows["out"].tobytes()) if rests else None
+        if rests and self._rests.get(number) == known and all(other.v == NOWHERE for other in others):
+            return
+        self._rests[number] = known
+        feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
+        if motion.leaps:
+            feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
+        up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
+        vertical = scene.frame.vertical and scene.gravity.any()
+        gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
+        seconds = (self.end - time) / UNITS
+        pieces = tread(
+            feet, others, gait, _three(scene.gravity), _three(up) if vertical else None, 0.0, seconds, scene.size
+        )
+        motion.stands = feet.stands
+        for piece in pieces:
+            when = min(time + round(piece.time * UNITS), self.end)
+            motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
+
+    def _leapt(self, feet: Feet, motion: Walker) -> tuple[float, float, float]:
+        """The velocity with which one leaves the ground: his own on the level, that of the leap upward."""
+        up = self.stage.scene.frame.up
+        velocity = np.array(feet.v)
+        return _three(velocity + (motion.leaps - float(velocity @ up)) * up)
+
+    def _other(self, number: int, time: int) -> Other:
+        stage = self.stage
+        here, velocity = stage.middle(number, time), (0.0, 0.0, 0.0)
+        if stage.motions[number].moves:
+            velocity = _three((stage.middle(number, self.end) - here) / ((self.end - time) / UNITS))
+        return Other(number, stage.rows[number], _three(here), velocity, self._reach(number))
+
+    def _reach(self, number: int) -> float:
+        if number not in self._reaches:
+            self._reaches[number] = reach_of(self.stage.rows[number])
+        return self._reaches[number]
+
+
+def _three(vector) -> tuple[float, float, float]:
+    return float(vector[0]), float(vector[1]), float(vector[2])

@@ -1,0 +1,189 @@
+"""Shooters that walk among bodies: stopped by walls, up slopes and steps, carried, and never inside anything."""
+
+import math
+import unittest
+
+import numpy as np
+
+import nivvo
+from nivvo.core.shapes import between
+
+TEXT = """nivvo = 1
+[world]
+{world}
+[tick]
+rate = {rate}
+motion = "{motion}"
+[shooter.keeper]
+at = {at}
+shape = {{ {shape} }}
+walk = {{ {walk} }}
+[ability.flare]
+launch.speed = 1
+firing.button = "flare"
+{bodies}
+[case.walk]
+lasts = {lasts}
+input = [{rows}]
+"""
+QUAY = '[obstacle.quay]\nshape.half_space = "up"\n'
+UPRIGHT = "capsule = [[0, -0.6], [0, 0.6]], radius = 0.3"
+
+
+def walked(bodies, rows, *, at=(0, 0.9), shape=UPRIGHT, walk="speed = 3", world="", rate=60, motion="exact", lasts=3):
+    made = nivvo.parse(TEXT.format(bodies=bodies, rows=", ".join(rows), at=list(at), shape=shape, walk=walk,
+                                   world=world, rate=rate, motion=motion, lasts=lasts))  # fmt: skip
+    run = nivvo.fire(made, patient=True)
+    return run, run.stage.motions[run.scene.number["keeper"]]
+
+
+class Walls(unittest.TestCase):
+    def test_one_stops_at_a_wall_and_goes_along_it_in_every_view_and_rate(self):
+        for rate in (30, 60, 144):
+            for motion in ("exact", "semi-implicit"):
+                wall = f"{QUAY}[obstacle.wall]\nat = [4, 0]\nshape.box = [1, 6]\n"
+                _, way = walked(wall, ["{ t = 0, walk = [1, 0] }"], rate=rate, motion=motion)
+                for time in (0.5, 1.0):
+                    np.testing.assert_allclose(way.seen(time)[0][:2], [3 * time, 0.9], atol=1e-6)
+                np.testing.assert_allclose(way.seen(2.9)[0][:2], [3.2, 0.9], atol=1e-7)
+                self.assertEqual(way.seen(2.9)[1].tolist(), [0, 0, 0])
+        # Seen from above, at an angle to a wall that is turned: what goes along it stays.
+        turned = math.radians(60)
+        _, way = walked("[obstacle.fence]\nat = [2, 0]\nshape = { box = [40, 0.2], turned = 60 }",
+                        ["{ t = 0, walk = [1, 0] }"], at=(0, 0), shape="ball = 0.4", world='view = "top"')  # fmt: skip
+        along = np.array([math.cos(turned), math.sin(turned)])
+        np.testing.assert_allclose(way.seen(2.0)[1][:2], 3 * along[0] * along, atol=1e-9)
+        place = way.seen(2.0)[0][:2] - [2, 0]
+        self.assertAlmostEqual(abs(place @ [-along[1], along[0]]), 0.5, delta=1e-7)
+
+    def test_in_a_corner_one_stands_and_at_the_end_of_a_wall_one_goes_on(self):
+        fences = "[obstacle.a]\nat = [3, 0]\nshape.box = [0.2, 4]\n[obstacle.b]\nat = [0, 2.1]\nshape.box = [6, 0.2]\n"
+        _, way = walked(fences, ["{ t = 0, walk = [1, 1] }"], at=(0, 0), shape="ball = 0.4", world='view = "top"')
+        np.testing.assert_allclose(way.seen(2.9)[0][:2], [2.5, 1.6], atol=1e-7)
+        _, way = walked(fences, ["{ t = 0, walk = [1, -0.5] }"], at=(0, 0), shape="box = [0.8, 0.8]",
+                        world='view = "top"')  # fmt: skip
+        # It leaves the fence's end at y = -2.4, and has all its speed again.
+        speed = 3 / math.hypot(1, 0.5)
+        leaves = 2.4 / (0.5 * speed)
+        x = 2.5 + speed * (2.9 - leaves)
+        np.testing.assert_allclose(way.seen(2.9)[0][:2], [x, -0.5 * speed * 2.9], atol=1e-5)
+
+
+class Ground(unittest.TestCase):
+    def test_up_and_down_a_slope_its_speed_on_the_level_stays(self):
+        for angle in (10, 35, 49):
+            rise = 3 * math.tan(math.radians(angle))
+            ramp = f"{QUAY}[obstacle.ramp]\nat = [1, 0]\nshape.polygon = [[0, 0], [3, {rise}], [6, 0]]\n"
+            _, way = walked(ramp, ["{ t = 0, walk = [1, 0] }"], shape="box = [0.01, 1.8]")
+            for time in (0.6, 1.0, 1.25):
+                x = 3 * time
+                height = 0.9 + (x + 0.005 - 1) * math.tan(math.radians(angle))
+                np.testing.assert_allclose(way.seen(time)[0][:2], [x, height], atol=2e-5)
+            np.testing.assert_allclose(way.seen(2.6)[0][:2], [7.8, 0.9], atol=2e-5)
+
+    def test_a_slope_that_is_too_steep_is_a_wall(self):
+        ramp = f"{QUAY}[obstacle.ramp]\nat = [2, 0]\nshape.polygon = [[0, 0], [3, 6], [6, 6], [6, 0]]\n"
+        _, way = walked(ramp, ["{ t = 0, walk = [1, 0] }"])
+        self.assertLess(way.seen(2.9)[0][0], 2.0)
+        self.assertAlmostEqual(way.seen(2.9)[0][1], 0.9, delta=1e-6)
+
+    def test_it_takes_steps_up_to_a_height_and_comes_down_them(self):
+        for shape in (UPRIGHT, "box = [0.6, 1.8]", "ball = 0.9"):
+            for height, over in ((0.2, True), (0.29, True), (0.45, False)):
+                step = f"{QUAY}[obstacle.step]\nat = [3, {height / 2}]\nshape.box = [1.5, {height}]\n"
+                _, way = walked(step, ["{ t = 0, walk = [1, 0] }"], shape=shape)
+                with self.subTest(shape=shape, height=height):
+                    if over:
+                        self.assertAlmostEqual(way.seen(1.0)[0][1], 0.9 + height, delta=1e-6)
+                        np.testing.assert_allclose(way.seen(2.5)[0][:2], [7.5, 0.9], atol=2e-2)
+                    elif "ball" not in shape:
+                        self.assertLess(way.seen(2.5)[0][0], 2.3)
+
+    def test_it_falls_off_an_edge_and_jumps_onto_one(self):
+        for sign, world in ((1, ""), (-1, 'y = "down"')):
+            ledge = f"{QUAY}[obstacle.ledge]\nat = [-2, {sign * 1}]\nshape.box = [6, 2]\n"
+            _, way = walked(
+                ledge, ["{ t = 0, walk = [1, 0] }"], at=(-1, sign * 2.9), world=world, shape="box = [0.6, 1.8]"
+            )
+            # Its hind edge is over the ledge's at x = 1.3; then a throw.
+            leaves = 2.3 / 3
+            t = 0.3
+            place = way.seen(leaves + t)[0]
+            np.testing.assert_allclose(place[:2], [1.3 + 3 * t, sign * (2.9 - 4.905 * t * t)], atol=1e-4)
+            self.assertAlmostEqual(way.seen(2.9)[0][1], sign * 0.9, delta=1e-6)
+            _, way = walked(f"{QUAY}[obstacle.crate]\nat = [2, {sign * 0.6}]\nshape.box = [2, 1.2]\n",
+                            ["{ t = 0.1, tap = 'jump' }", "{ t = 0.1, walk = [1, 0] }", "{ t = 0.7, walk = [0, 0] }"],
+                            at=(0, sign * 0.9), walk="speed = 3, jump = 6", world=world)  # fmt: skip
+            self.assertAlmostEqual(way.seen(2.9)[0][1], sign * 2.1, delta=1e-6)
+
+    def test_it_is_carried_by_what_it_stands_on_and_pushed_by_what_comes(self):
+        raft = "[obstacle.raft]\nat = [0, -0.25]\nshape.box = [4, 0.5]\nmove.velocity = [1.5, 0.5]\n"
+        _, way = walked(raft, [])
+        np.testing.assert_allclose(way.seen(2.0)[0][:2], [3, 1.9], atol=1e-6)
+        door = f"{QUAY}[obstacle.door]\nat = [-3, 1]\nshape.box = [1, 2]\nmove.velocity = [2, 0]\n"
+        _, way = walked(door, [])
+        self.assertAlmostEqual(way.seen(2.9)[0][0], -3 + 2 * 2.9 + 0.5 + 0.3, delta=1e-2)
+
+
+def random_walk(seed):
+    """A random walker among random bodies, all of them turned, in one of four views."""
+    rng = np.random.default_rng(seed)
+    view, size = ("side", "down", "top", "space")[seed % 4], 3 if seed % 4 == 3 else 2
+
+    def some(a, b):
+        return round(float(rng.uniform(a, b)), 3)
+
+    def point(far):
+        return [some(-far, far) for _ in range(size)]
+
+    sign, flat = -1 if view == "down" else 1, view == "top"
+    home = [0.0] * size if flat else [0.0] * (size - 1) + [3.0 * sign]
+    tall = [0] * (size - 1) + [some(0.2, 0.7)]
+    shape = (f"ball = {some(0.2, 0.6)}", f"capsule = [{[-x for x in tall]}, {tall}], radius = {some(0.15, 0.4)}",
+             f"box = {[some(0.3, 0.9) for _ in range(size)]}")[rng.integers(3)]  # fmt: skip
+    bodies = "" if flat else QUAY
+    for k in range(int(rng.integers(4, 12))):
+        at = point(8)
+        if not flat:
+            at[-1] = sign * some(0, 2.5)
+        if np.linalg.norm(np.array(at) - home) < 2.6:
+            continue
+        turned = [some(0, 360), some(-40, 40), some(-40, 40)] if size == 3 else some(0, 360)
+        ends, more = [point(1), point(1)], ", tall = 1.2" if size == 3 else ""
+        made = (
+            f"ball = {some(0.2, 1.2)}",
+            f"box = {[some(0.2, 3) for _ in range(size)]}, turned = {turned}",
+            f"capsule = {ends}, radius = {some(0.1, 0.5)}",
+            f"wall = {ends}, thick = 0.1{more}",
+            f"polygon = [[0, 0], [{some(1, 3)}, 0], [{some(0.5, 1)}, {some(0.3, 2)}]], turned = {turned}{more}",
+        )
+        bodies += f"[obstacle.o{k}]\nat = {at}\nshape = {{ {made[rng.integers(5)]} }}\n"
+    rows, time = [], 0.0
+    for _ in range(6):
+        time += some(0.05, 0.5)
+        rows.append(f"{{ t = {time:.3f}, walk = [{some(-1, 1)}, {some(-1, 1) if size == 3 or flat else 0}] }}")
+        if not flat and rng.integers(2):
+            rows.append(f"{{ t = {time + 0.03:.3f}, tap = 'jump' }}")
+    walk = f"speed = {some(1, 8)}" + ("" if flat else ", jump = 5") + (", acceleration = 20" if rng.integers(2) else "")
+    world = {"side": "", "down": 'y = "down"', "top": 'view = "top"', "space": 'view = "space"'}[view]
+    return walked(bodies, rows, at=home, shape=shape, walk=walk, world=world, rate=int(rng.choice([30, 60, 144])),
+                  motion=str(rng.choice(["exact", "semi-implicit"])))  # fmt: skip
+
+
+class Anywhere(unittest.TestCase):
+    def test_random_walks_are_inside_nothing_at_any_tick(self):
+        for seed in range(40):
+            run, way = random_walk(seed)
+            bodies, keeper = run.scene.bodies, run.scene.number["keeper"]
+            others = [k for k, kind in enumerate(run.scene.kinds) if kind == "obstacle"]
+            if any(between(bodies[keeper], way.at(0)[0], bodies[k], bodies[k]["c0"])[0] < 0 for k in others):
+                continue
+            for tick in range(0, int(3 * run.scene.rate), 5):
+                place = way.at(run.scene.ticks.edge(tick))[0]
+                for k in others:
+                    gap = between(bodies[keeper], place, bodies[k], bodies[k]["c0"])[0]
+                    self.assertGreater(gap, -1e-6, (seed, tick, run.scene.names[k]))
+
+
+if __name__ == "__main__":
+    unittest.main()
