@@ -20,7 +20,7 @@ DISPLAY = ":87"
 
 FIGURES = {
     "fire-quay-lantern": ("quay", "lantern"),
-    "fire-quay-pot": ("quay", "pot"),
+    "fire-dunes-thrown": ("dunes", "thrown"),
     "fire-deck-through-the-rail": ("deck", "through_the_rail"),
     "fire-breakwater-over-the-blocks": ("breakwater", "over_the_blocks"),
     "fire-wharf-tern": ("wharf", "tern"),

@@ -145,7 +145,7 @@ class Back(unittest.TestCase):
                 for _ in range(100):
                     play(int(rng.integers(1, 6)))
                     there = live.snapshot()
-                    ticks = 100 if times % 10 == 0 else 12
+                    ticks = 60 if times % 10 == 0 else 7
                     first = play(ticks)
                     live.restore(there)
                     self.assertEqual(play(ticks), first)
@@ -291,8 +291,8 @@ class Ids(unittest.TestCase):
 
 class Long(unittest.TestCase):
     def test_minutes_of_play_keep_no_memory(self):
-        # Three at 60 Hz, or ten where properties are run long.
-        ticks = 36_000 if os.environ.get("NIVVO_TESTS_DEEP") else 10_800
+        # Two at 60 Hz, or ten where properties are run long.
+        ticks = 36_000 if os.environ.get("NIVVO_TESTS_DEEP") else 7_200
         made = nivvo.parse(RANGE.format(world="", rows=""))
         with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
             live = nivvo.Live(made)

@@ -27,6 +27,7 @@ walk.speed = 4
 walk.jump = 3
 health = 100
 [obstacle.ground]
+at = [0, 0.5]
 shape.half_space = "up"
 [obstacle.net]
 shape.wall = [[3, -5], [3.4, 9]]

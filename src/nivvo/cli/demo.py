@@ -16,7 +16,7 @@ import click
 from nivvo.cli.common import note, say
 from nivvo.cli.tables import print_table
 
-DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole")
+DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole", "dunes")
 
 
 @click.command("demo")
@@ -24,9 +24,9 @@ DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole")
 def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
-    The quay, the jetty and the wharf are seen from the side, the deck and the watch from above, the breakwater
-    is in space. The drill files are copied there too, to change and fire again; one that has been changed is kept, and
-    fired as it is.
+    The quay, the jetty, the wharf, the mole and the dunes are seen from the side, the deck and the watch from above,
+    the breakwater is in space. The drill files are copied there too, to change and fire again; one that has been
+    changed is kept, and fired as it is.
     """
     from nivvo.spec.drill import load
 
