@@ -141,7 +141,8 @@ def support(row: np.void, n) -> float:
     """How far a body record reaches from its centre along a unit vector (3,)."""
     half = with_an_end(row["half"])
     if row["kind"] == PRISM:
-        along = row["corners"][: row["count"]] @ np.array([float(dot(row[f"axis{k}"].tolist(), n)) for k in range(2)])
+        x, y = (float(dot(row[f"axis{k}"].tolist(), n)) for k in range(2))
+        along = row["corners"][: row["count"], 0] * x + row["corners"][: row["count"], 1] * y
         return float(along.max() + half[2] * abs(float(dot(row["axis2"].tolist(), n))) + row["radius"])
     return float(sum(half[k] * abs(float(dot(row[f"axis{k}"].tolist(), n))) for k in range(3)) + row["radius"])
 

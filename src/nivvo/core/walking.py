@@ -23,6 +23,8 @@ MOST_EVENTS = 128
 BEND = 0.03
 """Radians by which what he walks along may turn within a piece."""
 
+STRAIGHT = math.cos(BEND)
+
 NUDGE = 1e-5
 """Of his own size: how far he is set onto a step."""
 
@@ -312,7 +314,7 @@ class _Walk:
 
         def same(t: float) -> bool:
             gap, n = between(feet.row, arc(off, v, feet.a, t), other.row, NOWHERE)
-            return bool(gap <= self.loose and float(n @ np.array(touch.n)) >= math.cos(BEND))
+            return bool(gap <= self.loose and dot(touch.n, n.tolist()) >= STRAIGHT)
 
         if same(span):
             return span

@@ -315,7 +315,7 @@ def _fill_prism(row: np.void, shape: Shape, frame: frames.Frame) -> np.ndarray:
         return middle[0] * axes[0] + middle[1] * axes[1]
     # On the level along the world's two axes there, and up.
     for k, way in enumerate((frame.first, frame.second, frame.up)):
-        row[f"axis{k}"] = way @ axes
+        row[f"axis{k}"] = way[0] * axes[0] + way[1] * axes[1] + way[2] * axes[2]
     return middle[0] * row["axis0"] + middle[1] * row["axis1"] + 0.5 * tall * row["axis2"]
 
 

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 
 from nivvo.core import frame as frames
+from nivvo.core.frame import dot
 from nivvo.core.shapes import PRISM
 from nivvo.plan.bodies import fill_shape
 from nivvo.spec.heights import heights_of
@@ -105,12 +106,12 @@ def _ground(model: Any, frame: frames.Frame, metre: float, folder: Path) -> list
 def _plate(corners: np.ndarray, up: np.ndarray) -> Fill:
     """A triangle in space, (3, 3) from a place on, of no thickness."""
     along = corners[1] - corners[0]
-    axis0 = along / math.sqrt(float(along @ along))
+    axis0 = along / math.sqrt(float(dot(along, along)))
     normal = np.cross(along, corners[2] - corners[0])
-    normal = normal / math.sqrt(float(normal @ normal))
-    normal = normal if float(normal @ up) > 0.0 else -normal
+    normal = normal / math.sqrt(float(dot(normal, normal)))
+    normal = normal if float(dot(normal, up)) > 0.0 else -normal
     axis1 = np.cross(normal, axis0)
-    flat = (corners - corners[0]) @ np.array([axis0, axis1]).T
+    flat = np.column_stack([dot(corners - corners[0], axis) for axis in (axis0, axis1)])
     if flat[2, 1] < 0.0:
         flat = flat[::-1]
     low, high = flat.min(axis=0), flat.max(axis=0)

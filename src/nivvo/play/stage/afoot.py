@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core.clock import UNITS
+from nivvo.core.frame import dot
 from nivvo.core.pushing import NOWHERE, Other, reach_of
 from nivvo.core.shapes import HALF_SPACE, support
 from nivvo.core.walking import Feet, Gait, tread
@@ -90,7 +91,7 @@ class Afoot:
         """The velocity with which one leaves the ground: his own on the level, that of the leap upward."""
         up = self.stage.scene.frame.up
         velocity = np.array(feet.v)
-        return _three(velocity + (motion.leaps - float(velocity @ up)) * up)
+        return _three(velocity + (motion.leaps - float(dot(velocity, up))) * up)
 
     def _other(self, number: int, time: int) -> Other:
         stage = self.stage

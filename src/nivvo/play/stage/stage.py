@@ -426,7 +426,7 @@ class Stage:
             if gap >= 0.0:
                 break
             place = place + (slack - gap) * way
-        if gap >= 0.0 and float(np.sqrt((place - start) @ (place - start))) <= within:
+        if gap >= 0.0 and math.sqrt(float(dot(place - start, place - start))) <= within:
             return place
         return self._free_near(row, start, within, middles)
 
