@@ -114,6 +114,65 @@ class Drills(unittest.TestCase):
             self.assertEqual(*digests, path.name)
 
 
+CHASED = """nivvo = 1
+[world]
+view = "{view}"
+[shooter.keeper]
+at = {home}
+move.velocity = {walk}
+[ability.rivet]
+firing = {{ kind = "auto", interval = {interval} }}
+aim.by = "nearest"
+launch = {{ speed = {speed}, count = 3, fan = 70 }}
+limits.life = 4
+shape.ball = 0.1
+on.gulls = {{ damage = 5, then = "pass" }}
+on.rocks = {{ then = "bounce", restitution = 0.8 }}
+[target.gull]
+group = "gulls"
+health = 20
+move = {{ chase = "keeper", speed = {pace} }}
+wave = {{ count = 8, every = 0.4, region = {region}, most = 4 }}
+[target.tern]
+group = "gulls"
+at = {tern}
+move = {{ flee = "keeper", speed = {pace} }}
+{rocks}
+[case.tap]
+lasts = 5
+input = [{{ t = 0, press = "fire" }}]
+"""
+
+
+def chased(seed):
+    """A scene in which most that there is moves, in one of three views."""
+    rng = np.random.default_rng(seed)
+    size = 3 if seed % 3 == 2 else 2
+
+    def point(far):
+        return rng.uniform(-far, far, size).round(3).tolist()
+
+    rocks = "".join(
+        f"[obstacle.rock_{k}]\ngroup = 'rocks'\nat = {point(9)}\nshape.ball = 0.8\n"
+        + (f"move.velocity = {point(1)}\n" if k % 2 else "")
+        for k in range(5)
+    )
+    numbers = {"interval": rng.uniform(0.05, 0.3), "speed": rng.uniform(5, 40), "pace": rng.uniform(1, 5)}
+    return CHASED.format(view=("side", "top", "space")[seed % 3], home=[0.0] * size, walk=point(1), tern=point(8),
+                         region=[[-12.0] * size, [12.0] * size], rocks=rocks,
+                         **{key: round(float(x), 3) for key, x in numbers.items()})  # fmt: skip
+
+
+class Chased(unittest.TestCase):
+    def test_what_turns_at_any_tick_is_met_as_if_nobody_slept(self):
+        for seed in range(15):
+            digests = []
+            for mode in ("auto", "never"):
+                with mock.patch.dict(os.environ, NIVVO_SLEEP=mode, NIVVO_COMPILE="always"):
+                    digests.append(nivvo.fire(nivvo.parse(chased(seed)), patient=True).digest)
+            self.assertEqual(*digests, seed)
+
+
 class Woken(unittest.TestCase):
     def far_shot(self, sleeps):
         made = arena([ball((0, 90, 0), key=0), ball((5, 80, 0), key=1)], sleeps=sleeps, scene=60.0, sampled=False)

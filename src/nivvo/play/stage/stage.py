@@ -104,6 +104,8 @@ class Stage:
         self.afoot = Afoot(self)
         for k in self.afoot.feet:
             self.rows[k]["moves"] = _moves(self.motions[k])
+        if (self.rows["moves"] == pool.VEERS).any():
+            self.arena.plan()
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
 
