@@ -44,7 +44,7 @@ def command(
     nivvo solve quay.toml --ability flare
     nivvo solve quay.toml --ability flare --to 20,1.2 --apex 9 --figure fan.png
     """
-    from nivvo.play.questions.solving import solutions
+    from nivvo.play.questions.solving import body_at, solutions
 
     read = read_drill(drill, settings)
     to = None if point is None else _numbers(point)
@@ -60,7 +60,9 @@ def command(
     if not any(row["how"] in ("low", "high") for row in rows):
         least = next((row["speed"] for row in rows if row["how"] == "least speed"), None)
         more = f"; the least speed that reaches it is {least:.5g} {read.model.world.unit}/s" if least else ""
-        note(f"out of reach at that speed{more}")
+        body = body_at(found[0].run, found[0].run.fired[0].aim_point) if found and to is None else ""
+        edge = f" (to the middle of {body}: a shot that falls short of it may still touch {body})" if body else ""
+        note(f"out of reach at that speed{more}{edge}")
     if figure:
         if not found:
             raise CallError("there is no solution to draw")

@@ -127,6 +127,13 @@ def solutions(
     return found
 
 
+def body_at(run: Run, point) -> str:
+    """The target whose middle is at a point (3,), at the time of firing; "" if there is none."""
+    stage, time = run.stage, run.fired[0].time
+    at = [k for k in stage.of_kind("target") if not np.any(stage.middle(k, time) - point)]
+    return stage.names[at[0]] if at else ""
+
+
 def _plain(value) -> float | None:
     return value if isinstance(value, float) or value is None else resolve(value, AT_FIRST, "elevation")
 
