@@ -214,6 +214,40 @@ class OverTime(unittest.TestCase):
         self.assertEqual(keeper["facing"].tolist()[0], 0)
         self.assertEqual(keeper["facing"].tolist()[-1], 180)
 
+    def test_round_a_point_and_at_given_times_in_every_view_and_step(self):
+        for world, size in (("", 2), ('y = "down"', 2), ('view = "top"', 2), ('view = "space"', 3)):
+            for motion in ("exact", "verlet"):
+                high, circle = [1.5] * (size - 2), "move.circle = {{ centre = {}, turn_rate = -120 }}"
+                way = f"at = {[7, 3, *high]}\n" + circle.format([5, 3, *high])
+                run = nivvo.fire(scene(way, world=world, at=[0] * size, motion=motion, case="lasts = 2"))
+                gull = run.bodies[run.bodies["body"] == "gull"]
+                turns = np.radians(-120 * gull["time"])
+                np.testing.assert_allclose(gull["x"], 5 + 2 * np.cos(turns), atol=1e-9)
+                np.testing.assert_allclose(gull["y"], 3 + 2 * np.sin(turns), atol=1e-9)
+                way = (
+                    f"at = {[0, 0, *high]}\nmove.timed = {[[0.5, 1, 2, *high], [1.1, 4, 2, *high], [1.2, 4, 6, *high]]}"
+                )
+                run = nivvo.fire(scene(way, world=world, at=[9] * size, motion=motion, case="lasts = 2"))
+                gull = run.bodies[run.bodies["body"] == "gull"]
+                for axis, values in (("x", [0, 1, 4, 4]), ("y", [0, 2, 2, 6])):
+                    there = np.interp(gull["time"], [0, 0.5, 1.1, 1.2], values)
+                    np.testing.assert_allclose(gull[axis], there, atol=1e-7)
+        for way, says in (("circle = { centre = [0, 0], turn_rate = 0 }", "goes nowhere"),
+                          ("timed = [[1, 0, 0], [0.5, 1, 1]]", "later than"),
+                          ("timed = [[0, 1, 1, 1]]", "[seconds, x, y]"),
+                          ("circle = { centre = [0, 0], turn_rate = 9 }, chase = 'keeper'", "one of")):  # fmt: skip
+            with self.assertRaises(nivvo.DrillError, msg=way) as caught:
+                scene(f"at = [2, 0]\nmove = {{ {way} }}")
+            self.assertIn(says, str(caught.exception), way)
+
+    def test_a_shot_meets_what_goes_round_where_it_is(self):
+        made = scene("at = [9, 0]\nmove.circle = { centre = [7, 0], turn_rate = 428 }",
+                     case="lasts = 3\ninput = [{ t = 0, tap = 'flare' }]")  # fmt: skip
+        run = nivvo.fire(made.with_settings({"ability.flare.launch.speed": 9, "world.gravity": 0}))
+        row = run.rows("contacts")[0]
+        middle = run.stage.motions[run.scene.number["gull"]].seen(row["time"])[0]
+        self.assertAlmostEqual(math.hypot(row["x"] - middle[0], row["y"] - middle[1]), 0.5, delta=1e-9)
+
     def test_where_nothing_says_how_long_it_is_till_the_last_flight_is_over(self):
         run = nivvo.fire(scene("at = [4, 1]\nmove.velocity = [0.5, 0]", case="input = [{ t = 0, tap = 'flare' }]"))
         ended = run.rows("projectiles")[0]["ended"]

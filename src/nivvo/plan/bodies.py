@@ -10,6 +10,7 @@ import numpy as np
 
 from nivvo.core import frame as frames
 from nivvo.core import pool
+from nivvo.core.clock import from_seconds
 from nivvo.core.frame import dot
 from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
 from nivvo.core.spread import draw
@@ -31,6 +32,7 @@ BODY_SIZE = 0.5
 class Move:
     """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s).
 
+    timed : when (counts) it is where (3,). circle : centre (3,), degrees a second, the frame's two level axes.
     toward : the name of a body that it chases, or with ``away`` flees; keeps : units, see the key.
     """
 
@@ -42,12 +44,18 @@ class Move:
     toward: str | None = None
     away: bool = False
     keeps: float | None = None
+    timed: tuple[tuple[int, np.ndarray], ...] = ()
+    circle: tuple[np.ndarray, float, np.ndarray, np.ndarray] | None = None
 
     @property
     def moves(self) -> bool:
         """Whether it moves at all."""
         return (
-            self.toward is not None or self.through is not None or bool(self.velocity.any() or self.acceleration.any())
+            self.toward is not None
+            or self.through is not None
+            or bool(self.timed)
+            or self.circle is not None
+            or bool(self.velocity.any() or self.acceleration.any())
         )
 
 
@@ -218,8 +226,9 @@ def body_of(
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:
     """Where a body is written to be at 0 s (3,): its place, else where its way begins, else the origin."""
-    through = model.move.through if model.move is not None else None
-    return frame.lift(model.at if model.at is not None else through[0] if through else [0.0] * frame.size)
+    move = model.move
+    first = None if move is None else move.through[0] if move.through else move.timed[0][1:] if move.timed else None
+    return frame.lift(model.at if model.at is not None else first or [0.0] * frame.size)
 
 
 def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
@@ -229,7 +238,13 @@ def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
     velocity, acceleration = frame.lift(model.velocity or zero), frame.lift(model.acceleration or zero)
     through = None if model.through is None else tuple(frame.lift(point) + shift for point in model.through)
     chased = model.chase or model.flee
-    return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps)
+    timed = tuple((from_seconds(row[0]), frame.lift(row[1:]) + shift) for row in model.timed or ())
+    round_ = model.circle
+    circle = None
+    if round_ is not None:
+        circle = (frame.lift(round_.centre) + shift, round_.turn_rate, frame.first, frame.second)
+    return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps,
+                timed, circle)  # fmt: skip
 
 
 def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float, metre: float) -> Gunner:

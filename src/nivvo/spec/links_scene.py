@@ -79,6 +79,12 @@ def body(links: Links, key: tuple, body) -> None:
         links.vector((*key, "move", "acceleration"), body.move.acceleration)
         for k, point in enumerate(body.move.through or []):
             links.vector((*key, "move", "through", k), point)
+        for k, row in enumerate(body.move.timed or []):
+            if len(row) != 1 + links.model.world.size:
+                axes = "x, y" if links.model.world.size == 2 else "x, y, z"
+                links.say((*key, "move", "timed", k), "wrong number of values", row, f"[seconds, {axes}]")
+        if body.move.circle is not None:
+            links.vector((*key, "move", "circle", "centre"), body.move.circle.centre)
         for word in ("chase", "flee"):
             if (goal := getattr(body.move, word)) is not None:
                 others = [name for name in links.names.bodies if name != key[1]]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import Annotated, Literal
 
@@ -271,6 +272,16 @@ class Tick(Table):
         return self
 
 
+class Circle(Table):
+    """A way round a point, from at on, at the distance that it then has."""
+
+    centre: Vector = Field(description="what it goes round, on the level where there is one")
+    turn_rate: Degrees = Field(description="degrees a second, below 0 the other way round; straight within a tick")
+
+
+Timed = Annotated[list[Number], Field(min_length=3, max_length=4)]
+
+
 class Move(Table):
     """How a body moves."""
 
@@ -279,6 +290,11 @@ class Move(Table):
     through: Annotated[list[Vector], Field(min_length=1, max_length=1000)] | None = Field(
         None, description="points to pass in straight lines, from at on; give speed too"
     )
+    timed: Annotated[list[Timed], Field(min_length=1, max_length=1000)] | None = Field(
+        None,
+        description="where it is when: [seconds, x, y] or [seconds, x, y, z], straight between; it stays at the last",
+    )
+    circle: Circle | None = Field(None, description="round a point")
     speed: Positive | None = Field(None, description="along the points, or of chase and flee, units/s")
     chase: Name | None = Field(None, description="a body that it goes straight toward, tick by tick; give speed too")
     flee: Name | None = Field(None, description="a body that it goes straight away from, tick by tick; give speed too")
@@ -292,10 +308,17 @@ class Move(Table):
     @model_validator(mode="after")
     def _one_way(self) -> Move:
         plain = self.velocity is not None or self.acceleration is not None
-        ways = [plain, self.through is not None, self.chase is not None, self.flee is not None]
-        if sum(ways) != 1:
-            raise ValueError("needs one of velocity (or acceleration), through, chase and flee")
-        if plain != (self.speed is None):
+        set_ = plain or self.timed is not None or self.circle is not None
+        ways = [plain, self.timed, self.circle, self.through, self.chase, self.flee]
+        if sum(way is not None and way is not False for way in ways) != 1:
+            raise ValueError("needs one of velocity (or acceleration), through, timed, circle, chase and flee")
+        if self.timed is not None:
+            times = [row[0] for row in self.timed]
+            if times[0] < 0 or any(b <= a for a, b in itertools.pairwise(times)):
+                raise ValueError("timed: seconds from 0 on, each later than the one before")
+        if self.circle is not None and not self.circle.turn_rate:
+            raise ValueError("circle.turn_rate of 0 goes nowhere")
+        if set_ != (self.speed is None):
             raise ValueError("through, chase and flee go with speed, and speed with one of them")
         if self.keeps is not None and not (self.chase or self.flee):
             raise ValueError("keeps goes with chase or flee")
@@ -509,7 +532,9 @@ class Target(Table):
         "along its way",
     )
 
-    at: Vector | None = Field(None, description="place of its middle; default: the first point of move.through")
+    at: Vector | None = Field(
+        None, description="place of its middle; default: the first point of move.through or move.timed"
+    )
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
     group: Name = "targets"
     health: Positive | None = Field(None, description="without it, it only counts damage")
@@ -532,13 +557,13 @@ class Target(Table):
         late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
             raise ValueError("a wave says by first and every when they arrive: write no arrives")
-        if late and self.move is not None and self.move.through is not None:
-            raise ValueError("what arrives later goes by velocity, chase or flee, not through points")
+        if late and self.move is not None and (self.move.through or self.move.timed or self.move.circle):
+            raise ValueError("what arrives later goes by velocity, chase or flee, not by a way of its own")
         if self.wave is not None and self.wave.speed is not None and self.move is not None:
             raise ValueError("write move, or wave.speed")
         placed = self.wave is not None and (self.wave.places or self.wave.region or self.wave.edges)
         if placed:
             return self
-        if self.at is None and (self.move is None or self.move.through is None):
+        if self.at is None and (self.move is None or not (self.move.through or self.move.timed)):
             raise ValueError("needs at, the place of its middle")
         return self

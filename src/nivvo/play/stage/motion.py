@@ -9,8 +9,9 @@ from bisect import bisect_right
 import numpy as np
 
 from nivvo.core.clock import UNITS, from_seconds
-from nivvo.core.frame import Frame, dot
+from nivvo.core.frame import Frame, dot, sincos
 from nivvo.plan.bodies import Body, Walk
+from nivvo.plan.clockwork import Ticks
 
 NOWHERE = np.zeros(3)
 
@@ -152,6 +153,54 @@ class Route(Motion):
         """Nothing of a round can be dropped."""
 
 
+class Circling(Motion):
+    """Round a point: at each tick's edge where the circle has it, straight between."""
+
+    veers = True
+
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks):
+        super().__init__(place)
+        centre, self.rate, self.first, self.second = circle
+        off = place - centre
+        self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
+        self.rest = place - self.x * self.first - self.y * self.second
+        self.ticks = ticks
+
+    @property
+    def moves(self) -> bool:
+        """It goes round for ever."""
+        return True
+
+    def _on_it(self, time: int) -> np.ndarray:
+        s, c = (float(one) for one in sincos(self.rate * (time / UNITS) % 360.0))
+        return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        tick = self.ticks.holding(int(time))
+        start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
+        here = self._on_it(start)
+        return (here, (self._on_it(end) - here) / ((end - start) / UNITS), NOWHERE), start
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins."""
+        return self.ticks.edge(self.ticks.holding(int(time)) + 1)
+
+    def forget(self, time: int) -> None:
+        """Nothing of a circle can be dropped."""
+
+
+def timed(place: np.ndarray, points: tuple[tuple[int, np.ndarray], ...]) -> Motion:
+    """The way of a body that is at given points at given times (clock): straight between, then it stays."""
+    motion, here, start = Motion(place), place, 0
+    for when, goal in points:
+        if when > start:
+            motion.turn(start, here, (goal - here) / ((when - start) / UNITS), NOWHERE)
+        here, start = goal, when
+    motion.turn(start, here, NOWHERE, NOWHERE)
+    return motion
+
+
 class Walker(Motion):
     """A shooter that walks by input and jumps: steered at a time, it goes on so until steered anew.
 
@@ -244,11 +293,15 @@ class Walker(Motion):
             self.turn(when, place, velocity, acceleration)
 
 
-def motion_of(body: Body) -> Motion:
+def motion_of(body: Body, ticks: Ticks) -> Motion:
     """The motion of a body that goes its own way; who chases or flees stands until a herd takes it in."""
     place, move = body.row["c0"].copy(), body.move
     if move is None or move.toward is not None:
         return Motion(place)
+    if move.timed:
+        return timed(place, move.timed)
+    if move.circle is not None:
+        return Circling(place, move.circle, ticks)
     if move.through is not None:
         return Route([place, *move.through], move.speed, move.at_end)
     return Motion(place, move.velocity, move.acceleration)

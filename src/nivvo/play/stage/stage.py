@@ -82,7 +82,7 @@ class Stage:
             if gunner is not None and gunner.walk is not None:
                 self.motions.append(Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity))
             else:
-                self.motions.append(motion_of(body))
+                self.motions.append(motion_of(body, scene.ticks))
         self.herd = Herd()
         for k, body in enumerate(scene.planned):
             self._after(k, body)
@@ -138,7 +138,7 @@ class Stage:
             number = self.arena.grow_bodies()
             for listed in (self.names, self.kinds, self.motions):
                 listed.append(None)
-        row, motion = body.row.copy(), motion_of(body)
+        row, motion = body.row.copy(), motion_of(body, self.scene.ticks)
         row["key"] = number
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
@@ -251,7 +251,7 @@ class Stage:
     def _begin(self, number: int, time: int) -> None:
         motion = self.motions[number]
         if not isinstance(motion, Chaser | Pushed):
-            motion = motion_of(self.scene.planned[number])
+            motion = motion_of(self.scene.planned[number], self.scene.ticks)
             place, velocity, acceleration = motion.pieces[0]
             motion = Motion(place)
             motion.turn(time, place, velocity, acceleration)
