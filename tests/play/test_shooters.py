@@ -175,7 +175,7 @@ shape.ball = 0.4
             np.testing.assert_allclose(walker.at(time)[0], end, atol=1e-9)
             self.assertLessEqual(abs(before[1][0]), 4 + 1e-9)
         self.assertGreater(len(walker.pieces), 20)
-        self.assertTrue(all(isinstance(motion_of(body), Motion) for body in scene.planned))
+        self.assertTrue(all(isinstance(motion_of(body, scene.ticks), Motion) for body in scene.planned))
 
 
 class Facing(unittest.TestCase):
