@@ -108,6 +108,12 @@ class Drills(unittest.TestCase):
         code, out, err = call("check", self.folder / "a.toml", self.folder / "b.toml", "--figure", "one.png")
         self.assertEqual((code, out), (2, ""))
         self.assertIn("name a folder", err)
+        (self.folder / "other").mkdir()
+        (self.folder / "other" / "a.toml").write_text(DRILL)
+        pair = (self.folder / "a.toml", self.folder / "other" / "a.toml")
+        code, out, err = call("check", *pair, "--figure", self.folder / "both")
+        self.assertEqual((code, out), (2, ""))
+        self.assertIn("a-tap.png", err)
 
 
 class Completing(unittest.TestCase):

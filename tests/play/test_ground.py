@@ -156,7 +156,7 @@ class Ground(unittest.TestCase):
             (Path(folder) / "word.csv").write_text("1,2\n1,reef\n")
             (Path(folder) / "no.png").write_text("no picture")
             for keys, world, says in (
-                ("values = [1]", "", "two"), ("values = [[1, 2], [1, 2]]", "", "one row"),
+                ("values = [1]", "", "at least 2"), ("values = [[1, 2], [1, 2]]", "", "one row"),
                 ("values = [1, 2]", 'view = "space"', "rows of a grid"),
                 ("values = [1, 2]", 'view = "top"', "flat top"),
                 ('file = "hole.csv"', 'view = "space"', "hole: row 2"), ('file = "word.csv"', "", "reef"),
@@ -250,6 +250,9 @@ parts = [{ shape.box = [0.6, 4] }, { at = [-1, 2], shape.box = [2, 0.5] }, { at 
         for body, says in (
             ("[obstacle.crane]\nat = [1, 1]", "needs shape, or parts"),
             ("[obstacle.crane]\nshape.ball = 1\nparts = [{ shape.ball = 1 }]", "needs shape, or parts"),
+            ("[obstacle.crane]\nshape.chain = [[1, 1], [1, 1]]", "one point"),
+            ("[target.gull]\nat = [1, 1]\nmove.circle = { centre = [1, 1], turn_rate = 9 }", "goes nowhere"),
+            ("[target.gull]\nat = [1, 1]\nmove.timed = [[0, 2, 2]]", "than its at"),
             ("[obstacle.crane]\nmass = 2\nparts = [{ shape.ball = 1 }]", "one shape"),
             ("[target.gull]\nat = [1, 1]\nshape.chain = [[0, 0], [1, 1]]", "is for an obstacle"),
             ("[obstacle.crane]\nshape = { polygon = [[0, 0], [1, 0], [1, 1]], tall = 2 }", "only in 3D"),

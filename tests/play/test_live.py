@@ -427,6 +427,39 @@ class Placed(unittest.TestCase):
             live.release("jump")
             self.assertAlmostEqual(live.place("keeper")[1], height, delta=1e-12)
 
+    def test_what_is_added_where_a_chaser_was_taken_away_stands_and_an_added_chaser_chases(self):
+        made = nivvo.parse("nivvo = 1\nworld.view = 'top'\n[ability.flare]\nlaunch.speed = 3\n"
+                           "[target.gull]\nat = [9, 0]\nmove = { chase = 'keeper', speed = 2 }\n"
+                           "[target.tern]\nat = [0, 9]\nmove = { chase = 'gull', speed = 1 }\n"
+                           "[case.tap]\n")  # fmt: skip
+        live = nivvo.Live(made, compiled=False)
+        live.step()
+        live.remove("gull")
+        for _ in range(3):
+            live.step()
+        stood = live.place("tern")
+        live.add("target", "post", at=[5, 5])
+        live.add("target", "skua", at=[-6, 0], move={"chase": "keeper", "speed": 2})
+        for _ in range(60):
+            live.step()
+        bodies, number = live._session.arena.bodies, live._session.stage.number
+        np.testing.assert_allclose(bodies["c0"][number["post"]], [5, 5, 0])
+        np.testing.assert_allclose(live.place("skua"), [-4, 0], atol=0.05)
+        # Whom it was after is gone, and who took its number is somebody else.
+        np.testing.assert_allclose(live.place("tern"), stood)
+
+    def test_a_wall_that_is_added_stops_a_walker_also_where_it_is_the_first(self):
+        made = nivvo.parse("nivvo = 1\n[shooter.keeper]\nat = [0, 5]\nwalk.speed = 2\n"
+                           "[ability.flare]\nlaunch.speed = 3\n[case.tap]\n")  # fmt: skip
+        live = nivvo.Live(made, compiled=False)
+        live.set_walk(1.0)
+        for _ in range(60):
+            live.step()
+        live.add("obstacle", "wall", group="shooters", at=[4, 5], shape={"box": [1, 4]})
+        for _ in range(120):
+            live.step()
+        np.testing.assert_allclose(live.place("keeper"), [3, 5], atol=1e-6)
+
     def test_a_body_on_its_way_stays_where_the_game_puts_it(self):
         made = drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\nmove.through = [[3, 3], [9, 3]]\n"
                      'move.speed = 2\nmove.at_end = "back"\n', case="input = []")  # fmt: skip

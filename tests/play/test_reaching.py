@@ -156,6 +156,24 @@ class Follows(unittest.TestCase):
             scene("at = [4, 0]\ngroup = 'gulls'", case="lost.touched = 'gull'")
         self.assertIn("did you mean gulls", str(caught.exception))
 
+    def test_what_has_several_shapes_or_no_end_does_it_once(self):
+        fall = "health = 50\nmove.velocity = [0, -2]\nshape = { capsule = [[-0.4, 0], [0.4, 0.2]], radius = 0.3 }"
+        for keys, time in (
+            ("shape.half_space = 'up'", (5 - 0.3) / 2),
+            ("shape = { chain = [[-3, 0], [0, 0], [3, 0]], thick = 0.2 }", (5 - 0.4) / 2),
+            ("parts = [{ shape.box = [2, 1] }, { at = [1, 0], shape.box = [2, 1] }]", (5 - 0.8) / 2),
+        ):
+            reef = f"at = [90, 0]\n[obstacle.reef]\n{keys}\non_shooter.damage = 10"
+            run = nivvo.fire(scene(reef, at=[0, 5], shooter=fall, case="lasts = 4"))
+            told = [
+                (row["what"], row["body"])
+                for row in run.rows("events")
+                if row["what"] in ("touched a shooter", "damage")
+            ]
+            self.assertEqual(told, [("touched a shooter", "reef"), ("damage", "keeper")], keys)
+            self.assertAlmostEqual(rows(run, "damage")[0]["time"], time, delta=1e-8)
+            self.assertEqual([row["body"] for row in run.rows("bodies") if row["time"] == 0].count("reef"), 1)
+
     def test_live_tells_the_same(self):
         made = scene("at = [4, 0]\nmove = { chase = 'keeper', speed = 3 }\non_shooter = { damage = 20, every = 0.3 }\n"
                      "wave = { count = 2, every = 0.5, most = 1, when_full = 'turn away' }",

@@ -125,6 +125,60 @@ class Ground(unittest.TestCase):
         self.assertAlmostEqual(way.seen(2.9)[0][0], -3 + 2 * 2.9 + 0.5 + 0.3, delta=1e-2)
 
 
+class Brought(unittest.TestCase):
+    def test_a_hook_brings_a_walker_to_where_it_stuck_in_its_time(self):
+        hook = (
+            "[obstacle.wall]\nat = [10, 4]\nshape.box = [1, 4]\n[ability.hook]\n"
+            "launch = { speed = 40, elevation = 18 }\nflight.gravity_share = 0\non.obstacles.blink = { speed = 8 }\n"
+        )
+        run, way = walked(QUAY + hook, ["{ t = 0, tap = 'fire' }"], lasts=4)
+        (blink,) = [row for row in run.rows("events") if row["what"] == "blinked"]
+        goal = np.array([float(x) for x in blink["detail"][4:-1].split(",")])
+        begins = math.ceil(blink["time"] * 60) / 60
+        lasts = math.hypot(*(goal - [0, 0.9])) / 8
+        for share in (0.25, 0.9):
+            there = np.array([0, 0.9]) + share * (goal - [0, 0.9])
+            np.testing.assert_allclose(way.seen(begins + share * lasts)[0][:2], there, atol=1e-3)
+        # Then it falls: nothing holds it there.
+        self.assertAlmostEqual(way.seen(3.9)[0][1], 0.9, delta=1e-6)
+
+    def test_walks_are_mirrored_with_their_worlds(self):
+        def world(sign, y):
+            step = f"[obstacle.step]\nat = [{3 * sign}, {0.1 * y}]\nshape.box = [1, 0.2]\n"
+            ramp = f"shape.polygon = [[0, 0], [{2 * sign}, 0], [{2 * sign}, {y}]]\n"
+            return f"{QUAY}{step}[obstacle.ramp]\nat = [{5 * sign}, 0]\n{ramp}"
+
+        places = []
+        for sign, y in ((1, 1), (-1, 1), (1, -1), (-1, -1)):
+            _, way = walked(world(sign, y), [f"{{ t = 0, walk = [{sign}, 0] }}", "{ t = 1.9, tap = 'jump' }"],
+                            at=(0, 0.9 * y), walk="speed = 3, jump = 4",
+                            world=f'y = "{"up" if y > 0 else "down"}"')  # fmt: skip
+            places.append([way.seen(time)[0][:2] * [sign, y] for time in np.linspace(0, 2.9, 30)])
+        for other in places[1:]:
+            np.testing.assert_allclose(other, places[0], atol=1e-6)
+
+    def test_on_a_grid_of_heights_in_space_it_stands_on_the_ground_at_each_place(self):
+        rng = np.random.default_rng(2)
+        heights = rng.uniform(-0.25, 0.25, (8, 24)).round(3)
+        dunes = f"[obstacle.dunes]\nat = [-2, -4, 0]\nshape.heights = {{ values = {heights.tolist()}, every = 1 }}\n"
+        radius, world = 0.05, 'view = "space"'
+        run, way = walked(dunes, ["{ t = 0, walk = [1, 0] }"], at=(0, 0.3, 3), shape=f"ball = {radius}", world=world,
+                        lasts=6)  # fmt: skip
+        keeper = run.scene.number["keeper"]
+        for time in np.arange(2.0, 6.0, 0.31):
+            x, y, z = way.seen(time)[0]
+            i, j = int(x + 2), int(y + 4)
+            u, v = x + 2 - i, y + 4 - j
+            a, b, c, d = heights[j, i], heights[j, i + 1], heights[j + 1, i + 1], heights[j + 1, i]
+            slopes = (b - a, c - b) if u > v else (c - d, d - a)
+            at = a + slopes[0] * u + slopes[1] * v
+            # Straight up it is at least as far from the ground as its ball is thick.
+            self.assertGreater(z, at + radius - 1e-6)
+            gaps = [between(run.scene.bodies[k], run.scene.bodies[k]["c0"], run.scene.bodies[keeper], [x, y, z])[0]
+                    for k in run.scene.whole["dunes"]]  # fmt: skip
+            self.assertLess(abs(min(gaps)), 1e-4)
+
+
 def random_walk(seed):
     """A random walker among random bodies, all of them turned, in one of four views."""
     rng = np.random.default_rng(seed)

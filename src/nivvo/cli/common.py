@@ -87,6 +87,8 @@ def of_cases(path: str, names: list[str]) -> list[str]:
         return [path]
     if Path(path).suffix in (".png", ".svg"):
         raise CallError(f"{path} is one picture and there are {len(names)} cases: name a folder, or one --case")
+    if twice := sorted({name for name in names if names.count(name) > 1}):
+        raise CallError(f"two cases would be drawn into {twice[0]}.png: draw drills of one name by themselves")
     return [str(Path(path) / f"{name}.png") for name in names]
 
 

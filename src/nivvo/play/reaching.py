@@ -13,8 +13,8 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, from_seconds
-from nivvo.core.pushing import first_touch, reach_of
-from nivvo.core.shapes import between, with_an_end
+from nivvo.core.pushing import first_touch
+from nivvo.core.shapes import between
 from nivvo.core.vec import dot, sub
 from nivvo.plan.bodies import OnShooter
 from nivvo.record.record import NOBODY
@@ -50,7 +50,6 @@ class Reaching:
         self.touching: dict[tuple[int, int], int] = {}
         self.coming: list[tuple[int, int, int]] = []
         self.skin = NEAR * session.scene.size
-        self._reaches: dict[int, float] = {}
 
     @property
     def active(self) -> bool:
@@ -77,13 +76,22 @@ class Reaching:
         """See who touches whom from now on, up to a tick's end (clock)."""
         stage, self.coming = self.session.stage, []
         shooters = [k for k in self._shooters() if not stage.out(k)]
+        wholes: dict[int, list[int]] = {}
         for number in self._near(shooters, now, end):
+            wholes.setdefault(stage.pieces(number)[0], []).append(number)
+        for whole, pieces in wholes.items():
             for shooter in shooters:
-                again = self.touching.get((number, shooter))
-                if again is not None and self._gap(number, shooter, now) > self.skin:
-                    del self.touching[number, shooter]
+                again = self.touching.get((whole, shooter))
+                gap, number = 0.0, pieces[0]
+                if again is not None:
+                    gap, number = min((self._gap(k, shooter, now), k) for k in pieces)
+                if gap > self.skin:
+                    del self.touching[whole, shooter]
                     again = None
-                time = self._first(number, shooter, now, end) if again is None else max(again, now)
+                if again is None:
+                    time, number = min((self._first(k, shooter, now, end), k) for k in pieces)
+                else:
+                    time = max(again, now)
                 if time < end:
                     self.coming.append((time, number, shooter))
         self.touching = {
@@ -102,22 +110,16 @@ class Reaching:
         near = np.zeros(len(chase), dtype=bool)
         here = rows["c0"][chase] + rows["v0"][chase] * ((now - rows["t0"][chase]) / UNITS)[:, None]
         speed = np.sqrt((rows["v0"][chase] ** 2).sum(axis=1))
-        half = with_an_end(rows["half"][chase])
-        reach = np.sqrt((half * half).sum(axis=1)) + rows["radius"][chase]
+        reach = np.array([stage.reach(k) for k in chase.tolist()])
         for shooter in shooters:
             p, v, a = stage.motions[shooter].at(now)
             seconds = (end - now) / UNITS
             fast = speed + math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * seconds
             far = np.sqrt(((here - p) ** 2).sum(axis=1))
-            near |= far <= reach + self._reach(shooter) + fast * seconds + self.skin
+            near |= far <= reach + stage.reach(shooter) + fast * seconds + self.skin
         kept = {number for number, _ in self.touching}
         passed = set(chase[~near].tolist()) - kept
         return [k for k in mine.tolist() if k not in passed]
-
-    def _reach(self, number: int) -> float:
-        if number not in self._reaches:
-            self._reaches[number] = reach_of(self.session.stage.rows[number])
-        return self._reaches[number]
 
     def due(self) -> int | None:
         """When somebody next touches a shooter (clock), as far as is known."""
@@ -138,23 +140,23 @@ class Reaching:
             arena.note(pool.REACHED, number, 0, float(shooter), 0.0, *at)
             if rule.damage:
                 arena.hurt(shooter, rule.damage, *at)
+            pieces = stage.pieces(number)
             if rule.removes:
-                arena.bodies[number]["out"] = 1
+                arena.bodies["out"][pieces] = 1
                 arena.note(pool.OUT, number, 1, 0.0, float(arena.bodies[number]["health"]), *at)
-            again = NEVER if rule.every is None else time + rule.every
-            self.touching[number, shooter] = again
+            self.touching[pieces[0], shooter] = NEVER if rule.every is None else time + rule.every
         return done
 
     def _gap(self, number: int, shooter: int, time: int) -> float:
         stage = self.session.stage
-        here, there = stage.middle(number, time), stage.middle(shooter, time)
-        return between(stage.rows[number], here, stage.rows[shooter], there)[0]
+        here, there = stage.middle(shooter, time), stage.middle(number, time)
+        return between(stage.rows[shooter], here, stage.rows[number], there)[0]
 
     def _first(self, number: int, shooter: int, now: int, end: int) -> float:
         """When two first touch from now on (clock); inf if they do not before the end."""
         stage = self.session.stage
-        one, other = stage.rows[number], stage.rows[shooter]
-        far = self._reach(number) + self._reach(shooter) + self.skin
+        one, other = stage.rows[shooter], stage.rows[number]
+        far = stage.reach(number) + stage.reach(shooter) + self.skin
         for start, stop, off, v, a in self._ways(number, shooter, now, end):
             seconds = (stop - start) / UNITS
             fast = (math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * seconds) * seconds
@@ -166,9 +168,9 @@ class Reaching:
         return math.inf
 
     def _ways(self, number: int, shooter: int, now: int, end: int):
-        """How one moves as another sees it, in pieces of parabolas: from when to when, from where, how."""
+        """How a shooter moves as a body sees it, in pieces of parabolas: from when to when, from where, how."""
         motions, exact = self.session.stage.motions, self.session.scene.exact
-        both = motions[number], motions[shooter]
+        both = motions[shooter], motions[number]
         start = now
         while start < end:
             turns = [turn for motion in both if (turn := motion.next_break(start)) is not None] if exact else []

@@ -241,7 +241,7 @@ class There(NamedTuple):
 
 
 def _bodies(run: Run) -> Iterable[There]:
-    """Bodies over time, tick by tick, where they change."""
+    """Bodies over time, tick by tick, where they change; what has several shapes once, by its place."""
     stage, ticks, facing_of = run.stage, run.scene.ticks, run.scene.frame.direction_of
     gone = _gone(run)
     players = {player.body: player for player in stage.players.values()}
@@ -250,12 +250,15 @@ def _bodies(run: Run) -> Iterable[There]:
     while True:
         time = ticks.edge(tick)
         for number, start in stage.arrived.items():
+            if stage.pieces(number)[0] != number:
+                continue
             if not start <= time <= run.until or any(a <= time < b for a, b in gone.get(number, ())):
                 last.pop(number, None)
                 continue
             if number in last and number not in players and not stage.motions[number].moves:
                 continue
             p, v, _ = stage.motions[number].at(time)
+            p = p - stage.shifts.get(number, 0.0)
             way = players[number].facing(time) if number in players else None
             now = (p.tobytes(), v.tobytes(), None if way is None else way.tobytes())
             if last.get(number) != now:

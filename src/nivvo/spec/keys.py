@@ -228,6 +228,8 @@ def _example(made: dict, key: str, entry: dict) -> str:
             value = f"[{', '.join(['1' if inner in ('number', 'integer') else chr(34) + 'name' + chr(34)] * count)}]"
             if inner == "array":
                 value = "[[0, 1], [1, 0]]" if count < 3 else "[[0, 0], [2, 0], [1, 1]]"
+                if one["items"].get("minItems", 2) > 2:
+                    value = "[[0, 2, 1], [1, 3, 1]]"
         else:
             continue
         return f"{'.'.join(out)} = {value}"

@@ -83,8 +83,13 @@ def body(links: Links, key: tuple, body) -> None:
             if len(row) != 1 + links.model.world.size:
                 axes = "x, y" if links.model.world.size == 2 else "x, y, z"
                 links.say((*key, "move", "timed", k), "wrong number of values", row, f"[seconds, {axes}]")
+        if body.move.timed and body.move.timed[0][0] == 0 and body.at not in (None, body.move.timed[0][1:]):
+            says = "is at another place at 0 s than its at"
+            links.say((*key, "move", "timed", 0), says, body.move.timed[0], f"{body.at}, or no at")
         if body.move.circle is not None:
             links.vector((*key, "move", "circle", "centre"), body.move.circle.centre)
+            if body.move.circle.centre == (body.at or [0.0] * links.model.world.size):
+                links.say((*key, "move", "circle", "centre"), "is where the body is: it goes nowhere", body.at)
         for word in ("chase", "flee"):
             if (goal := getattr(body.move, word)) is not None:
                 others = [name for name in links.names.bodies if name != key[1]]

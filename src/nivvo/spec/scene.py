@@ -26,8 +26,11 @@ Flat = Annotated[list[Number], Field(min_length=2, max_length=2)]
 class Heights(Table):
     """Ground of given heights, solid below them."""
 
-    values: list[Number] | list[list[Number]] | None = Field(
-        None, description="side view: heights at even steps from at on, along +x; in 3D rows of them, along both axes"
+    values: Annotated[list[Number], Field(min_length=2)] | Annotated[list[list[Number]], Field(min_length=2)] | None = (
+        Field(
+            None,
+            description="side view: heights at even steps from at on, along +x; in 3D rows of them, along both axes",
+        )
     )
     file: str | None = Field(None, description="in place of values: a CSV file of them, or a grey PNG")
     every: Positive = Field(description="from one height to the next, units")
@@ -38,8 +41,6 @@ class Heights(Table):
     def _one_source(self) -> Heights:
         if (self.values is None) == (self.file is None):
             raise ValueError("heights need values, or a file")
-        if self.values is not None and not self.values:
-            raise ValueError("heights need at least two values")
         if self.high is not None and self.file is None:
             raise ValueError("high goes with a file that is a PNG")
         return self
@@ -100,6 +101,8 @@ class Shape(Table):
             raise ValueError("a capsule needs radius")
         if self.wall is not None and self.wall[0] == self.wall[1]:
             raise ValueError("the two ends of the wall are one point")
+        if self.chain is not None and all(point == self.chain[0] for point in self.chain):
+            raise ValueError("the points of the chain are one point")
         if self.polygon is not None:
             _convex(self.polygon)
         if isinstance(self.half_space, list) and not any(self.half_space):

@@ -8,14 +8,17 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot
-from nivvo.core.pushing import NOWHERE, Other, reach_of
+from nivvo.core.frame import dot, length_of
+from nivvo.core.pushing import NOWHERE, Other
 from nivvo.core.shapes import HALF_SPACE, support
 from nivvo.core.walking import Feet, Gait, tread
 from nivvo.play.stage.motion import Walker
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
+
+MORE = 1e-6
+"""Of the scene's size, by which more is looked at."""
 
 FLOOR = -1
 """The number of the floor that is there where nothing else is below."""
@@ -28,14 +31,18 @@ class Afoot:
         self.stage, self.end = stage, 0
         self.feet: dict[int, Feet] = {}
         self.floors: dict[int, Other] = {}
-        self._reaches: dict[int, float] = {}
         self._rests: dict[int, tuple | None] = {}
-        if not any(kind == "obstacle" for kind in stage.kinds):
+        self.enlist()
+
+    def enlist(self) -> None:
+        """Take in all who walk, once there is an obstacle."""
+        stage = self.stage
+        if self.feet or not any(kind == "obstacle" for kind in stage.kinds):
             return
         for number, motion in enumerate(stage.motions):
             if isinstance(motion, Walker):
                 row = stage.rows[number].copy()
-                self.feet[number] = Feet(number, row, _three(row["c0"]))
+                self.feet[number] = Feet(number, row, _three(motion.at(self.end)[0]))
                 motion.afoot = True
         self._find_floors()
 
@@ -62,11 +69,12 @@ class Afoot:
     def go(self, number: int, time: int) -> None:
         """Write how one goes from a time on (clock) to the end of the present tick."""
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
-        if stage.out(number) or time >= self.end or not isinstance(motion, Walker):
+        time = max(time, motion.carried)
+        if stage.out(number) or time >= self.end:
             return
-        others = [self._other(k, time) for k in stage.of_kind("obstacle") if not stage.out(k)]
-        others += [self.floors[number]] if number in self.floors else []
         place, velocity, acceleration = motion.at(time)
+        others = [self._other(k, time) for k in self._about(number, place, velocity, acceleration, time)]
+        others += [self.floors[number]] if number in self.floors else []
         rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
         known = (place.tobytes(), stage.rows["out"].tobytes()) if rests else None
         if rests and self._rests.get(number) == known and all(other.v == NOWHERE for other in others):
@@ -93,17 +101,21 @@ class Afoot:
         velocity = np.array(feet.v)
         return _three(velocity + (motion.leaps - float(dot(velocity, up))) * up)
 
+    def _about(self, number: int, place, velocity, acceleration, time: int) -> list[int]:
+        """Obstacles that one may come to before the tick's end, or step onto."""
+        stage, motion = self.stage, self.stage.motions[number]
+        pull = length_of(stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
+        seconds = (self.end - time) / UNITS
+        fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
+        far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
+        return stage.around(place, np.zeros(3), far, "obstacle")
+
     def _other(self, number: int, time: int) -> Other:
         stage = self.stage
         here, velocity = stage.middle(number, time), (0.0, 0.0, 0.0)
         if stage.motions[number].moves:
             velocity = _three((stage.middle(number, self.end) - here) / ((self.end - time) / UNITS))
-        return Other(number, stage.rows[number], _three(here), velocity, self._reach(number))
-
-    def _reach(self, number: int) -> float:
-        if number not in self._reaches:
-            self._reaches[number] = reach_of(self.stage.rows[number])
-        return self._reaches[number]
+        return Other(number, stage.rows[number], _three(here), velocity, stage.reach(number))
 
 
 def _three(vector) -> tuple[float, float, float]:

@@ -11,6 +11,7 @@ from nivvo.core.clock import UNITS
 from nivvo.core.frame import dot
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.motion import NOWHERE, Motion
+from nivvo.record.record import NOBODY
 
 
 class Chaser(Motion):
@@ -46,7 +47,8 @@ class Chaser(Motion):
 class Herd:
     """All that chase or flee.
 
-    numbers, goals : of the bodies, and of whom each is after (n,). free : whom nobody has moved from outside (n,).
+    numbers, goals : of the bodies, and of whom each is after, or NOBODY (n,). free : those whom nobody has moved from
+    outside (n,).
     times, places, velocities : from when on (clock) each is where and goes how, (n, 3) each.
     """
 
@@ -70,6 +72,10 @@ class Herd:
     def leave(self, number: int) -> None:
         """One is moved from outside: it chases nobody any more."""
         self.free[self.numbers == number] = False
+
+    def lose(self, goal: int) -> None:
+        """A body is taken away: who was after it is after nobody, and stands."""
+        self.goals[self.goals == goal] = NOBODY
 
     def turn(self, time: int, there: np.ndarray, go: np.ndarray, seconds: float) -> tuple[np.ndarray, np.ndarray]:
         """Let those who ``go`` (n,) turn at ``time`` (clock) toward ``there`` (n, 3); who goes nowhere (nan) stands.

@@ -220,12 +220,13 @@ class Walker(Motion):
         self.floor = float(dot(place, frame.up))
         self.wanted = NOWHERE
         # Among bodies how it goes is worked out tick by tick; here is what for: whether it stands, how fast it leaps.
-        self.afoot, self.stands, self.leaps = False, True, 0.0
+        # Until when (clock) something else brings it where it goes.
+        self.afoot, self.stands, self.leaps, self.carried = False, True, 0.0, 0
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
         """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
         moved = copy.deepcopy(self)
-        moved.floor, moved.stands = float(dot(goal, self.frame.up)), False
+        moved.floor, moved.stands, moved.carried = float(dot(goal, self.frame.up)), False, then
         moved._go_to(now, then, goal, jump)
         return moved
 

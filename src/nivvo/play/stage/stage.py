@@ -16,7 +16,7 @@ from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
-from nivvo.core.pushing import first_touch
+from nivvo.core.pushing import first_touch, reach_of
 from nivvo.core.shapes import between, distance, support
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
@@ -88,6 +88,7 @@ class Stage:
             self._after(k, body)
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
+        self._reaches: dict[int, float] = {}
         self.chasing: set[int] = set()
         self._went = b""
         for k in self.movers:
@@ -128,6 +129,7 @@ class Stage:
             if len(bodies) > 1:
                 self.shifts[number] = body.shift
         self.number[bodies[0].name] = self.whole[bodies[0].name][0]
+        self.afoot.enlist()
         self.arena.plan()
 
     def _add(self, body: Body, tick: int) -> int:
@@ -162,6 +164,9 @@ class Stage:
         """Take a body away, before tick number ``tick``."""
         del self.number[name]
         for number in self.whole.pop(name):
+            self.herd.leave(number)
+            self.herd.lose(number)
+            self._reaches.pop(number, None)
             self.rows[number]["out"] = 1
             self.movers = [k for k in self.movers if k != number]
             self.loose.of.pop(number, None)
@@ -217,6 +222,7 @@ class Stage:
                 arrived += queue[:room]
                 self.waiting[name] = queue[room:]
                 self._arrive(queue[:room], time)
+        self.waiting = {name: queue for name, queue in self.waiting.items() if queue}
         for number in late:
             wave = self.waves.get(number)
             if wave is None or self._room(wave) > 0:
@@ -269,7 +275,9 @@ class Stage:
             self._went, self.chasing = go.tobytes(), set(herd.numbers[go].tolist())
         if self.chasing:
             goals, which = np.unique(herd.goals, return_inverse=True)
-            there = np.array([np.full(3, math.nan) if out[k] else self.middle(k, time) for k in goals.tolist()])
+            there = np.array(
+                [np.full(3, math.nan) if k == NOBODY or out[k] else self.middle(k, time) for k in goals.tolist()]
+            )
             found = herd.turn(time, there[which], go, (end - time) / UNITS)
             self.arena.set_motions(herd.numbers[go], *(one[go] for one in found), time)
 
@@ -328,6 +336,16 @@ class Stage:
             motion.forget(time)
 
     # Asking.
+
+    def reach(self, number: int) -> float:
+        """Radius of a ball about a body's middle that holds it (units); inf of a half-space."""
+        if number not in self._reaches:
+            self._reaches[number] = reach_of(self.rows[number])
+        return self._reaches[number]
+
+    def pieces(self, number: int) -> list[int]:
+        """The numbers of all shapes of the body that one is of."""
+        return self.whole[self.names[number]]
 
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body is at ``time`` (on the clock)."""
