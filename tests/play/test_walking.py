@@ -179,6 +179,46 @@ class Brought(unittest.TestCase):
             self.assertLess(abs(min(gaps)), 1e-4)
 
 
+class Steep(unittest.TestCase):
+    def test_one_slides_down_what_is_too_steep_as_on_ice_at_any_rate(self):
+        pull = 9.81 * math.sin(math.radians(60))
+        for rate in (30, 60, 144):
+            for walk in ("speed = 3", "speed = 3, acceleration = 20"):
+                for view in ("side", "space"):
+                    flat = [0] * (2 if view == "space" else 1)
+                    tilted = f"[obstacle.slope]\nshape.half_space = {[math.sqrt(3) / 2, *flat[1:], 0.5]}\n"
+                    _, way = walked(tilted, [], at=(0.3, *flat[1:], 0.1), shape="ball = 0.25", rate=rate, walk=walk,
+                                    world=f'view = "{view}"')  # fmt: skip
+                    speeds = [np.linalg.norm(way.seen(time)[1]) for time in (1.0, 2.0)]
+                    self.assertAlmostEqual(speeds[1] - speeds[0], pull, delta=1e-6)
+
+
+class Wedged(unittest.TestCase):
+    def test_between_two_steep_sides_one_stays_where_both_are_touched(self):
+        for lean in (0.2, 0.5, 0.7):
+            sides = (f"[obstacle.left]\nat = [-4, 0]\nshape.polygon = [[0, 0], [4, 0], [{4 - 3 * lean}, 3], [0, 3]]\n"
+                     f"[obstacle.right]\nshape.polygon = [[0, 0], [4, 0], [4, 3], [{3 * lean}, 3]]\n")  # fmt: skip
+            rows = ["{ t = 0.9, walk = [1, 0] }", "{ t = 1.6, walk = [-0.4, 0] }", "{ t = 2.2, walk = [0, 0] }"]
+            _, way = walked(sides, rows, at=(0.02, 4), shape="ball = 0.25", lasts=4)
+            # A ball in a groove, that its sides let down so far.
+            height = 0.25 * math.hypot(1, lean) / lean
+            np.testing.assert_allclose(way.seen(3.9)[0][:2], [0, height], atol=1e-6)
+            self.assertLess(np.abs(way.seen(3.9)[1]).max(), 1e-6)
+
+    def test_in_space_one_slides_on_along_the_groove(self):
+        sides = "".join(f"[obstacle.{name}]\nshape.half_space = [{sign}, -0.3, 0.6]\n"
+                        for name, sign in (("left", 1), ("right", -1)))  # fmt: skip
+        _, way = walked(sides, [], at=(0.05, 0.1, 1.5), shape="ball = 0.25", world='view = "space"', lasts=4)
+        # The crease goes down where both planes are 0: along y and half as steep along z.
+        crease = np.array([0, 2, 1]) / math.sqrt(5)
+        first, last = (way.seen(time)[0] for time in (2.0, 3.5))
+        along = (last - first) / np.linalg.norm(last - first)
+        np.testing.assert_allclose(along, -crease, atol=1e-6)
+        pull = 9.81 / math.sqrt(5)
+        speeds = [np.linalg.norm(way.seen(time)[1]) for time in (2.0, 3.5)]
+        self.assertAlmostEqual(speeds[1] - speeds[0], pull * 1.5, delta=1e-4)
+
+
 def random_walk(seed):
     """A random walker among random bodies, all of them turned, in one of four views."""
     rng = np.random.default_rng(seed)

@@ -31,6 +31,23 @@ NUDGE = 1e-5
 LEVEL = 0.02
 """Rise of a normal below which a side is upright."""
 
+ROUNDS = 400
+"""In a narrow groove what goes into one side is taken out so often."""
+
+
+def out_of(vector: Vector, sides: list[tuple[Vector, Vector]], slow: float) -> Vector:
+    """A vector without what closes on sides, each its normal (3,) and its velocity; that of one of them, if wedged."""
+    for _ in range(ROUNDS):
+        worst = 0.0
+        for n, velocity in sides:
+            closing = dot(n, sub(vector, velocity))
+            if closing < 0.0:
+                worst = min(worst, closing)
+                vector = along(vector, n, -closing)
+        if worst >= -slow:
+            return vector
+    return sides[0][1]
+
 
 class Gait(NamedTuple):
     """How he walks: the level velocity that he wants (3,), how fast he comes to it (units/s², inf: at once).
@@ -128,6 +145,8 @@ class _Walk:
             (one, n) for t in touches if t not in ground and (one := self.side(t)) is not None for n in (t.other.v,)
         ]
         target = along(self.gait.wanted, self.level(carried), 1.0)
+        if not feet.stands:
+            target = out_of(target, self.slides(touches), self.slow)
         level = self.level(feet.v) if self.gait.acceleration < math.inf else target
         level, push, lasts = self.kept_off(level, walls), NOWHERE, math.inf
         gap = sub(self.kept_off(target, walls), level)
@@ -143,6 +162,12 @@ class _Walk:
         else:
             self.fall(touches, level, push)
         return touches, lasts
+
+    def slides(self, touches: list[Touch]) -> list[tuple[Vector, Vector]]:
+        """What is too steep to stand on, and how he slides down there on the level: no step of his brakes that."""
+        feet, own = self.feet, self.level(self.feet.v)
+        steep = (t for t in touches if dot(t.n, self.up) > LEVEL and dot(t.n, sub(feet.v, t.other.v)) <= self.slow)
+        return [(n, own) for t in steep if (n := self.side(t)) is not None]
 
     def stand(self, ground: list[Touch], touches: list[Touch], level: Vector, push: Vector) -> None:
         """Walk along the ground: of several planes along that which leads up the most."""
@@ -162,15 +187,9 @@ class _Walk:
         """Fly, along what he touches: nothing holds him there."""
         v = along(level, self.up, dot(self.feet.v, self.up))
         a = along(push, self.gravity, 1.0)
-        for _ in range(8):
-            for touch in touches:
-                closing = dot(touch.n, sub(v, touch.other.v))
-                v = along(v, touch.n, -closing) if closing < 0.0 else v
-        for _ in range(8):
-            for touch in touches:
-                into = dot(touch.n, a)
-                if into < 0.0 and dot(touch.n, sub(v, touch.other.v)) <= self.slow:
-                    a = along(a, touch.n, -into)
+        v = out_of(v, [(t.n, t.other.v) for t in touches], 1e-3 * self.slow)
+        stops = [(t.n, NOWHERE) for t in touches if dot(t.n, sub(v, t.other.v)) <= self.slow]
+        a = out_of(a, stops, 1e-3 * self.slow)
         self.feet.v, self.feet.a = v, a
 
     def touches(self, now: float) -> list[Touch]:
@@ -231,16 +250,7 @@ class _Walk:
 
     def kept_off(self, level: Vector, walls: list[tuple[Vector, Vector]]) -> Vector:
         """A level velocity without what goes into walls; in a corner that of the wall."""
-        for _ in range(8):
-            worst = 0.0
-            for n, velocity in walls:
-                into = dot(n, sub(level, velocity))
-                if into < 0.0:
-                    worst = min(worst, into)
-                    level = along(level, n, -into)
-            if worst >= -self.slow:
-                return level
-        return self.level(walls[0][1])
+        return self.level(out_of(level, walls, self.slow))
 
     def down(self, now: float, touches: list[Touch]) -> list[Touch]:
         """Set him onto ground that is no lower than a step; what he then touches."""
