@@ -39,9 +39,8 @@ class ClosedForms(unittest.TestCase):
         self.assertAlmostEqual(b.time_of_flight(speed, elevation, gravity, rise), flight.t[-1], delta=1e-10)
         self.assertAlmostEqual(b.range_to(speed, elevation, gravity, rise), flight.y[0, -1], delta=1e-9)
 
-    @given(speeds, elevations, gravities)
+    @given(speeds, st.floats(1, 85), gravities)
     def test_energy_is_conserved_at_the_apex(self, speed, elevation, gravity):
-        assume(elevation > 1)
         height, t = b.apex_height(speed, elevation, gravity), b.apex_time(speed, elevation, gravity)
         across = speed * np.cos(np.radians(elevation))
         self.assertAlmostEqual(across**2 / 2 + gravity * height, speed**2 / 2, delta=1e-9 * speed**2)

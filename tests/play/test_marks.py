@@ -1,11 +1,16 @@
 """Anchors, pulls, blinks that take their time or come late: places by hand, and slow models of who stays."""
 
 import math
+import os
 import unittest
+from unittest import mock
 
 import numpy as np
 
 import nivvo
+from nivvo.core import pool
+from nivvo.core.arena import one_tick
+from nivvo.core.clock import UNITS
 from nivvo.errors import DrillError
 
 TEXT = """nivvo = 1
@@ -117,6 +122,104 @@ move.velocity = [0, 1.5]
                 self.assertEqual(told[0]["detail"] == "", fits)
                 seen.add(fits)
         self.assertEqual(seen, {True, False})
+
+
+MATE = """[ability.mate]
+firing.button = "mate"
+launch.speed = 20
+aim = {{ by = "fixed", direction = {direction} }}
+flight.gravity_share = 0
+on.walls = {{ then = "end", anchor = {{ pairs_with = "hook", opens = 2 }} }}
+[ability.pot]
+firing.button = "pot"
+launch.speed = {speed}
+aim = {{ by = "fixed", direction = {to} }}
+shape.ball = 0.2
+on.shooters.then = "ignore"
+flight.drag.linear = {drag}
+limits.life = 1.5
+on.walls = {{ then = "{then}"{more} }}
+"""
+OPEN = 'on.walls = { then = "end", anchor.opens = 2 }'
+WALL = '[obstacle.{name}]\nat = {at}\nshape = {{ box = {box}, turned = {turn} }}\ngroup = "walls"\n{way}\n'
+THREE = '{ t = 0, tap = "fire" }, { t = 0, tap = "mate" }, { t = 1, tap = "pot" }'
+
+
+class Opened(unittest.TestCase):
+    def test_between_walls_that_face_it_flies_on_as_if_there_was_nothing(self):
+        for view, motion, drag in (("up", "exact", 0), ("down", "exact", 0.2), ("up", "verlet", 0)):
+            flights = []
+            for y in (2, 500):
+                walls = WALL.format(name="left", at=[-6, y], box=[1, 9], turn=0, way="")
+                walls += WALL.format(name="right", at=[7, y], box=[1, 9], turn=0, way="")
+                to = -20 if view == "down" else 20
+                pot = MATE.format(direction=180, speed=12, to=to, drag=drag, then="end", more="")
+                world = f"world.y = '{view}'\ntick.motion = '{motion}'"
+                flights.append(nivvo.fire(made(view=world, rule=OPEN, more=pot + walls, input=THREE)))
+            (event,) = (row for row in flights[0].rows("events") if row["what"] == "went through")
+            self.assertTrue(event["detail"].startswith("in at hook-1, out at mate-1"), event)
+            for time in (1.2, event["time"] + 1e-9, event["time"] + 0.1, 2.3):
+                (p, v), (q, w) = (run.flight("pot-1").at(time) for run in flights)
+                shift = [-(12 - 2 * 0.2) if time > event["time"] else 0.0, 0.0, 0.0]
+                np.testing.assert_allclose(p, q + shift, atol=1e-7)
+                np.testing.assert_allclose(v, w, atol=1e-7)
+            self.assertAlmostEqual(flights[0].flight("pot-1").length(), flights[1].flight("pot-1").length(), delta=1e-6)
+
+    def test_what_flies_back_comes_back(self):
+        """Through random turned walls that move, in four views: its speed stays as they see it, and back is back."""
+        rng, seen = np.random.default_rng(8), 0
+        for seed in range(24):
+            view = ("view = 'side'", "y = 'down'", "view = 'top'", "view = 'space'")[seed % 4]
+            size = 3 if "space" in view else 2
+            bodies = ""
+            for name, x in (("l", -8), ("r", 8)):
+                turn = rng.uniform(-35, 35, 3).round(2).tolist() if size == 3 else round(rng.uniform(-40, 40), 2)
+                at, way = [x, *rng.uniform(-1, 1, size - 1).round(2)], rng.uniform(-1, 1, size).round(2)
+                at = [float(x) for x in at]
+                way = f"move.velocity = {[float(x) for x in way]}"
+                bodies += WALL.format(name=name, at=at, box=[1.0] + [9.0] * (size - 1), turn=turn, way=way)
+            more = MATE.format(direction=180, speed=16, to=rng.uniform(-6, 6), drag=0, then="bounce",
+                               more=", restitution = 0.8") + "flight.gravity_share = 0\n"  # fmt: skip
+            drill = made(view=f"world.{view}", home=[0] * size, rule=OPEN, more=more + bodies, input=THREE)
+            digests = []
+            for mode in ("never", "always"):
+                with mock.patch.dict(os.environ, NIVVO_COMPILE=mode):
+                    run = nivvo.fire(drill)
+                    digests.append(run.digest)
+            self.assertEqual(*digests)
+            events = run.record.events
+            through = np.flatnonzero(events["kind"] == pool.WENT_THROUGH)
+            for k in through:
+                seen += 1
+                came, went = events[k - 1], events[k]
+                into, out = came["v"] - came["u"], went["v"] - went["u"]
+                self.assertAlmostEqual(np.linalg.norm(into), np.linalg.norm(out), delta=1e-9)
+                self.assertAlmostEqual(into @ came["normal"], -(out @ went["normal"]), delta=1e-9)
+                back = fly_back(run, went, came)
+                np.testing.assert_allclose(back["v"] - back["u"], -into, atol=1e-9)
+                np.testing.assert_allclose(back["p"], came["p"], atol=1e-7)
+        self.assertGreater(seen, 15)
+
+    def test_what_leads_nowhere_is_told(self):
+        for mate, says in (("", "linked with nothing"), (MATE.replace(", opens = 2", ""), "not open")):
+            more = mate.format(direction=180, speed=16, to=0, drag=0, then="end", more="") + Blink.WALL
+            with self.assertRaises(DrillError) as caught:
+                made(rule=OPEN, more=more + 'group = "walls"\n')
+            self.assertIn(says, str(caught.exception))
+
+
+def fly_back(run, went, came):
+    """The event of what flies straight back into where something came out, at that very time."""
+    arena = run.scene.arena(sampled=False)
+    arena.set_bodies(run.stage.arena.bodies.copy())
+    time = int(went["start"] + went["after"] * UNITS)
+    arena.open(run.stage.arena.openings)
+    param = arena.new_params(np.zeros(3), 0.2, then=pool.END)
+    # From a little before, as it would have been there then.
+    back = 2 * went["u"] - went["v"]
+    arena.put(param, went["p"] - 1e-6 * back, back, 1, time - round(1e-6 * UNITS))
+    arena.run(one_tick(time - round(1e-6 * UNITS), time + 1000, 0))
+    return next(event for event in arena.take_events() if event["kind"] == pool.WENT_THROUGH)
 
 
 class Pull(unittest.TestCase):

@@ -28,8 +28,8 @@ NOBODY = (-1,) * pool.INSIDE_MOST
 
 
 def plain(answers: np.ndarray) -> None:
-    """Let answers take nothing from what goes through."""
-    answers["keeps_speed"], answers["keeps_damage"], answers["pierces"] = 1.0, 1.0, -1
+    """Let answers take nothing from what goes through bodies, and let it go through openings."""
+    answers["keeps_speed"], answers["keeps_damage"], answers["pierces"], answers["enters"] = 1.0, 1.0, -1, 1
 
 
 class Arena:
@@ -81,6 +81,7 @@ class Arena:
             self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
         self.flat = flat
         self.groups = groups
+        self.openings = pool.zeros(0, pool.OPENING)
         self._empty(sampled)
         self.set_bodies(bodies)
 
@@ -117,6 +118,7 @@ class Arena:
         self.used, self.spare, self.curves, self.knots = used, spare, curves, knots
         self.params, self.answers = kept["params"], kept["answers"]
         self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
+        self.openings = self.openings.view(pool.OPENING)
         self._hold(count)
         self.flight[:count], self.wake[:count] = kept["flight"], wake[:count]
         if guided:
@@ -144,7 +146,7 @@ class Arena:
         self.knots = 0
         self.pending = pool.zeros(16, pool.PENDING)
         self.points = pool.zeros(16, pool.POINT)
-        self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), False, False
+        self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), len(self.openings) > 0, False
         self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
@@ -239,6 +241,14 @@ class Arena:
         if bool(acts["careful"][0]) or bool(acts["winds"][0]):
             self.guide()
             self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
+
+    def open(self, openings: np.ndarray) -> None:
+        """Have these openings, rows of ``pool.OPENING``, in place of those there were."""
+        self.openings = openings
+        self.bodies["opens"] = 0
+        self.bodies["opens"][openings["body"]] = 1
+        if len(openings):
+            self.guide()
 
     def guide(self) -> None:
         """Know of more than gravity and drag from now on."""
@@ -557,6 +567,7 @@ class Arena:
             self.awake,
             self.guides,
             self.stages,
+            self.openings,
         )
 
     def _make_room(self) -> None:

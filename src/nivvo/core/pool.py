@@ -171,19 +171,21 @@ ANSWERS = np.dtype(
         ("pierces", "i4"),
         ("first_only", "i4"),
         ("otherwise", "i4"),
+        ("enters", "i4"),
     ]
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface,
-as a share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and
-pierces: through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least
-cosine between its way and the inward normal, how deep it goes (units), whether only as its first touch, and the
-answer (of THEN) where it cannot. near: so far away it is near (units). holds: whether the tick stops after it, for
-what is decided outside. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on
-its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the
-curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
-in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
+normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as
+a share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces:
+through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between
+its way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN)
+where it cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether the
+tick stops after it, for what is decided outside. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN
+(units), DEPENDS_ASIDE (units on its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is
+read off ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one
+x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and
+never beyond the cap."""
 
 MOST_CORNERS = 24
 """Of a polygon."""
@@ -219,16 +221,31 @@ BODY = np.dtype(
         ("watched", "i4"),
         ("role", "i4"),
         ("count", "i4"),
+        ("opens", "i4"),
     ]
 )
-"""c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0,
-a0: the same at t0, from which they follow. size: half of its axis-aligned box.
-corners, count: of a prism, along axis0 and axis1 from its centre, in turn. layer: STILL, MOVING
-(both in the grid) or LARGE (kept apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any
-tick, and whoever sleeps asks each tick whether it comes near.
-full: the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what
-damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched: whether the
-tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one."""
+"""c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0, a0: the same
+at t0, from which they follow. size: half of its axis-aligned box. corners, count: of a prism, along axis0 and axis1
+from its centre, in turn. layer: STILL, MOVING (both in the grid) or LARGE (kept apart). moves: STAYS_PUT; GOES, or
+may come to; or VEERS: its way may change at any tick, and whoever sleeps asks each tick whether it comes near. full:
+the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what damage goes by on
+its face, from its centre; front: unit vector, nothing: along its velocity. watched: whether the tick stops when it
+takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one. opens: whether there are openings on it."""
+
+OPENING = np.dtype(
+    [
+        ("offset", "f8", 3),
+        ("normal", "f8", 3),
+        ("above", "f8", 3),
+        ("beside", "f8", 3),
+        ("radius", "f8"),
+        ("key", "i8"),
+        ("body", "i4"),
+        ("to", "i4"),
+    ]
+)
+"""Where what touches ``body`` leaves it elsewhere: within a radius of a point, from its centre; normal, above and
+beside: unit vectors at right angles. to: the row of where it leaves. key: of whom left it there."""
 
 POINT = np.dtype(
     [
@@ -315,7 +332,7 @@ STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "
 SWEPT, AT_TICKS = 0, 1
 TOUCHES = {"swept": SWEPT, "at ticks": AT_TICKS}
 
-END, PASS, IGNORE, BOUNCE, SLIDE, LODGE = range(6)
+END, PASS, IGNORE, BOUNCE, SLIDE, LODGE, ENTERS = range(7)
 THEN = {"end": END, "pass": PASS, "ignore": IGNORE, "bounce": BOUNCE, "slide": SLIDE, "lodge": LODGE}
 
 ENDS, STAYS, ROLLS = 0, 1, 2
@@ -329,7 +346,7 @@ ROLES = {"obstacle": OBSTACLE, "target": TARGET, "shooter": SHOOTER}
 
 CONTACT, OVERLAP, DAMAGE, OUT, ENDED, SLIPPED, BOUNCED = range(1, 8)
 LOCKED, LOST_TARGET, MOMENT, RESTED, SLID, LEFT, SCORED, BURST, MET, SLOWED, BLINKED = range(8, 19)
-PUSHED, PULLED, ANCHORED, BACK, REACHED, ARRIVED, TURNED_AWAY = range(19, 26)
+PUSHED, PULLED, ANCHORED, BACK, REACHED, ARRIVED, TURNED_AWAY, WENT_THROUGH = range(19, 27)
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
@@ -409,6 +426,7 @@ class Pool(NamedTuple):
     awake: np.ndarray
     guides: np.ndarray
     stages: np.ndarray
+    openings: np.ndarray
 
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:

@@ -175,8 +175,8 @@ class Limits:
     when_full: str
 
 
-FIELDS = ("keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "otherwise")
-MORE = (1.0, 1.0, -1, -1.0, 0.0, False, pool.END)
+FIELDS = ("keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "otherwise", "enters")
+MORE = (1.0, 1.0, -1, -1.0, 0.0, False, pool.END, True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -436,6 +436,7 @@ def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) ->
         answer.depth or 0.0,
         answer.first_touch,
         pool.THEN[answer.otherwise or "end"],
+        answer.anchor is None or answer.anchor.opens is None,
     )
     damage = plain(answer.damage) if answer.heals is None else -answer.heals
     rule = f"on.{group if group in model.on else ANYTHING}"

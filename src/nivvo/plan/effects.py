@@ -116,11 +116,15 @@ class Pull:
 
 @dataclass(frozen=True, slots=True)
 class Anchor:
-    """A mark is left where it is flat so far about (units), at most so many; linked with those of an ability."""
+    """A mark is left where it is flat so far about (units), at most so many; linked with those of an ability.
+
+    opens : how far about it (units) what touches there goes through to the other, None: nothing does.
+    """
 
     size: float | None
     most: int
     pairs_with: str | None
+    opens: float | None
 
 
 Effect = Sends | Blast | Score | Removes | Blink | Lasting | Knock | Pull | Anchor
@@ -158,7 +162,7 @@ def effects_of(ability: str, model: written.Effects, along: str, metre: float, r
     if (pull := getattr(model, "pull", None)) is not None:
         out.append(Pull(pull.speed, 0.1 * metre if pull.gap is None else pull.gap))
     if (anchor := getattr(model, "anchor", None)) is not None:
-        out.append(Anchor(anchor.size, anchor.most, anchor.pairs_with))
+        out.append(Anchor(anchor.size, anchor.most, anchor.pairs_with, anchor.opens))
     if (lasting := getattr(model, "lasting", None)) is not None:
         out.append(Lasting(lasting.damage, counted(lasting.every, rate), lasting.times, lasting.again == "adds"))
     if (knock := getattr(model, "knock", None)) is not None:

@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
 
+from nivvo.core import pool
+from nivvo.core.frame import Frame, dot, length_of
 from nivvo.plan.effects import Anchor
 from nivvo.play.stage.stage import Stage
 
 PLACED, DOES_NOT_FIT, REPLACED = 0, 1, 2
 
+LEVEL = math.sqrt(0.5)
+"""A surface whose normal rises more than this is a floor or a ceiling: up along it means little."""
+
 
 class Mark(NamedTuple):
-    """An anchor: of which projectile, ability and shooter; on which body, where from its middle (3,), normal (3,)."""
+    """An anchor: of which projectile, ability and shooter; on which body, where from its middle (3,), normal (3,).
+
+    above : unit vector along the surface (3,), see ``above``. effect : as it is written.
+    """
 
     key: int
     ability: str
@@ -21,6 +30,18 @@ class Mark(NamedTuple):
     body: int
     offset: np.ndarray
     normal: np.ndarray
+    above: np.ndarray
+    effect: Anchor
+
+
+def above(frame: Frame, normal: np.ndarray, way: np.ndarray) -> np.ndarray:
+    """What is above on a surface (3,): up along it; on a floor or ceiling onward, as what left the mark flew (3,)."""
+    up = frame.up if frame.vertical and abs(float(dot(normal, frame.up))) < LEVEL else way
+    for axis in (up if frame.vertical else np.array([0.0, 0.0, 1.0]), frame.forward, frame.first):
+        flat = axis - float(dot(axis, normal)) * normal
+        if length_of(flat) > 1e-6 * length_of(axis):
+            break
+    return flat / length_of(flat)
 
 
 class Anchors:
@@ -29,8 +50,9 @@ class Anchors:
     def __init__(self):
         self.of: dict[tuple[str, str], list[Mark]] = {}
 
-    def leave(self, stage: Stage, mark: Mark, point: np.ndarray, effect: Anchor, time: int) -> list[tuple[int, Mark]]:
+    def leave(self, stage: Stage, mark: Mark, point: np.ndarray, time: int) -> list[tuple[int, Mark]]:
         """Leave one at a point (3,), at a time (clock); returns what came of it: codes, and of which mark."""
+        effect = mark.effect
         if effect.size is not None and not stage.is_flat(mark.body, point, mark.normal, effect.size, time):
             return [(DOES_NOT_FIT, mark)]
         mine = self.of.setdefault((mark.ability, mark.shooter), [])
@@ -43,6 +65,24 @@ class Anchors:
         """The newest anchor of an ability, on a body that is not out."""
         mine = [] if ability is None else self.of.get((ability, shooter), [])
         return next((one for one in reversed(mine) if not stage.out(one.body)), None)
+
+    def openings(self, stage: Stage) -> np.ndarray:
+        """Rows of ``pool.OPENING``: the newest of two abilities that are linked and open."""
+        marks: list[tuple[Mark, int]] = []
+        taken: set[int] = set()
+        for _, mine in sorted(self.of.items()):
+            for one in reversed(mine):
+                other = self.newest(stage, one.effect.pairs_with, one.shooter)
+                both = other is not None and one.effect.opens is not None and other.effect.opens is not None
+                if both and other.key != one.key and not taken & {one.key, other.key}:
+                    taken |= {one.key, other.key}
+                    marks += [(one, len(marks) + 1), (other, len(marks))]
+        rows = pool.zeros(len(marks), pool.OPENING)
+        for row, (one, to) in zip(rows, marks, strict=True):
+            row["offset"], row["normal"], row["above"] = one.offset, one.normal, one.above
+            row["beside"] = np.cross(one.above, one.normal)
+            row["radius"], row["key"], row["body"], row["to"] = one.effect.opens, one.key, one.body, to
+        return rows
 
     def all(self, stage: Stage) -> list[Mark]:
         """All there are."""

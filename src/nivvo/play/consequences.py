@@ -18,7 +18,7 @@ from nivvo.core.shapes import between
 from nivvo.plan.ability import Ability
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
-from nivvo.play.anchors import PLACED, Anchors, Mark
+from nivvo.play.anchors import PLACED, Anchors, Mark, above
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
 
@@ -208,6 +208,7 @@ class Consequences:
         """Let nothing go on with a body that is taken away."""
         self.lasting = [one for one in self.lasting if one.body != body]
         self.anchors.forget(body)
+        self._open()
 
     def remove(self, contact: Contact, body: int) -> None:
         """Put a body out, at once."""
@@ -243,13 +244,21 @@ class Consequences:
         ability, shooter = session.of_key(contact.key)
         point = contact.p - contact.radius * contact.normal
         offset = point - session.stage.middle(contact.body, time)
-        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal)
+        upward = above(session.scene.frame, contact.normal, contact.v)
+        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, upward, effect)
         start, after, tick, _, normal = self._at(contact)
-        for code, one in self.anchors.leave(session.stage, mark, point, effect, time):
+        for code, one in self.anchors.leave(session.stage, mark, point, time):
             other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
             pair = -1.0 if other is None else float(other.key)
             where = session.stage.middle(one.body, time) + one.offset
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
+        self._open()
+
+    def _open(self) -> None:
+        """Let the engine know where things now go through."""
+        openings = self.anchors.openings(self.session.stage)
+        if len(openings) or len(self.session.arena.openings):
+            self.session.arena.open(openings)
 
     def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
         """Give a body with a mass an impulse (3,) at the next tick."""

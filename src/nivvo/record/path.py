@@ -72,8 +72,21 @@ class Path(Tabled):
     @cached_property
     def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Where its parabolas begin: times (k,), places and velocities (k, 3)."""
-        rows = np.concatenate([[0], np.searchsorted(self.t, self.thrown)]).astype(int)
+        rows = np.concatenate([[0], np.searchsorted(self.t, self.thrown, side="right") - 1]).astype(int)
         return np.concatenate([[self.moves_at], self.thrown]), self.p[rows], self.v[rows]
+
+    @cached_property
+    def _jumps(self) -> np.ndarray:
+        """The records (k,) after which it goes on elsewhere, at the same time."""
+        same = np.flatnonzero(self.t[1:] == self.t[:-1])
+        return same[np.any(self.p[same] != self.p[same + 1], axis=1)]
+
+    def line(self, times: np.ndarray) -> np.ndarray:
+        """Its places at times (n,) in order, to be drawn as a line (m, 3): broken by nan where it goes on elsewhere."""
+        places = self.at(times)[0]
+        within = [k for k in self._jumps.tolist() if times[0] < self.t[k] <= times[-1]]
+        at = np.repeat(np.searchsorted(times, self.t[within]), 2)
+        return np.insert(places, at, [row for k in within for row in (self.p[k], np.full(3, np.nan))] or 0.0, axis=0)
 
     @property
     def a(self) -> np.ndarray | None:
@@ -213,7 +226,7 @@ class Path(Tabled):
             a = tuple(self.a.tolist())
             return sum(path_length(tuple(v.tolist()), a, span) for v, span in zip(v0, spans, strict=True))
         if self.air is None:
-            steps = self.p[1:] - self.p[:-1]
+            steps = np.delete(self.p[1:] - self.p[:-1], self._jumps, axis=0)
             return float(np.sqrt((steps * steps).sum(axis=1)).sum())
         # Simpson's rule on the speed, tick by tick.
         h = np.where(self.t[:-1] >= self.moves_at, self.t[1:] - self.t[:-1], 0.0)
@@ -225,7 +238,11 @@ class Path(Tabled):
         """Times (s) at which the path is 0, spacing, 2 spacing, ... long; at most ``most`` of them."""
         fine = np.unique(np.concatenate([self.t, np.linspace(self.t[0], self.t[-1], 16 * len(self.t))]))
         p, _ = self.at(fine)
-        steps = np.sqrt(((p[1:] - p[:-1]) ** 2).sum(axis=1))
+        steps = p[1:] - p[:-1]
+        for k in self._jumps.tolist():
+            here = int(np.searchsorted(fine, self.t[k]))
+            steps[here - 1] = self.p[k] - p[here - 1]
+        steps = np.sqrt((steps**2).sum(axis=1))
         length = np.concatenate([[0.0], np.cumsum(steps)])
         wanted = spacing * np.arange(min(length[-1] * (1 + 1e-12) / spacing + 1.0, most) // 1.0)
         return np.interp(wanted, length, fine)

@@ -168,18 +168,23 @@ class Record:
         _, last = np.unique(times[::-1], return_index=True)
         _, came = np.unique(times, return_index=True)
         first = len(times) - 1 - last
+        jumps = np.flatnonzero(touches["kind"] == pool.WENT_THROUGH)
         met = (touches["kind"] == pool.MET) & (touches["code"] == pool.BOUNCE)
-        thrown = touches[np.isin(touches["kind"], (pool.BOUNCED, pool.SLOWED)) | met]
+        thrown = touches[np.isin(touches["kind"], (pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)) | met]
         row = self.params[birth["param"]][None].copy()
         air = Air(row) if self.exact else None
+        places, after, before = np.concatenate(p)[first], np.concatenate(v)[first], np.concatenate(v)[came]
+        times = times[first]
+        # Where it goes on elsewhere, both: before that is written where it went in.
+        at, inward = np.searchsorted(times, thrown_at(touches[jumps])), touches[jumps - 1]
         return Path(
-            times[first],
-            np.concatenate(p)[first],
-            np.concatenate(v)[first],
+            np.insert(times, at, times[at]),
+            np.insert(places, at, inward["p"], axis=0),
+            np.insert(after, at, inward["v"], axis=0),
             air,
             to_seconds(moves_at),
             thrown_at(thrown),
-            np.concatenate(v)[came],
+            np.insert(before, at, inward["v"], axis=0),
             bool(np.isin(touches["kind"], (pool.RESTED, pool.SLID)).any()),
         )
 

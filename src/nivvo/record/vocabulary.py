@@ -45,6 +45,7 @@ HAPPENINGS = {
     pool.ARRIVED: Happening("arrived"),
     pool.TURNED_AWAY: Happening("turned away"),
     pool.SLOWED: Happening("slowed", turns=True),
+    pool.WENT_THROUGH: Happening("went through", turns=True),
     pool.MET: Happening("met", turns=True),
     pool.LOCKED: Happening("locked on"),
     pool.LOST_TARGET: Happening("lost"),
@@ -89,7 +90,7 @@ OF_A_SHOT, OF_A_CONTACT = 0, 1
 BIRTHS = {OF_A_SHOT: "shot", OF_A_CONTACT: "contact"}
 """Why projectiles are born."""
 
-ANSWERS = {code: word for word, code in pool.THEN.items()}
+ANSWERS = {code: word for word, code in pool.THEN.items()} | {pool.ENTERS: "enters"}
 
 SENTENCES = {"reason", "detail", "note"}
 """Columns that tell a person what others tell exactly: no part of a digest."""

@@ -117,7 +117,7 @@ def _line(one: Solution, view) -> np.ndarray:
     """The flight of a solution up to its point, whatever stands in the way."""
     # Where its life ends before it arrives, the line ends there too.
     times = np.linspace(one.path.t[0], min(one.path.moves_at + one.flight_time, one.path.t[-1]), 240)
-    return flat(one.path.at(times)[0], view.across, view.upward)
+    return flat(one.path.line(times), view.across, view.upward)
 
 
 def save_fan(found: list[Solution], path: str | FilePath) -> FilePath:

@@ -344,7 +344,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         times = path.t
         if path.air is not None:
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
-        line = flat(path.at(times)[0], view.across, view.upward)
+        line = flat(path.line(times), view.across, view.upward)
         labels.avoid(line)
         ways[shot.parent >= 0].append(line)
         if shot.parent >= 0:

@@ -84,7 +84,7 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
         if path.t[0] > time:
             continue
         seen = np.linspace(path.t[0], min(time, path.t[-1]), 80)
-        line = flat(path.at(seen)[0], view.across, view.upward)
+        line = flat(path.line(seen), view.across, view.upward)
         ax.plot(line[:, 0], line[:, 1], color=SEA, lw=1.0, alpha=0.7, zorder=5)
         if time <= path.t[-1]:
             ax.plot(*line[-1], marker="o", ms=4, color=SEA, mec=INK, mew=0.6, zorder=6)

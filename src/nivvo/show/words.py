@@ -45,6 +45,8 @@ def told(run: Run) -> list[str]:
             )
             if row["overlap"] > 0.0:
                 text += f", {row['overlap']:.3g} {unit} deep inside"
+            if row["then"] == "enters":
+                text += ", and went in"
             if row["then"] == "pass":
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
@@ -53,6 +55,8 @@ def told(run: Run) -> list[str]:
             text = f"{event['body']} blinks {event['detail']} {unit}"
             if not event["detail"].startswith("to"):
                 text = f"{event['body']} does not blink: {event['detail']}"
+        elif what == "went through":
+            text = f"{name} came out of {event['body']}: {event['detail']} {unit}/s"
         elif what == "pulled":
             text = f"{name} pulls {event['body']} at {event['detail']} {unit}/s"
         elif what == "anchored":

@@ -159,6 +159,11 @@ class Anchor(Table):
         1, description="at most so many of the ability; a newer one takes the place of the oldest"
     )
     pairs_with: Name | None = Field(None, description="an ability: its newest anchor and this one are linked")
+    opens: Positive | None = Field(
+        None,
+        description="what touches so near to it, units, leaves by the newest it is linked with, turned as if there "
+        "were a hole between the two; not what leaves such marks itself; default: nothing goes through",
+    )
 
 
 class Effects(Table):

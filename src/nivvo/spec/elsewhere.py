@@ -44,7 +44,7 @@ ELSEWHERE = {
     "export": "nivvo fire --save FOLDER, with --save-format csv, json or parquet",
     "input button key controls": "case.NAME.input",
     "teleport warp dash grapple": "on.GROUP.blink, or when.MOMENT.blink, with speed to take its time",
-    "portal": "on.GROUP.anchor, with pairs_with; nothing goes through it",
+    "portal gateway wormhole": "on.GROUP.anchor, with pairs_with and opens",
     "knock knockback push shove impulse_on_hit": "on.GROUP.knock, of what has a mass; blast.impulse",
     "hookshot drag_in": "on.GROUP.pull",
     "mark beacon_mark place attach": "on.GROUP.anchor",

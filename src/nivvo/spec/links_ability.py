@@ -80,6 +80,20 @@ def pairs(links: Links) -> None:
             if answer.anchor is not None and answer.anchor.pairs_with is not None:
                 at = ("ability", name, "on", group, "anchor", "pairs_with")
                 links.name(at, answer.anchor.pairs_with, "ability with anchors", anchors)
+            if answer.anchor is not None and answer.anchor.opens is not None:
+                _opens(links, ("ability", name, "on", group, "anchor", "opens"), name, answer.anchor.pairs_with)
+
+
+def _opens(links: Links, at: tuple, name: str, mate: str | None) -> None:
+    """What opens needs another end, that is open too."""
+    every = links.model.ability.items()
+    marks = {who: [one.anchor for one in each.on.values() if one.anchor] for who, each in every}
+    mates = {who for who, own in marks.items() if any(one.pairs_with == name for one in own)}
+    mates = mates if mate is None else {mate}
+    if not mates:
+        links.say(at, "leads nowhere: it is linked with nothing", hint="write pairs_with, the ability of the other end")
+    elif not any(one.opens is not None for who in mates for one in marks.get(who, [])):
+        links.say(at, "leads nowhere: the other end is not open", hint=f"write opens for {min(mates)} too")
 
 
 def _met(links: Links, key: tuple, answer) -> None:

@@ -47,6 +47,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
+from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import nears
 from nivvo.core.trig import angle_of
@@ -73,6 +74,15 @@ def answer(k, i, j, now, t):
     par = k.params[int(q["param"])]
     if GUIDED and nears(q, ans) and (ans["then"] == IGNORE or gap > 0.5 * ans["near"]):
         return moment(k, i, now, t, BY_NEAR, j, place)
+    if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
+        g = entered(k, j, place, t)
+        if g >= 0:
+            p, v, inside = through(k, q, j, g, now, t, gap, place, float(par["radius"]))
+            q["on"] = 0
+            if inside >= 0:
+                put_inside(q, inside)
+            turn(q, at, par, (int(now["start"]), t), p, v)
+            return ON
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
     if then == LODGE and not lodges(q, ans, place):
