@@ -402,7 +402,8 @@ class Arena:
             rest = ticks[done:]
             if self.seeks:
                 rest = self._looked(rest)
-            self._kernel(self._pool(rest), work=int(self.live * len(rest) * self._effort(rest)))
+            kernel = self._kernel
+            kernel(self._pool(rest), work=0 if kernel.loaded else int(self.live * len(rest) * self._effort(rest)))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][max(done - 1, 0)])
@@ -485,11 +486,11 @@ class Arena:
 
     def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
         """Write one event that was decided outside."""
-        self._make_room()
-        e = self.events[int(self.counters[pool.EVENTS])]
+        if int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * self.live + pool.ROOM > len(self.events):
+            self._make_room()
+        row = (start, after, key, tick, kind, body, code, amount, left, normal, p, NOWHERE, NOWHERE)
+        self.events[int(self.counters[pool.EVENTS])] = row
         self.counters[pool.EVENTS] += 1
-        e["start"], e["after"], e["tick"], e["key"], e["kind"], e["body"] = start, after, tick, key, kind, body
-        e["code"], e["amount"], e["left"], e["p"], e["normal"], e["v"], e["u"] = code, amount, left, p, normal, 0, 0
 
     def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:
         """End a projectile at ``p`` (3,) with ``v`` (3,), ``time`` seconds into the tick ``now``."""
@@ -537,7 +538,7 @@ class Arena:
 
     def _effort(self, ticks: np.ndarray) -> float:
         """How many steps a projectile takes in a plain tick, about: more than one where stiff drag bends its way."""
-        if self._kernel.loaded or self.world["step"][0] != pool.EXACT or not self.live:
+        if self.world["step"][0] != pool.EXACT or not self.live:
             return 1.0
         rows = self.params[sorted(set(self.flight["param"][: self.live].tolist()))]
         speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())

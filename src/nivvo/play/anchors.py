@@ -21,7 +21,7 @@ LEVEL = math.sqrt(0.5)
 class Mark(NamedTuple):
     """An anchor: of which projectile, ability and shooter; on which body, where from its middle (3,), normal (3,).
 
-    above : unit vector along the surface (3,), see ``above``. effect : as it is written.
+    way : as what left it flew (3,). effect : as it is written.
     """
 
     key: int
@@ -30,7 +30,7 @@ class Mark(NamedTuple):
     body: int
     offset: np.ndarray
     normal: np.ndarray
-    above: np.ndarray
+    way: np.ndarray
     effect: Anchor
 
 
@@ -79,8 +79,9 @@ class Anchors:
                     marks += [(one, len(marks) + 1), (other, len(marks))]
         rows = pool.zeros(len(marks), pool.OPENING)
         for row, (one, to) in zip(rows, marks, strict=True):
-            row["offset"], row["normal"], row["above"] = one.offset, one.normal, one.above
-            row["beside"] = np.cross(one.above, one.normal)
+            row["offset"], row["normal"] = one.offset, one.normal
+            row["above"] = above(stage.scene.frame, one.normal, one.way)
+            row["beside"] = np.cross(row["above"], one.normal)
             row["radius"], row["key"], row["body"], row["to"] = one.effect.opens, one.key, one.body, to
         return rows
 

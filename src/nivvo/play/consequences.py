@@ -18,7 +18,7 @@ from nivvo.core.shapes import between
 from nivvo.plan.ability import Ability
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
-from nivvo.play.anchors import PLACED, Anchors, Mark, above
+from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
 
@@ -71,17 +71,23 @@ class Consequences:
     def held(self) -> None:
         """Do what follows at the moment at which the engine holds."""
         session, arena = self.session, self.session.arena
-        row = arena.flight[int(arena.counters[pool.HELD])]
-        key, radius = int(row["key"]), float(arena.params["radius"][row["param"]])
-        ability = session.scene.abilities[session.of_key(key)[0]]
         if session.touches:
             return
-        for event in self._just_now(key):
-            vectors = (event[name].copy() for name in ("p", "v", "u", "normal"))
-            contact = Contact(key, int(event["body"]), int(event["start"]), float(event["after"]), *vectors, radius)
-            self.apply(contact, self._effects(ability, key, event))
-            if int(event["kind"]) == pool.ENDED and ability.keeps_last:
-                self.ended[session.of_key(key)] = contact
+        row = arena.flight[int(arena.counters[pool.HELD])]
+        key, whose = int(row["key"]), session.of_key(int(row["key"]))
+        ability, radius, found = session.scene.abilities[whose[0]], None, []
+        for event, kind in self._just_now(key):
+            effects = self._effects(ability, key, kind, event)
+            keeps = kind == pool.ENDED and ability.keeps_last
+            if effects or keeps:
+                radius = float(arena.params["radius"][row["param"]]) if radius is None else radius
+                vectors = [event[name].copy() for name in ("p", "v", "u", "normal")]
+                body, start, after = int(event["body"]), int(event["start"]), float(event["after"])
+                found.append((Contact(key, body, start, after, *vectors, radius), effects, keeps))
+        for contact, effects, keeps in found:
+            self.apply(contact, effects)
+            if keeps:
+                self.ended[whose] = contact
 
     def again_there(self, name: str, shooter: str, time: int) -> bool:
         """Let what follows a further press happen where the last projectile ended; whether there is such a place."""
@@ -104,35 +110,36 @@ class Consequences:
             self.apply(contact, moments["fired"].effects)
             arena.counters[pool.HELD] = held
 
-    def _just_now(self, key: int) -> list[np.void]:
-        """The events of what the engine holds at: from its contact, its moment or its end on."""
-        events = self.session.arena.events[: int(self.session.arena.counters[pool.EVENTS])]
-        out = []
-        for event in events[::-1]:
+    def _just_now(self, key: int) -> list[tuple[np.void, int]]:
+        """The events of what the engine holds at, and their kinds: from its contact, its moment or its end on."""
+        events, out = self.session.arena.events, []
+        for k in range(int(self.session.arena.counters[pool.EVENTS]) - 1, -1, -1):
+            event = events[k]
             if event["key"] != key:
                 break
-            out.append(event.copy())
-            if event["kind"] in (pool.CONTACT, pool.OVERLAP, pool.MOMENT) or (
-                event["kind"] == pool.ENDED and int(event["code"]) in OF_ITSELF
-            ):
+            kind = int(event["kind"])
+            out.append((event, kind))
+            if kind in BEGINS or (kind == pool.ENDED and int(event["code"]) in OF_ITSELF):
                 break
         return out[::-1]
 
-    def _effects(self, ability: Ability, key: int, event: np.void) -> tuple[Effect, ...]:
+    def _effects(self, ability: Ability, key: int, kind: int, event: np.void) -> tuple[Effect, ...]:
         """What follows one event."""
-        kind, code = int(event["kind"]), int(event["code"])
         if kind in (pool.CONTACT, pool.OVERLAP):
             return ability.answers[int(self.session.stage.rows["group"][event["body"]])].effects
-        moments = self.moments(ability, self.depth.get(key, 0))
-        if kind not in (pool.MOMENT, pool.ENDED):
+        if not ability.moments or kind not in (pool.MOMENT, pool.ENDED):
             return ()
-        found = [moments[WORDS[code]].effects] if WORDS.get(code) in moments else []
+        moments, word = self.moments(ability, self.depth.get(key, 0)), WORDS.get(int(event["code"]))
+        found = [moments[word].effects] if word in moments else []
         if kind == pool.ENDED and "ended" in moments:
             found.append(moments["ended"].effects)
         return tuple(effect for effects in found for effect in effects)
 
     def apply(self, contact: Contact, effects: tuple[Effect, ...]) -> None:
         """Apply effects in the order of their kinds."""
+        if len(effects) == 1:
+            EFFECTS[type(effects[0])](self, contact, effects[0])
+            return
         for kind, apply in EFFECTS.items():
             for effect in effects:
                 if type(effect) is kind:
@@ -244,15 +251,15 @@ class Consequences:
         ability, shooter = session.of_key(contact.key)
         point = contact.p - contact.radius * contact.normal
         offset = point - session.stage.middle(contact.body, time)
-        upward = above(session.scene.frame, contact.normal, contact.v)
-        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, upward, effect)
+        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect)
         start, after, tick, _, normal = self._at(contact)
         for code, one in self.anchors.leave(session.stage, mark, point, time):
             other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
             pair = -1.0 if other is None else float(other.key)
             where = session.stage.middle(one.body, time) + one.offset
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
-        self._open()
+        if effect.opens is not None:
+            self._open()
 
     def _open(self) -> None:
         """Let the engine know where things now go through."""
@@ -430,6 +437,7 @@ class Consequences:
 
 
 KINDS = ("obstacle", "target", "shooter")
+BEGINS = {pool.CONTACT, pool.OVERLAP, pool.MOMENT}
 OF_ITSELF = {
     pool.BY_LIFE, pool.BY_REACH, pool.BY_BOUNDS, pool.BY_FULL, pool.BY_PRESS, pool.BY_CALL, pool.BY_LOSS, pool.BY_APEX,
     pool.BY_NEAR, pool.BY_AGE, pool.BY_FLOWN, pool.BY_HOPS, pool.BY_NUMBERS,

@@ -112,6 +112,7 @@ class Session:
         self.many: dict[int, None] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
         self.shooters = {name: k for k, name in enumerate(sorted(scene.shooters))}
+        self._whose: dict[int, tuple[str, str]] = {}
         self.states: list[State] = []
         self.edges: list[tuple[int, str, str, bool]] = []
         self._coming: list[tuple[int, int, Change]] = []
@@ -550,8 +551,11 @@ class Session:
 
     def of_key(self, key: int) -> tuple[str, str]:
         """The ability and the shooter that a projectile is of."""
-        ability, shooter = divmod(key >> (SHOTS_BITS + PROJECTILES_BITS), len(self.shooters))
-        return list(self.ranks)[ability], list(self.shooters)[shooter]
+        rank = key >> (SHOTS_BITS + PROJECTILES_BITS)
+        if rank not in self._whose:
+            ability, shooter = divmod(rank, len(self.shooters))
+            self._whose[rank] = list(self.ranks)[ability], list(self.shooters)[shooter]
+        return self._whose[rank]
 
     def key_of(self, shot: Shot) -> int:
         """The key of a shot's first projectile."""
