@@ -11,7 +11,7 @@ import nivvo
 from nivvo.core import clock
 from nivvo.plan.clockwork import Ticks
 from nivvo.play.cost import watched
-from nivvo.play.stage.motion import Route
+from nivvo.play.stage.ways import Route
 from nivvo.play.triggers.timers import NEVER, Timers
 from nivvo.spec.scene import Tick
 from tests.play.drills import drill

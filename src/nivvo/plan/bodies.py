@@ -28,12 +28,23 @@ BODY_SIZE = 0.5
 """Metres: radius of a body that no shape is written for."""
 
 
+class Drift(NamedTuple):
+    """Corners (3,) of the region that a body drifts in; what its draws belong to."""
+
+    low: np.ndarray
+    high: np.ndarray
+    seed: int
+    name: str
+
+
 @dataclass(frozen=True, slots=True)
 class Move:
     """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s).
 
-    timed : when (counts) it is where (3,). circle : centre (3,), degrees a second, the frame's two level axes.
-    toward : the name of a body that it chases, or with ``away`` flees; keeps : units, see the key.
+    timed : when (counts) it is where (3,). circle : centre (3,), degrees a second, the frame's two level axes,
+    and whether it is a body that it goes round.
+    toward : the name of a body that it chases, or with ``away`` flees, or goes round; keeps : units, see the key.
+    beside : the name of a body that it stays beside, at an offset (3,). speeds_up, top : units/s², units/s.
     """
 
     velocity: np.ndarray
@@ -45,13 +56,20 @@ class Move:
     away: bool = False
     keeps: float | None = None
     timed: tuple[tuple[int, np.ndarray], ...] = ()
-    circle: tuple[np.ndarray, float, np.ndarray, np.ndarray] | None = None
+    circle: tuple[np.ndarray, float, np.ndarray, np.ndarray, bool] | None = None
+    drift: Drift | None = None
+    beside: str | None = None
+    offset: np.ndarray | None = None
+    speeds_up: float = np.inf
+    top: float | None = None
 
     @property
     def moves(self) -> bool:
         """Whether it moves at all."""
         return (
             self.toward is not None
+            or self.beside is not None
+            or self.drift is not None
             or self.through is not None
             or bool(self.timed)
             or self.circle is not None
@@ -197,6 +215,7 @@ def body_of(
     rate: float,
     arrives: int = 0,
     fill: Any = None,
+    seed: int = 0,
 ) -> Body:
     """The plan of a body; its key is left open. fill : writes one of its pieces, where it has several."""
     row = pool.zeros(1, pool.BODY)[0]
@@ -221,7 +240,8 @@ def body_of(
     on_shooter = None
     if harm is not None:
         on_shooter = OnShooter(harm.damage, None if harm.every is None else counted(harm.every, rate), harm.removes)
-    return Body(name, kind, row, shift, _move(model.move, frame, shift), arrives, mass, friction, on_shooter)
+    move = _move(model.move, frame, shift, seed, name)
+    return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter)
 
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:
@@ -231,20 +251,26 @@ def place_of(model: Any, frame: frames.Frame) -> np.ndarray:
     return frame.lift(model.at if model.at is not None else first or [0.0] * frame.size)
 
 
-def _move(model: Any, frame: frames.Frame, shift: np.ndarray) -> Move | None:
+def _move(model: Any, frame: frames.Frame, shift: np.ndarray, seed: int, name: str) -> Move | None:
     if model is None:
         return None
     zero = [0.0] * frame.size
     velocity, acceleration = frame.lift(model.velocity or zero), frame.lift(model.acceleration or zero)
     through = None if model.through is None else tuple(frame.lift(point) + shift for point in model.through)
-    chased = model.chase or model.flee
-    timed = tuple((from_seconds(row[0]), frame.lift(row[1:]) + shift) for row in model.timed or ())
-    round_ = model.circle
-    circle = None
+    circle, round_, drift = None, model.circle, None
     if round_ is not None:
-        circle = (frame.lift(round_.centre) + shift, round_.turn_rate, frame.first, frame.second)
-    return Move(velocity, acceleration, through, model.speed, model.at_end, chased, model.flee is not None, model.keeps,
-                timed, circle)  # fmt: skip
+        centre = frame.lift(round_.centre or zero) + shift
+        circle = (centre, round_.turn_rate, frame.first, frame.second, round_.body is not None)
+    if model.drift is not None:
+        low, high = (frame.lift([f(a, b) for a, b in zip(*model.drift, strict=True)]) + shift for f in (min, max))
+        drift = Drift(low, high, seed, name)
+    toward = model.chase or model.flee or (None if round_ is None else round_.body)
+    timed = tuple((from_seconds(row[0]), frame.lift(row[1:]) + shift) for row in model.timed or ())
+    return Move(
+        velocity, acceleration, through, model.speed, model.at_end, toward, model.flee is not None, model.keeps,
+        timed, circle, drift, model.beside, None if model.offset is None else frame.lift(model.offset),
+        model.speeds_up or np.inf, model.top_speed,
+    )  # fmt: skip
 
 
 def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float, metre: float) -> Gunner:

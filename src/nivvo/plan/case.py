@@ -79,7 +79,7 @@ def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any
     known(body.group, scene.groups, "group")
     made = pieces_of(body, scene.frame, scene.metre, drill.document.folder) if kind == "obstacle" else None
     return [
-        body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate, fill=fill)
+        body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate, fill=fill, seed=scene.seed)
         for fill in made or [None]
     ]
 

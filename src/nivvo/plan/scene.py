@@ -85,7 +85,8 @@ class Scene:
         pieces = [(name, kind, fill) for name, kind in named for fill in made.get(name) or [None]]
         self.planned: list[Body] = [
             body_of(
-                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0), fill
+                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0), fill,
+                self.seed,
             )
             for name, kind, fill in pieces
         ]  # fmt: skip

@@ -68,6 +68,8 @@ ELSEWHERE = {
     "tilemap tiles": "",
     "animation sprite": "",
     "navmesh pathfinding": "",
+    "formation squad escort": "target.NAME.move.beside, with offset",
+    "wander roam": "target.NAME.move.drift, with speed",
     "follow pursue": "target.NAME.move.chase; what flies: flight.homing",
 }
 """Words that people try, and the key that does it; "" for what Nivvo does not do."""

@@ -69,6 +69,28 @@ def _route(links: Links, key: tuple, body) -> None:
         links.say((*key, "move", "through"), says, move.through, most)
 
 
+def _others(links: Links, key: tuple, body) -> None:
+    """Whom a body goes by: there is such a one, and it does not go by this one."""
+    move, others = body.move, [name for name in links.names.bodies if name != key[1]]
+    by = {("chase",): move.chase, ("flee",): move.flee, ("beside",): move.beside}
+    by["circle", "body"] = None if move.circle is None else move.circle.body
+    for word, goal in by.items():
+        if goal is not None:
+            links.name((*key, "move", *word), goal, "other body", others)
+    links.vector((*key, "move", "offset"), move.offset)
+    for k, point in enumerate(move.drift or []):
+        links.vector((*key, "move", "drift", k), point)
+    if move.drift is not None and move.drift[0] == move.drift[1]:
+        links.say((*key, "move", "drift"), "is a point: it goes nowhere", move.drift)
+    bodies = {**links.model.shooter, **links.model.obstacle, **links.model.target}
+    seen, name = [key[1]], move.beside
+    while name in bodies and name not in seen:
+        seen.append(name)
+        name = bodies[name].move.beside if bodies[name].move is not None else None
+    if name == key[1]:
+        links.say((*key, "move", "beside"), "goes in a ring: nobody leads", move.beside)
+
+
 def body(links: Links, key: tuple, body) -> None:
     links.vector((*key, "at"), body.at)
     links.vector((*key, "spot"), getattr(body, "spot", None))
@@ -86,14 +108,11 @@ def body(links: Links, key: tuple, body) -> None:
         if body.move.timed and body.move.timed[0][0] == 0 and body.at not in (None, body.move.timed[0][1:]):
             says = "is at another place at 0 s than its at"
             links.say((*key, "move", "timed", 0), says, body.move.timed[0], f"{body.at}, or no at")
-        if body.move.circle is not None:
+        _others(links, key, body)
+        if body.move.circle is not None and body.move.circle.centre is not None:
             links.vector((*key, "move", "circle", "centre"), body.move.circle.centre)
             if body.move.circle.centre == (body.at or [0.0] * links.model.world.size):
                 links.say((*key, "move", "circle", "centre"), "is where the body is: it goes nowhere", body.at)
-        for word in ("chase", "flee"):
-            if (goal := getattr(body.move, word)) is not None:
-                others = [name for name in links.names.bodies if name != key[1]]
-                links.name((*key, "move", word), goal, "other body", others)
         _route(links, key, body)
     if getattr(body, "wave", None) is not None:
         for word in ("places", "region", "edges"):

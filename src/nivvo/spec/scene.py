@@ -276,10 +276,17 @@ class Tick(Table):
 
 
 class Circle(Table):
-    """A way round a point, from at on, at the distance that it then has."""
+    """A way round a point or a body, from at on, at the distance that it then has."""
 
-    centre: Vector = Field(description="what it goes round, on the level where there is one")
+    centre: Vector | None = Field(None, description="what it goes round, on the level where there is one")
+    body: Name | None = Field(None, description="in place of centre: a body that it goes round, wherever that goes")
     turn_rate: Degrees = Field(description="degrees a second, below 0 the other way round; straight within a tick")
+
+    @model_validator(mode="after")
+    def _one_middle(self) -> Circle:
+        if (self.centre is None) == (self.body is None):
+            raise ValueError("needs centre, or body")
+        return self
 
 
 Timed = Annotated[list[Number], Field(min_length=3, max_length=4)]
@@ -297,8 +304,23 @@ class Move(Table):
         None,
         description="where it is when: [seconds, x, y] or [seconds, x, y, z], straight between; it stays at the last",
     )
-    circle: Circle | None = Field(None, description="round a point")
-    speed: Positive | None = Field(None, description="along the points, or of chase and flee, units/s")
+    circle: Circle | None = Field(None, description="round a point or a body")
+    drift: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="two corners: it goes straight from point to point of that region, drawn by the world's seed"
+    )
+    beside: Name | None = Field(
+        None, description="a body whose way it shares, offset from it, as in a formation; give offset too"
+    )
+    offset: Vector | None = Field(None, description="beside: from the other's at to its own, units")
+    speed: Positive | None = Field(None, description="along the points, adrift, or of chase and flee, units/s")
+    speeds_up: Positive | None = Field(
+        None,
+        description="chase, flee: how fast its velocity changes, units/s²; through: how fast it comes to its speed and "
+        "slows where it stops or turns back; default: at once",
+    )
+    top_speed: Positive | None = Field(
+        None, description="velocity and acceleration: so fast it goes straight on, units/s"
+    )
     chase: Name | None = Field(None, description="a body that it goes straight toward, tick by tick; give speed too")
     flee: Name | None = Field(None, description="a body that it goes straight away from, tick by tick; give speed too")
     keeps: NotNegative | None = Field(
@@ -311,10 +333,12 @@ class Move(Table):
     @model_validator(mode="after")
     def _one_way(self) -> Move:
         plain = self.velocity is not None or self.acceleration is not None
-        set_ = plain or self.timed is not None or self.circle is not None
-        ways = [plain, self.timed, self.circle, self.through, self.chase, self.flee]
+        set_ = plain or any(way is not None for way in (self.timed, self.circle, self.beside))
+        ways = [plain, self.timed, self.circle, self.through, self.chase, self.flee, self.drift, self.beside]
         if sum(way is not None and way is not False for way in ways) != 1:
-            raise ValueError("needs one of velocity (or acceleration), through, timed, circle, chase and flee")
+            raise ValueError(
+                "needs one of velocity (or acceleration), through, timed, circle, drift, beside, chase and flee"
+            )
         if self.timed is not None:
             times = [row[0] for row in self.timed]
             if times[0] < 0 or any(b <= a for a, b in itertools.pairwise(times)):
@@ -322,7 +346,17 @@ class Move(Table):
         if self.circle is not None and not self.circle.turn_rate:
             raise ValueError("circle.turn_rate of 0 goes nowhere")
         if set_ != (self.speed is None):
-            raise ValueError("through, chase and flee go with speed, and speed with one of them")
+            raise ValueError("through, drift, chase and flee go with speed, and speed with one of them")
+        if (self.beside is None) != (self.offset is None):
+            raise ValueError("beside and offset go together")
+        if self.speeds_up is not None and not (self.chase or self.flee or self.through):
+            raise ValueError("speeds_up goes with through, chase or flee")
+        if self.speeds_up is not None and self.at_end == "around":
+            raise ValueError('speeds_up is for at_end = "stop" or "back": what goes around never stops')
+        if self.top_speed is not None and self.acceleration is None:
+            raise ValueError("top_speed goes with acceleration")
+        if self.top_speed is not None and math.hypot(*(self.velocity or [])) > self.top_speed:
+            raise ValueError("velocity is faster than top_speed")
         if self.keeps is not None and not (self.chase or self.flee):
             raise ValueError("keeps goes with chase or flee")
         if self.through is None and "at_end" in self.model_fields_set:
@@ -466,6 +500,8 @@ class Obstacle(Table):
             raise ValueError("mass is for a body of one shape")
         if self.move is not None and (self.move.chase or self.move.flee) and several:
             raise ValueError("what is made of several shapes neither chases nor flees")
+        if self.move is not None and self.move.circle is not None and self.move.circle.body and several:
+            raise ValueError("what is made of several shapes goes round a centre, not a body")
         return self
 
 
@@ -560,13 +596,14 @@ class Target(Table):
         late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
             raise ValueError("a wave says by first and every when they arrive: write no arrives")
-        if late and self.move is not None and (self.move.through or self.move.timed or self.move.circle):
-            raise ValueError("what arrives later goes by velocity, chase or flee, not by a way of its own")
+        fixed = late and self.move is not None and (self.move.through or self.move.timed)
+        if fixed or (late and self.move is not None and self.move.circle is not None and self.move.circle.centre):
+            raise ValueError("what arrives later goes by velocity, drift, another body, not by a way of its own")
         if self.wave is not None and self.wave.speed is not None and self.move is not None:
             raise ValueError("write move, or wave.speed")
         placed = self.wave is not None and (self.wave.places or self.wave.region or self.wave.edges)
         if placed:
             return self
-        if self.at is None and (self.move is None or not (self.move.through or self.move.timed)):
+        if self.at is None and (self.move is None or not (self.move.through or self.move.timed or self.move.beside)):
             raise ValueError("needs at, the place of its middle")
         return self

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import copy
-import itertools
 from bisect import bisect_right
 
 import numpy as np
 
 from nivvo.core.clock import UNITS, from_seconds
-from nivvo.core.frame import Frame, dot, sincos
-from nivvo.plan.bodies import Body, Walk
-from nivvo.plan.clockwork import Ticks
+from nivvo.core.frame import Frame, dot
+from nivvo.plan.bodies import Walk
 
 NOWHERE = np.zeros(3)
 
@@ -20,7 +18,7 @@ FOREVER = 1e6
 """Seconds after which nobody asks where a body is."""
 
 
-def _counts(seconds: float) -> int:
+def counts(seconds: float) -> int:
     """Seconds as counts of the clock; what would take longer than anybody looks takes that long."""
     return from_seconds(min(float(seconds), FOREVER))
 
@@ -100,107 +98,6 @@ class Motion:
         self.pieces.append((place, velocity, acceleration))
 
 
-class Route(Motion):
-    """Along given points at a constant speed: stopping, back and forth, or around.
-
-    A way that goes on for ever is one round, repeated: where a body is after a day is found at once.
-    """
-
-    def __init__(self, points: list[np.ndarray], speed: float, at_end: str):
-        super().__init__(points[0])
-        stops = [points[0], *(q for p, q in itertools.pairwise(points) if np.any(q != p))]
-        if len(stops) > 1 and at_end == "back":
-            stops += stops[-2::-1]
-        elif len(stops) > 1 and at_end == "around":
-            stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
-        self.times, self.pieces = [], []
-        self.round = 0
-        for here, goal in itertools.pairwise(stops):
-            way = goal - here
-            length = float(np.sqrt(dot(way, way)))
-            if length > 0.0:
-                self.times.append(self.round)
-                self.pieces.append((here, way * (speed / length), NOWHERE))
-                self.round += max(_counts(length / speed), 1)
-        self.repeats = len(self.pieces) > 1 and at_end != "stop"
-        if not self.repeats:
-            self.times.append(self.round)
-            self.pieces.append((stops[-1], NOWHERE, NOWHERE))
-
-    @property
-    def moves(self) -> bool:
-        """Whether it moves at all."""
-        return len(self.pieces) > 1
-
-    def _before(self, time: float) -> tuple[int, int]:
-        """Start of the round that a time lies in, and which piece of it holds."""
-        start = int(time // self.round) * self.round if self.repeats and time > 0 else 0
-        return start, max(bisect_right(self.times, time - start) - 1, 0)
-
-    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
-        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
-        start, k = self._before(time)
-        return self.pieces[k], start + self.times[k]
-
-    def next_break(self, time: int) -> int | None:
-        """The first time after ``time`` at which a piece begins; None if there is none."""
-        start, k = self._before(time)
-        if k + 1 < len(self.times):
-            return start + self.times[k + 1]
-        return start + self.round if self.repeats else None
-
-    def forget(self, time: int) -> None:
-        """Nothing of a round can be dropped."""
-
-
-class Circling(Motion):
-    """Round a point: at each tick's edge where the circle has it, straight between."""
-
-    veers = True
-
-    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks):
-        super().__init__(place)
-        centre, self.rate, self.first, self.second = circle
-        off = place - centre
-        self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
-        self.rest = place - self.x * self.first - self.y * self.second
-        self.ticks = ticks
-
-    @property
-    def moves(self) -> bool:
-        """It goes round for ever."""
-        return True
-
-    def _on_it(self, time: int) -> np.ndarray:
-        s, c = (float(one) for one in sincos(self.rate * (time / UNITS) % 360.0))
-        return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
-
-    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
-        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
-        tick = self.ticks.holding(int(time))
-        start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
-        here = self._on_it(start)
-        return (here, (self._on_it(end) - here) / ((end - start) / UNITS), NOWHERE), start
-
-    def next_break(self, time: int) -> int | None:
-        """The first time after ``time`` at which a piece begins."""
-        return self.ticks.edge(self.ticks.holding(int(time)) + 1)
-
-    def forget(self, time: int) -> None:
-        """Nothing of a circle can be dropped."""
-
-
-def timed(place: np.ndarray, points: tuple[tuple[int, np.ndarray], ...]) -> Motion:
-    """The way of a body that is at given points at given times (clock): straight between, then it stays."""
-    motion, here, start = Motion(place), place, 0
-    for when, goal in points:
-        if when > start:
-            motion.turn(start, here, (goal - here) / ((when - start) / UNITS), NOWHERE)
-        here, start = goal, when
-    motion.turn(start, here, NOWHERE, NOWHERE)
-    return motion
-
-
 class Walker(Motion):
     """A shooter that walks by input and jumps: steered at a time, it goes on so until steered anew.
 
@@ -278,10 +175,10 @@ class Walker(Motion):
         self.turn(time, place, level + rise * up, push + pull)
         breaks = []
         if lasts > 0.0:
-            breaks.append((time + max(_counts(lasts), 1), "pace"))
+            breaks.append((time + max(counts(lasts), 1), "pace"))
         if pull.any():
             g, over = float(np.sqrt(dot(pull, pull))), float(dot(place, up)) - self.floor
-            breaks.append((time + max(_counts((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
+            breaks.append((time + max(counts((rise + np.sqrt(rise * rise + 2.0 * g * over)) / g), 1), "lands"))
         for when, what in sorted(breaks):
             place, velocity, acceleration = self.at(when)
             if what == "pace":
@@ -292,17 +189,3 @@ class Walker(Motion):
                 velocity = velocity - float(dot(velocity, up)) * up
                 acceleration = acceleration - pull
             self.turn(when, place, velocity, acceleration)
-
-
-def motion_of(body: Body, ticks: Ticks) -> Motion:
-    """The motion of a body that goes its own way; who chases or flees stands until a herd takes it in."""
-    place, move = body.row["c0"].copy(), body.move
-    if move is None or move.toward is not None:
-        return Motion(place)
-    if move.timed:
-        return timed(place, move.timed)
-    if move.circle is not None:
-        return Circling(place, move.circle, ticks)
-    if move.through is not None:
-        return Route([place, *move.through], move.speed, move.at_end)
-    return Motion(place, move.velocity, move.acceleration)

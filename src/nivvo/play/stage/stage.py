@@ -24,8 +24,9 @@ from nivvo.plan.scene import Scene
 from nivvo.play.stage.afoot import Afoot
 from nivvo.play.stage.herd import Chaser, Herd
 from nivvo.play.stage.loose import Bodies, Pushed
-from nivvo.play.stage.motion import Motion, Walker, motion_of
+from nivvo.play.stage.motion import Motion, Walker
 from nivvo.play.stage.player import Player
+from nivvo.play.stage.ways import Beside, motion_of
 from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
 
@@ -85,7 +86,7 @@ class Stage:
                 self.motions.append(motion_of(body, scene.ticks))
         self.herd = Herd()
         for k, body in enumerate(scene.planned):
-            self._after(k, body)
+            self._after(k, body, 0)
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
@@ -97,7 +98,7 @@ class Stage:
         self.coming = sorted((body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives)
         self.waiting: dict[str, list[int]] = {}
         for _, k in self.coming:
-            if not isinstance(self.motions[k], Chaser):
+            if not isinstance(self.motions[k], Chaser | Beside):
                 self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
         self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
@@ -140,11 +141,12 @@ class Stage:
             number = self.arena.grow_bodies()
             for listed in (self.names, self.kinds, self.motions):
                 listed.append(None)
-        row, motion = body.row.copy(), motion_of(body, self.scene.ticks)
+        start = self.scene.ticks.edge(tick)
+        row, motion = body.row.copy(), motion_of(body, self.scene.ticks, start)
         row["key"] = number
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
-        motion = self._after(number, body)
+        motion = self._after(number, body, start)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
         self.on_shooter.pop(number, None)
@@ -154,16 +156,28 @@ class Stage:
             self.movers.append(number)
         return number
 
-    def _after(self, number: int, body: Body) -> Motion:
-        """Let a body's way be that of one who chases or flees, if it does; its way."""
-        if body.move is not None and body.move.toward is not None:
-            self.motions[number] = self.herd.add(number, body, self.number[body.move.toward])
+    def _after(self, number: int, body: Body, time: int) -> Motion:
+        """Let a body go by another from a time on (clock), if it does; its way."""
+        move = body.move
+        if move is not None and move.toward is not None:
+            goal = self.number[move.toward]
+            self.motions[number] = self.herd.add(number, body, goal, self.middle(goal, time), time)
+        elif move is not None and move.beside is not None:
+            leader = self.number[move.beside]
+            offset = move.offset + body.shift - self._shift(leader)
+            self.motions[number] = Beside(self.motions, leader, offset)
+            self.rows[number]["c0"] = self.middle(number, time)
         return self.motions[number]
+
+    def _shift(self, number: int) -> np.ndarray:
+        """From the place that is written for a body to its middle (3,)."""
+        return self.scene.planned[number].shift if number < len(self.scene.planned) else np.zeros(3)
 
     def remove(self, name: str, tick: int) -> None:
         """Take a body away, before tick number ``tick``."""
         del self.number[name]
         for number in self.whole.pop(name):
+            self._leave(number, self.scene.ticks.edge(tick))
             self.herd.leave(number)
             self.herd.lose(number)
             self._reaches.pop(number, None)
@@ -174,6 +188,12 @@ class Stage:
             self.shifts.pop(number, None)
             self._free.append((tick, number))
         self.arena.plan()
+
+    def _leave(self, number: int, time: int) -> None:
+        """Let those stand from a time on (clock) who stay beside a body that is taken away."""
+        for k, motion in enumerate(self.motions):
+            if isinstance(motion, Beside) and motion.leader == number and k != number:
+                self.motions[k] = Motion(motion.at(time)[0])
 
     def move(self, number: int, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
         """Let a body go straight to ``goal`` (3,) from ``now`` to ``then`` (clock), or be there at once; it stays."""
@@ -256,11 +276,10 @@ class Stage:
 
     def _begin(self, number: int, time: int) -> None:
         motion = self.motions[number]
-        if not isinstance(motion, Chaser | Pushed):
-            motion = motion_of(self.scene.planned[number], self.scene.ticks)
-            place, velocity, acceleration = motion.pieces[0]
-            motion = Motion(place)
-            motion.turn(time, place, velocity, acceleration)
+        if not isinstance(motion, Chaser | Beside | Pushed):
+            motion = motion_of(self.scene.planned[number], self.scene.ticks, time)
+        if isinstance(motion, Chaser):
+            self.herd.begin(motion.row, self.middle(int(self.herd.goals[motion.row]), time), time)
         self.motions[number], self.arrived[number] = motion, time
         self.rows[number]["out"] = 0
         self.rows[number]["moves"] = _moves(motion)
@@ -275,10 +294,11 @@ class Stage:
             self._went, self.chasing = go.tobytes(), set(herd.numbers[go].tolist())
         if self.chasing:
             goals, which = np.unique(herd.goals, return_inverse=True)
-            there = np.array(
-                [np.full(3, math.nan) if k == NOBODY or out[k] else self.middle(k, time) for k in goals.tolist()]
+            nowhere = np.full((2, 3), math.nan)
+            goal = np.array(
+                [nowhere if k == NOBODY or out[k] else self.motions[k].at(time)[:2] for k in goals.tolist()]
             )
-            found = herd.turn(time, there[which], go, (end - time) / UNITS)
+            found = herd.turn(time, *goal[which].swapaxes(0, 1), go, end)
             self.arena.set_motions(herd.numbers[go], *(one[go] for one in found), time)
 
     def face_all(self, time: int) -> None:

@@ -1,0 +1,251 @@
+"""Ways of bodies: adrift, with speeds that come by and by, round another, beside another; by closed forms and slow
+models, and shots meet them where they are."""
+
+import itertools
+import math
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+from scipy.stats import chi2
+
+import nivvo
+from nivvo.core.shapes import distance
+from nivvo.errors import DrillError
+
+TEXT = """nivvo = 1
+{world}
+[tick]
+rate = {rate}
+motion = "{motion}"
+[shooter.keeper]
+at = {home}
+shape.ball = 0.3
+{walk}
+[ability.flare]
+launch = {{ speed = 20, count = 12, fan = 360 }}
+flight.gravity_share = 0
+limits.life = 3
+on.shooters.then = "ignore"
+[target.wisp]
+{at}
+shape = {{ {shape} }}
+{move}
+{more}
+[case.tap]
+lasts = {lasts}
+input = [{input}]
+"""
+VIEWS = (("", 2), ("world.y = 'down'", 2), ("world.view = 'top'", 2), ("world.view = 'space'", 3))
+
+
+def made(size=2, **keys):
+    at = f"at = {[6.0, 2.0, 1.0][:size]}"
+    base = {"world": "", "rate": 60, "motion": "exact", "home": [0.0] * size, "walk": "", "at": at, "move": "",
+            "more": "", "shape": "ball = 0.4", "lasts": 4, "input": ""}  # fmt: skip
+    return nivvo.parse(TEXT.format(**{**base, **keys}))
+
+
+def way(run, name="wisp"):
+    return run.stage.motions[run.scene.number[name]]
+
+
+def seen(run, times, name="wisp"):
+    found = [way(run, name).seen(time) for time in times]
+    return np.array([p for p, _ in found]), np.array([v for _, v in found])
+
+
+class Adrift(unittest.TestCase):
+    def test_it_goes_on_at_its_speed_within_its_region_and_anywhere_in_it(self):
+        for world, size in VIEWS:
+            low, high = [-3.0, 1.0, 2.0][:size], [5.0, 4.0, 3.0][:size]
+            move = f"move = {{ drift = [{high}, {low}], speed = 7 }}"
+            run = nivvo.fire(made(size, world=world, move=move, at=f"at = {low}"))
+            p, v = seen(run, np.linspace(0.01, 900, 4001))
+            self.assertTrue(np.all((p[:, :size] >= np.array(low) - 1e-9) & (p[:, :size] <= np.array(high) + 1e-9)))
+            np.testing.assert_allclose(np.linalg.norm(v, axis=1), 7.0, atol=1e-9)
+            points = np.array([one[0] for one in way(run).pieces[1:]])[:, :size]
+            share = (points - low) / (np.array(high) - low)
+            for axis in range(size):
+                # Quarters of each side alike, at a level of one in a million.
+                counts = np.histogram(share[:, axis], bins=4, range=(0, 1))[0]
+                expected = len(points) / 4
+                self.assertLess(((counts - expected) ** 2 / expected).sum(), chi2.ppf(1 - 1e-6, 3))
+
+    def test_its_points_belong_to_the_seed_and_its_name(self):
+        move = "move = { drift = [[0, 0], [9, 9]], speed = 5 }"
+        more = "[target.another]\nat = [1, 1]\n" + move
+        one, two = (nivvo.fire(made(move=move, more=rest)) for rest in ("", more))
+        other = nivvo.fire(made(move=move, world="world.seed = 5"))
+        times = np.linspace(0, 30, 50)
+        np.testing.assert_array_equal(seen(one, times)[0], seen(two, times)[0])
+        self.assertGreater(np.abs(seen(one, times)[0] - seen(other, times)[0]).max(), 1.0)
+        self.assertGreater(np.abs(seen(two, times)[0] - seen(two, times, "another")[0]).max(), 1.0)
+
+
+class SpeedsUp(unittest.TestCase):
+    def test_along_points_it_sets_out_and_stops_as_a_train_does(self):
+        for length, speed, push in ((12.0, 3.0, 2.0), (2.0, 3.0, 2.0)):
+            for world, size in VIEWS:
+                at, goal = [0.0] * size, [0.6 * length, -0.8 * length, 0.0][:size]
+                corner = [0.3 * length, -0.4 * length, 0.0][:size]
+                move = f"through = [{corner}, {goal}], speed = {speed}, speeds_up = {push}, at_end = 'back'"
+                run = nivvo.fire(made(size, world=world, move=f"move = {{ {move} }}", at=f"at = {at}"))
+                top = min(speed, math.sqrt(length * push))
+                whole = length / top + top / push
+                times = np.linspace(0.0, 4.0 * whole, 900)
+                gone = np.linalg.norm(seen(run, times)[0], axis=1)
+                t = np.abs((times + whole) % (2 * whole) - whole)
+                t = np.minimum(t, whole - t)
+                near = np.where(t < top / push, 0.5 * push * t * t, top * t - 0.5 * top * top / push)
+                far = np.abs((times + whole) % (2 * whole) - whole) > 0.5 * whole
+                np.testing.assert_allclose(gone, np.where(far, length - near, near), atol=1e-8)
+
+    def test_a_steady_push_ends_at_the_top_speed(self):
+        move = "move = { velocity = [-3, 1], acceleration = [2, 0.5], top_speed = 6 }"
+        run = nivvo.fire(made(move=move))
+        t = next(t for t in np.linspace(0, 9, 2_000_001) if math.hypot(-3 + 2 * t, 1 + 0.5 * t) > 6)
+        for time in (1.0, t - 0.1, t + 1.0, 30.0):
+            p, v = way(run).seen(time)
+            s = min(time, t)
+            v1 = np.array([-3 + 2 * s, 1 + 0.5 * s])
+            p1 = np.array([6 - 3 * s + s * s, 2 + s + 0.25 * s * s]) + v1 * (time - s)
+            np.testing.assert_allclose(v[:2], v1, atol=1e-4)
+            np.testing.assert_allclose(p[:2], p1, atol=2e-4 * max(time, 1))
+        self.assertAlmostEqual(np.linalg.norm(way(run).seen(30.0)[1]), 6.0, delta=1e-9)
+
+    def test_who_chases_turns_by_and_by_as_a_slow_model_does(self):
+        for word, sign in (("chase", 1), ("flee", -1)):
+            for motion in ("exact", "explicit"):
+                run = nivvo.fire(made(move=f"move = {{ {word} = 'keeper', speed = 5, speeds_up = 4 }}", motion=motion,
+                                      walk="move.velocity = [1, 4]", rate=30))  # fmt: skip
+                place, velocity = np.array([6.0, 2.0]), np.zeros(2)
+                for k in range(100):
+                    np.testing.assert_allclose(seen(run, [k / 30])[0][0][:2], place, atol=1e-9)
+                    off = np.array([1.0, 4.0]) * k / 30 - place
+                    wish = sign * off / np.linalg.norm(off) * (min(5, np.linalg.norm(off) * 30) if sign > 0 else 5)
+                    gains = wish - velocity
+                    most = 4 / 30
+                    velocity = (
+                        wish if np.linalg.norm(gains) <= most else velocity + gains / np.linalg.norm(gains) * most
+                    )
+                    place = place + velocity / 30
+
+
+class Rounds(unittest.TestCase):
+    def test_at_each_tick_it_is_on_the_circle_round_the_other_wherever_that_goes(self):
+        for (world, size), rate in itertools.product(VIEWS, (-90, 200)):
+            walk = f"move = {{ velocity = {[1.0, 0.5, 0.25][:size]} }}"
+            move = f"move.circle = {{ body = 'keeper', turn_rate = {rate} }}"
+            run = nivvo.fire(made(size, world=world, move=move, walk=walk))
+            times = np.arange(0, 240) / 60
+            off = seen(run, times)[0] - seen(run, times, "keeper")[0]
+            frame = run.scene.frame
+            x, y, rest = off @ frame.first, off @ frame.second, off @ np.cross(frame.first, frame.second)
+            np.testing.assert_allclose(np.hypot(x, y), math.hypot(x[0], y[0]), atol=1e-7)
+            np.testing.assert_allclose(rest, rest[0], atol=1e-9)
+            angle = np.unwrap(np.arctan2(y, x))
+            np.testing.assert_allclose(angle, angle[0] + math.radians(rate) * times, atol=1e-7)
+
+    def test_who_comes_late_goes_round_from_where_it_comes(self):
+        more = "[target.gull]\nwave = { count = 3, every = 0.5, places = [[5, 0], [0, 4], [-3, 0]] }\n"
+        more += "move.circle = { body = 'keeper', turn_rate = 90 }\n"
+        run = nivvo.fire(made(more=more))
+        for k, far in enumerate((5, 4, 3)):
+            p, _ = seen(run, np.arange(30 * k + 1, 200) / 60, f"gull-{k + 1}")
+            np.testing.assert_allclose(np.linalg.norm(p, axis=1), far, atol=1e-7)
+
+
+class Beside(unittest.TestCase):
+    LEADERS = (
+        "chase = 'keeper', speed = 3",
+        "circle = { body = 'keeper', turn_rate = 120 }",
+        "velocity = [1, 2]",
+        "drift = [[0, 0], [9, 9]], speed = 5",
+        "through = [[9, 1], [3, 3]], speed = 4, at_end = 'back'",
+    )
+
+    def test_it_keeps_its_place_beside_the_other_at_every_time(self):
+        for leader in self.LEADERS:
+            more = "[target.second]\nmove = { beside = 'wisp', offset = [-1, 0.5] }\n"
+            more += "[target.third]\nmove = { beside = 'second', offset = [-1, 0.5] }\n"
+            run = nivvo.fire(made(move=f"move = {{ {leader} }}", more=more, walk="move.velocity = [0.5, 1]"))
+            times = np.linspace(0.003, 3.9, 97)
+            for name, offset in (("second", [-1, 0.5, 0]), ("third", [-2, 1, 0])):
+                np.testing.assert_allclose(seen(run, times, name)[0] - seen(run, times)[0], [offset] * 97, atol=1e-9)
+
+    def test_when_the_other_is_taken_away_it_stands(self):
+        drill = made(
+            move="move.velocity = [1, 0]", more="[target.second]\nmove = { beside = 'wisp', offset = [0, 2] }\n"
+        )
+        live = nivvo.Live(drill, compiled=False)
+        for _ in range(30):
+            live.step()
+        live.remove("wisp")
+        live.add("target", "late", at=[0, 9], move={"velocity": [5, 0]})
+        for _ in range(30):
+            live.step()
+        np.testing.assert_allclose(live.place("second"), [6.5, 4.0], atol=1e-9)
+        np.testing.assert_allclose(live.place("late"), [2.5, 9.0], atol=1e-9)
+
+
+class Met(unittest.TestCase):
+    def test_shots_meet_them_where_they_are_asleep_or_not_compiled_or_not(self):
+        """Turned shapes that go all ways, in four views, in exact step and a game's own."""
+        rng, hits = np.random.default_rng(4), 0
+        moves = (*Beside.LEADERS, "velocity = [-2, 1], acceleration = [3, 1], top_speed = 4",
+                 "through = [[9, 1], [3, 3]], speed = 4, speeds_up = 6, at_end = 'back'",
+                 "flee = 'keeper', speed = 3, speeds_up = 5")  # fmt: skip
+        for k, move in enumerate(moves):
+            world, size = VIEWS[k % 3]
+            shape = f"box = {rng.uniform(0.5, 2.5, 2).round(2).tolist()}, turned = {rng.uniform(0, 180):.1f}"
+            more = "[target.second]\nmove = { beside = 'wisp', offset = [-1, 2] }\n"
+            more += f"shape = {{ polygon = [[0, 0], [2, 0], [1, 1.5]], turned = {rng.uniform(0, 360):.1f} }}\n"
+            drill = made(size, world=world, move=f"move = {{ {move} }}", more=more, shape=shape,
+                         walk="move.velocity = [0.4, 0.2]", motion=("exact", "verlet")[k % 2],
+                         input=", ".join(f"{{ t = {0.3 * n + 0.1:.1f}, tap = 'fire' }}" for n in range(6)))  # fmt: skip
+            digests = set()
+            for mode, sleep in (("never", "auto"), ("always", "auto"), ("always", "never")):
+                with mock.patch.dict(os.environ, NIVVO_COMPILE=mode, NIVVO_SLEEP=sleep):
+                    run = nivvo.fire(drill)
+                    digests.add(run.digest)
+            self.assertEqual(len(digests), 1, move)
+            for row in run.rows("contacts"):
+                hits += 1
+                number = run.scene.number[row["body"]]
+                tick = math.floor(row["time"] * 60)
+                a, b = (way(run, row["body"]).seen(one / 60)[0] for one in (tick, tick + 1))
+                middle = way(run, row["body"]).seen(row["time"])[0]
+                if k % 2:
+                    # In a game's own step it goes straight over a tick.
+                    middle = a + (b - a) * (row["time"] * 60 - tick)
+                point = np.array([row["x"], row["y"], 0.0]) - middle
+                self.assertAlmostEqual(distance(run.scene.bodies[number], tuple(point.tolist()))[0], 0.0, delta=1e-6)
+        self.assertGreater(hits, 60)
+
+
+class Told(unittest.TestCase):
+    def test_what_makes_no_sense_is_told(self):
+        for move, says in (
+            ("drift = [[0, 0], [3, 3]]", "go with speed"),
+            ("drift = [[1, 1], [1, 1]], speed = 2", "goes nowhere"),
+            ("drift = [[1, 1, 1], [1, 1]], speed = 2", "drift"),
+            ("beside = 'keeper'", "offset"),
+            ("beside = 'wisp', offset = [1, 1]", "no other body"),
+            ("beside = 'second', offset = [1, 1]", "in a ring"),
+            ("circle = { turn_rate = 3 }", "needs centre, or body"),
+            ("circle = { body = 'keper', turn_rate = 3 }", "did you mean keeper"),
+            ("velocity = [9, 0], acceleration = [1, 0], top_speed = 3", "faster than top_speed"),
+            ("velocity = [1, 0], top_speed = 3", "goes with acceleration"),
+            ("velocity = [1, 0], speeds_up = 3", "through, chase or flee"),
+            ("through = [[1, 1]], speed = 3, speeds_up = 3, at_end = 'around'", "never stops"),
+        ):
+            more = "[target.second]\nmove = { beside = 'wisp', offset = [0, 2] }\n" if "second" in move else ""
+            with self.assertRaises(DrillError, msg=move) as caught:
+                made(move=f"move = {{ {move} }}", more=more)
+            self.assertIn(says, str(caught.exception), move)
+
+
+if __name__ == "__main__":
+    unittest.main()
