@@ -16,7 +16,7 @@ import click
 from nivvo.cli.common import note, say
 from nivvo.cli.tables import print_table
 
-DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole", "dunes")
+DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole", "dunes", "skerry")
 
 
 @click.command("demo")
@@ -25,7 +25,7 @@ def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
     The quay, the jetty, the wharf, the mole and the dunes are seen from the side, the deck and the watch from above,
-    the breakwater is in space. The drill files are copied there too, to change and fire again; one that has been
+    the breakwater and the skerry are in space. The drill files are copied there too, to change and fire again; one that has been
     changed is kept, and fired as it is.
     """
     from nivvo.spec.drill import load

@@ -93,6 +93,7 @@ class Arena:
             setattr(made, name, getattr(self, name).copy())
         made.world["sampled"] = sampled
         made._empty(sampled)
+        made.guided = made.guided or bool(made.bodies["turns"].any())
         made.counters[pool.STALE] = 1
         return made
 
@@ -179,6 +180,8 @@ class Arena:
 
     def plan(self) -> None:
         """Lay the grid anew: after bodies have come, or have come to move."""
+        if self.bodies["turns"].any():
+            self.guide()
         origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5

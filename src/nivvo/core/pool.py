@@ -206,6 +206,8 @@ BODY = np.dtype(
         ("corners", "f8", (MOST_CORNERS, 2)),
         ("spot", "f8", 3),
         ("front", "f8", 3),
+        ("about", "f8", 3),
+        ("turns", "f8"),
         ("radius", "f8"),
         ("health", "f8"),
         ("full", "f8"),
@@ -226,11 +228,13 @@ BODY = np.dtype(
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0, a0: the same
 at t0, from which they follow. size: half of its axis-aligned box. corners, count: of a prism, along axis0 and axis1
-from its centre, in turn. layer: STILL, MOVING (both in the grid) or LARGE (kept apart). moves: STAYS_PUT; GOES, or
-may come to; or VEERS: its way may change at any tick, and whoever sleeps asks each tick whether it comes near. full:
-the most health it can have. armour: taken from each damage, after soaks, a share of it. spot: what damage goes by on
-its face, from its centre; front: unit vector, nothing: along its velocity. watched: whether the tick stops when it
-takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one. opens: whether there are openings on it."""
+from its centre, in turn. about, turns: a unit vector through its centre that it turns about, and how fast (rad/s, 0:
+not at all); its axes are those at the start of what is run. layer: STILL, MOVING (both in the grid) or LARGE (kept
+apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any tick, and whoever sleeps asks each
+tick whether it comes near. full: the most health it can have. armour: taken from each damage, after soaks, a share of
+it. spot: what damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched:
+whether the tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one. opens:
+whether there are openings on it."""
 
 OPENING = np.dtype(
     [

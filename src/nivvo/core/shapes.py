@@ -130,8 +130,11 @@ def extent(row: np.void) -> np.ndarray:
 def extents(rows: np.ndarray) -> np.ndarray:
     """Half sizes of the axis-aligned boxes around body records about their centres, shape (n, 3); inf if endless."""
     axes = np.stack([rows["axis0"], rows["axis1"], rows["axis2"]], axis=1)
-    reach = np.abs(axes) * with_an_end(rows["half"])[:, :, None]
-    out = reach.sum(axis=1) + rows["radius"][:, None]
+    half = with_an_end(rows["half"])
+    out = (np.abs(axes) * half[:, :, None]).sum(axis=1) + rows["radius"][:, None]
+    # What turns may come to reach as far as a corner, any way.
+    whole = np.sqrt((half * half).sum(axis=1)) + rows["radius"]
+    out = np.where((rows["turns"] != 0.0)[:, None], whole[:, None], out)
     out[rows["half"][:, 2] == ENDLESS, 2] = np.inf
     out[rows["kind"] == HALF_SPACE] = np.inf
     return out

@@ -25,6 +25,11 @@ def dot(u, v):
 
 
 @inner
+def cross(u, v):
+    return u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+
+
+@inner
 def sub(u, v):
     return u[0] - v[0], u[1] - v[1], u[2] - v[2]
 

@@ -232,6 +232,9 @@ def body_of(
     if (front := getattr(model, "front", None)) is not None:
         way = front if isinstance(front, list) else [front, 0.0]
         row["front"] = frame.raised(frame.direction(way[0]), way[1]) if way[1] else frame.direction(way[0])
+    if getattr(model, "turns", None):
+        about = np.cross(frame.first, frame.second) if model.turns_about is None else np.array(model.turns_about)
+        row["about"], row["turns"] = frames.unit(about), math.radians(model.turns)
     shift = row["c0"] - at
     row["out"] = arrives > 0
     mass, friction = getattr(model, "mass", None), getattr(model, "friction", None)

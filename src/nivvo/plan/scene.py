@@ -106,6 +106,9 @@ class Scene:
             name: gunner_of(shooter, self.frame, world.y == "up", model.tick.rate, self.metre)
             for name, shooter in shooters.items()
         }
+        for body in self.planned:
+            if body.move is not None and body.move.beside is not None:
+                body.row["c0"] = self._beside(body.name) + body.shift
         self.bodies = pool.zeros(len(pieces), pool.BODY)
         for k, body in enumerate(self.planned):
             self.bodies[k] = body.row
@@ -116,6 +119,13 @@ class Scene:
         self.cues: tuple[Cue, ...] = ()
         self._offsets: dict[tuple, tuple] = {}
         self._arena = self._laid(world.bounds)
+
+    def _beside(self, name: str) -> np.ndarray:
+        """The place of a body at 0 s (3,), which may be beside another."""
+        body = self.planned[self.number[name]]
+        if body.move is None or body.move.beside is None:
+            return body.row["c0"] - body.shift
+        return self._beside(body.move.beside) + body.move.offset
 
     def with_abilities(self, model: Model, known: dict) -> Scene:
         """This scene with the abilities of a drill; ``known`` are plans of models that others had too."""

@@ -21,7 +21,7 @@ LEVEL = math.sqrt(0.5)
 class Mark(NamedTuple):
     """An anchor: of which projectile, ability and shooter; on which body, where from its middle (3,), normal (3,).
 
-    way : as what left it flew (3,). effect : as it is written.
+    way : as what left it flew (3,). effect : as it is written. time : when (clock).
     """
 
     key: int
@@ -32,6 +32,7 @@ class Mark(NamedTuple):
     normal: np.ndarray
     way: np.ndarray
     effect: Anchor
+    time: int
 
 
 def above(frame: Frame, normal: np.ndarray, way: np.ndarray) -> np.ndarray:
@@ -73,7 +74,9 @@ class Anchors:
         for _, mine in sorted(self.of.items()):
             for one in reversed(mine):
                 other = self.newest(stage, one.effect.pairs_with, one.shooter)
-                both = other is not None and one.effect.opens is not None and other.effect.opens is not None
+                if other is None or {one.body, other.body} & stage.turning.keys():
+                    continue
+                both = one.effect.opens is not None and other.effect.opens is not None
                 if both and other.key != one.key and not taken & {one.key, other.key}:
                     taken |= {one.key, other.key}
                     marks += [(one, len(marks) + 1), (other, len(marks))]

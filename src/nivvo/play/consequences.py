@@ -251,12 +251,12 @@ class Consequences:
         ability, shooter = session.of_key(contact.key)
         point = contact.p - contact.radius * contact.normal
         offset = point - session.stage.middle(contact.body, time)
-        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect)
+        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect, time)
         start, after, tick, _, normal = self._at(contact)
         for code, one in self.anchors.leave(session.stage, mark, point, time):
             other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
             pair = -1.0 if other is None else float(other.key)
-            where = session.stage.middle(one.body, time) + one.offset
+            where = session.stage.carried(one.body, one.offset, one.time, time)
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
         if effect.opens is not None:
             self._open()

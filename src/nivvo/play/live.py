@@ -368,7 +368,8 @@ class Live(Tabled):
         now, found = self.scene.ticks.edge(self._session.tick), self._session.consequences.anchors
         return [
             Anchored(self.name_of(one.key), one.ability, one.shooter, stage.names[one.body],
-                     drop(stage.middle(one.body, now) + one.offset), drop(one.normal))
+                     drop(stage.carried(one.body, one.offset, one.time, now)),
+                     drop(stage.carried(one.body, one.normal, one.time, now) - stage.middle(one.body, now)))
             for one in found.all(stage)
         ]  # fmt: skip
 

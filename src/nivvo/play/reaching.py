@@ -135,7 +135,7 @@ class Reaching:
                 continue
             rule, done = stage.on_shooter[number], True
             here, there = stage.middle(shooter, time), stage.middle(number, time)
-            _, normal = between(stage.rows[shooter], here, stage.rows[number], there)
+            _, normal = between(stage.rows[shooter], here, stage.row(number, time), there)
             at = (NOBODY, time, 0.0, tick, here, normal)
             arena.note(pool.REACHED, number, 0, float(shooter), 0.0, *at)
             if rule.damage:
@@ -150,12 +150,12 @@ class Reaching:
     def _gap(self, number: int, shooter: int, time: int) -> float:
         stage = self.session.stage
         here, there = stage.middle(shooter, time), stage.middle(number, time)
-        return between(stage.rows[shooter], here, stage.rows[number], there)[0]
+        return between(stage.rows[shooter], here, stage.row(number, time), there)[0]
 
     def _first(self, number: int, shooter: int, now: int, end: int) -> float:
         """When two first touch from now on (clock); inf if they do not before the end."""
         stage = self.session.stage
-        one, other = stage.rows[shooter], stage.rows[number]
+        one, other = stage.rows[shooter], stage.row(number, now)
         far = stage.reach(number) + stage.reach(shooter) + self.skin
         for start, stop, off, v, a in self._ways(number, shooter, now, end):
             seconds = (stop - start) / UNITS

@@ -45,16 +45,17 @@ def drawn(draw: Callable) -> Callable:
     return drawing
 
 
-def new_figure(count: int, tall: float = 8.0) -> Figure:
-    """A figure of ``count`` axes, 1280 pixels wide and ``tall`` hundred high, that needs no screen."""
+def new_figure(count: int, tall: float = 8.0, beside: bool = False) -> Figure:
+    """A figure of ``count`` axes, above or beside one another, 1280 pixels wide and ``tall`` hundred high."""
     with plainly():
         from matplotlib.backends.backend_agg import FigureCanvasAgg
         from matplotlib.figure import Figure
 
         figure = Figure(figsize=(12.8, tall), dpi=100)
         FigureCanvasAgg(figure)
-        figure.subplots(count, 1)
-        figure.subplots_adjust(left=0.06, right=0.985, top=1 - 0.78 / tall, bottom=0.6 / tall, hspace=0.25)
+        figure.subplots(*((1, count) if beside else (count, 1)))
+        edges = {"top": 1 - 0.78 / tall, "bottom": 0.6 / tall}
+        figure.subplots_adjust(left=0.06, right=0.985, hspace=0.25, wspace=0.12, **edges)
         return figure
 
 

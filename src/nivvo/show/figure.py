@@ -32,6 +32,9 @@ if TYPE_CHECKING:
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
 MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
+STACKED, SIDE_BY_SIDE = (1180, 295), (565, 660)
+"""Pixels of each of two views that stand above one another, or beside."""
+
 LEAST_OFF = 0.3
 """Metres off the plane of a view from which on a body is drawn faint, and told how far off."""
 
@@ -112,7 +115,7 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
     """
     needed = views(run)
     if axes is None:
-        axes = new_figure(len(needed)).axes
+        axes = new_figure(len(needed), beside=_beside(needed, run)).axes
     given = list(np.ravel(np.array(axes, dtype=object)))
     if len(given) != len(needed):
         raise CallError(f"this run is drawn on {len(needed)} axes, not {len(given)}")
@@ -122,16 +125,25 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
     return given[0] if len(given) == 1 else given
 
 
+def _beside(needed: list[View], run: Run) -> bool:
+    """Whether views are larger if they are drawn beside one another."""
+    if len(needed) == 1:
+        return False
+    sizes = [high - low for low, high in (limits_of(view, run) for view in needed)]
+    above, beside = (min(float(np.min(room / size)) for size in sizes) for room in (STACKED, SIDE_BY_SIDE))
+    return beside > above
+
+
 def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) -> FilePath:
     """Draw a run into a PNG or SVG file. Raises CallError for another ending, OutputError if it cannot be written."""
     path = check_picture(path)
     needed = views(run)
-    tall = 8.0
-    if len(needed) == 1:
-        low, high = limits_of(needed[0], run)
-        wide = high - low
-        tall = min(max(11.8 * wide[1] / wide[0] + 1.4, 4.5), 8.0)
-    figure = new_figure(len(needed), tall)
+    tall, beside = 8.0, _beside(needed, run)
+    if len(needed) == 1 or beside:
+        sizes = [high - low for low, high in (limits_of(view, run) for view in needed)]
+        high = max(float(size[1] / size[0]) for size in sizes)
+        tall = min(max((5.65 if beside else 11.8) * high + 1.4, 4.5), 8.0)
+    figure = new_figure(len(needed), tall, beside)
     draw(run, figure.axes, preview)
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case}")
 
@@ -249,7 +261,7 @@ def _filled(ax: Axes, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np
 
 def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -> list[tuple[str, np.ndarray, bool]]:
     """Draw all bodies; returns (name, outline, endless) of those that are to be named."""
-    from matplotlib.patches import Polygon
+    from matplotlib.patches import Circle, Polygon
 
     styles = {
         "obstacle": {"facecolor": "#d9dee2", "edgecolor": STONE, "hatch": "///", "linewidth": 1.2},
@@ -276,7 +288,15 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             _drift(ax, view, run, number, edge, RUST if kind != "shooter" else MOSS)
         if kind == "target":
             ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
-        whole = run.scene.whole[name]
+        if number in run.stage.turning:
+            centre, reach = flat(row["c0"], view.across, view.upward), run.stage.reach(number)
+            ax.add_patch(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
+        wave = run.stage.waves.get(number)
+        if wave is not None:
+            if number != wave.bodies[0]:
+                continue
+            name, off = f"{wave.name}, {len(wave.bodies)} of them", 0.0
+        whole = run.scene.whole.get(name, [number])
         if number != whole[len(whole) // 2]:
             # Of several shapes that are one body one bears its name.
             continue
@@ -286,7 +306,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             # What fills much of the picture is named inside, like what has no end.
             edge, endless = np.clip(edge, low, high), True
         if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
-            where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint else ""
+            where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint and off else ""
             named.append((name + where, edge, endless))
     return named
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
+from nivvo.core.clock import from_seconds, to_seconds
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.play.run import Run
@@ -76,6 +76,7 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
             shape = half_plane(normal, flat(row["c0"], view.across, view.upward), low, high)
         else:
             place = run.stage.motions[number].seen(max(time, 0.0))[0]
+            row = run.stage.row(number, from_seconds(max(time, 0.0)))
             shape = outline(row, place, view.across, view.upward)
         if len(shape) > 2:
             ax.add_patch(Polygon(shape, closed=True, facecolor=fill, edgecolor=edge, linewidth=1.2, zorder=2))

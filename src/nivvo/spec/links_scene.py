@@ -94,6 +94,10 @@ def _others(links: Links, key: tuple, body) -> None:
 def body(links: Links, key: tuple, body) -> None:
     links.vector((*key, "at"), body.at)
     links.vector((*key, "spot"), getattr(body, "spot", None))
+    if (about := getattr(body, "turns_about", None)) is not None:
+        links.vector((*key, "turns_about"), about)
+        if links.model.world.size == 2:
+            links.say((*key, "turns_about"), "in 2D it turns in the plane", about)
     if isinstance(front := getattr(body, "front", None), list) and links.model.world.size == 2:
         links.say((*key, "front"), "in 2D a front is one angle", front, "a number of degrees")
     if body.move is not None:

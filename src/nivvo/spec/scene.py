@@ -488,6 +488,10 @@ class Obstacle(Table):
         None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
     )
     move: Move | None = None
+    turns: Degrees | None = Field(
+        None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
+    )
+    turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
@@ -502,6 +506,8 @@ class Obstacle(Table):
             raise ValueError("what is made of several shapes neither chases nor flees")
         if self.move is not None and self.move.circle is not None and self.move.circle.body and several:
             raise ValueError("what is made of several shapes goes round a centre, not a body")
+        if self.turns is not None and several:
+            raise ValueError("what is made of several shapes does not turn")
         return self
 
 
@@ -509,8 +515,13 @@ def _pushed(body: Obstacle | Target) -> None:
     """What goes with a mass."""
     if body.mass is not None and body.move is not None:
         raise ValueError("write mass or move: what has a way of its own is not pushed")
-    if body.mass is not None and body.shape is not None and body.shape.half_space is not None:
+    endless = body.shape is not None and body.shape.half_space is not None
+    if body.mass is not None and endless:
         raise ValueError("a half_space has no end, so no mass")
+    if body.turns is not None and (body.mass is not None or endless):
+        raise ValueError("turns: a half_space, and what has a mass, does not turn")
+    if body.turns_about is not None and (body.turns is None or not any(body.turns_about)):
+        raise ValueError("turns_about is an axis, and goes with turns")
     if body.friction is not None and body.mass is None:
         raise ValueError("friction goes with mass")
 
@@ -586,6 +597,10 @@ class Target(Table):
     armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
+    turns: Degrees | None = Field(
+        None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
+    )
+    turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
     arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
     wave: Wave | None = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")

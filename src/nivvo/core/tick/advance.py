@@ -72,7 +72,6 @@ from nivvo.core.pool import (
     VERLET,
     WHY,
 )
-from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn
 from nivvo.core.tick.events import NOWHERE, finish, tell
@@ -81,6 +80,7 @@ from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, lodged, set_back, slide
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, look, past_movers, veers_by
+from nivvo.core.turning import distance_at
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 MOST_HOPS = 16
@@ -265,7 +265,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
             begin(q, par, clock[0], late, p, v)
-    if GUIDED and q["on"] > 0 and lodged(q):
+    if GUIDED and q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
         if why == 0:
             put(q["p"], p1)
@@ -596,7 +596,7 @@ def leave(k, q, now):
             break
         b = k.bodies[j]
         centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
-        gap, _ = distance(b, sub(vec(q["p"]), centre))
+        gap, _ = distance_at(b, sub(vec(q["p"]), centre), float(now["dt"]))
         inside[c] = -1
         if gap - k.params[int(q["param"])]["radius"] <= skin and b["out"] == 0:
             inside[held] = j

@@ -45,12 +45,12 @@ from nivvo.core.pool import (
     STAYS,
     STUCK,
 )
-from nivvo.core.shapes import distance
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import nears
 from nivvo.core.trig import angle_of
+from nivvo.core.turning import distance_at, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
@@ -201,6 +201,9 @@ def settle_on(k, i, j, now, t, gap, place, how):
     if not GUIDED or how == ENDS:
         return False
     p, n, v, u = place
+    if k.bodies[j]["turns"] != 0.0:
+        # Nothing slides or rolls on what turns: it goes along with the place that it touched.
+        how = STAYS
     if gap < 0.0 and how == ROLLS:
         p = along(p, n, -gap)
     r = sub(v, u)
@@ -280,8 +283,10 @@ def begin(q, par, start, time, p, v):
 def met(k, q, at, b, t):
     """Where a projectile meets a body: ((place, outward normal, velocity, the body's), gap between the surfaces)."""
     p, u, a = vec(at["p"]), vec(b["v"]), vec(b["a"])
-    gap, n = distance(b, sub(p, arc(vec(b["c"]), u, a, t)))
-    return (p, n, vec(at["v"]), along(u, a, t)), gap - k.params[int(q["param"])]["radius"]
+    d = sub(p, arc(vec(b["c"]), u, a, t))
+    gap, n = distance_at(b, d, t)
+    u = along(along(u, a, t), surface_speed(b, along(d, n, -gap)), 1.0)
+    return (p, n, vec(at["v"]), u), gap - k.params[int(q["param"])]["radius"]
 
 
 @inner

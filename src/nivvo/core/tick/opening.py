@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from nivvo.core._jit import inner
 from nivvo.core.pool import CONTACT, ENTERS, WENT_THROUGH
-from nivvo.core.shapes import distance
 from nivvo.core.tick.events import tell
+from nivvo.core.turning import distance_at
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 SAME_SIDE = 0.9
@@ -55,5 +55,5 @@ def through(k, q, j, g, now, t, gap, place, radius):
     v1 = along(along(v1, vec(two["beside"]), -dot(r, vec(one["beside"]))), n1, -dot(r, vec(one["normal"])))
     tell(k, now, t, q, (CONTACT, j, ENTERS, 0.0, gap), place)
     tell(k, now, t, q, (WENT_THROUGH, int(two["body"]), 0, float(one["key"]), float(two["key"])), (p1, n1, v1, u1))
-    deep, _ = distance(b, sub(p1, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)))
+    deep, _ = distance_at(b, sub(p1, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)), t)
     return p1, v1, int(two["body"]) if deep - radius < -float(k.world[0]["skin"]) else -1

@@ -12,7 +12,7 @@ import math
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
 from nivvo.core.pool import A_STEP, STUCK
-from nivvo.core.shapes import distance
+from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 TURN = 0.02
@@ -31,7 +31,7 @@ STILL, ALONG_IT, OFF = 0, 1, 2
 def surface(b, p, radius, late):
     """The body's velocity, its outward normal and the gap to a ball at ``p``, ``late`` s into the tick."""
     centre, u = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), late), along(vec(b["v"]), vec(b["a"]), late)
-    gap, n = distance(b, sub(p, centre))
+    gap, n = distance_at(b, sub(p, centre), late)
     return u, n, gap - radius
 
 
@@ -115,7 +115,10 @@ def carried(k, q, p, late, end, clock):
     if 0 <= q["until"] <= clock[1]:
         end, why = max((q["until"] - clock[0]) / UNITS, late), int(q["cause"])
     c, u, a = vec(b["c"]), vec(b["v"]), vec(b["a"])
-    return along(p, sub(arc(c, u, a, end), arc(c, u, a, late)), 1.0), along(u, a, end), why, end
+    off = sub(p, arc(c, u, a, late))
+    if b["turns"] != 0.0:
+        off = rotated(off, vec(b["about"]), b["turns"] * (end - late))
+    return along(arc(c, u, a, end), off, 1.0), along(along(u, a, end), surface_speed(b, off), 1.0), why, end
 
 
 __all__ = ["A_STEP", "carried", "lodged", "set_back", "slide"]

@@ -9,8 +9,8 @@ from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
 from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, SLIPPED, SWEPT, VEERS
-from nivvo.core.shapes import distance
 from nivvo.core.tick.events import NOWHERE, tell
+from nivvo.core.turning import distance_at, first_contact_turning, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 MOST_CHUNKS = 4096
@@ -167,11 +167,14 @@ def meets(b, rule, late, way, span, whole):
         pull = vec(b["a"])
         u = along(vec(b["v"]), pull, late)
         rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
-    what, t = first_contact(b, rel, relv, rela, radius, span, skin)
+    if GUIDED and b["turns"] != 0.0:
+        what, t = first_contact_turning(b, rel, relv, rela, radius, span, skin, late)
+    else:
+        what, t = first_contact(b, rel, relv, rela, radius, span, skin)
     if swept:
         return what, t
     if whole:
-        gap, _ = distance(b, arc(rel, relv, rela, span))
+        gap, _ = distance_at(b, arc(rel, relv, rela, span), late + span)
         if gap <= radius:
             return 1, span
     return (NONE if what == NONE else SLIPS), t
@@ -182,8 +185,9 @@ def leaves(b, late, way, t):
     """Whether a projectile that overlaps a body at a time moves out of it."""
     p, v, a = way
     u, pull = vec(b["v"]), vec(b["a"])
-    _, n = distance(b, sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t)))
-    return dot(n, sub(along(v, a, t), along(u, pull, late + t))) >= 0.0
+    d = sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t))
+    _, n = distance_at(b, d, late + t)
+    return dot(n, sub(sub(along(v, a, t), along(u, pull, late + t)), surface_speed(b, d))) >= 0.0
 
 
 @inner

@@ -115,7 +115,7 @@ class Afoot:
         here, velocity = stage.middle(number, time), (0.0, 0.0, 0.0)
         if stage.motions[number].moves:
             velocity = _three((stage.middle(number, self.end) - here) / ((self.end - time) / UNITS))
-        return Other(number, stage.rows[number], _three(here), velocity, stage.reach(number))
+        return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number))
 
 
 def _three(vector) -> tuple[float, float, float]:

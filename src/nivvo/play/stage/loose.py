@@ -112,7 +112,7 @@ class Bodies:
         velocity = pushing.NOWHERE
         if stage.motions[number].moves:
             velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
-        return Other(number, stage.rows[number], _three(here), velocity, pushing.reach_of(stage.rows[number]))
+        return Other(number, stage.row(number, time), _three(here), velocity, pushing.reach_of(stage.rows[number]))
 
 
 def _three(vector) -> pushing.Vector:

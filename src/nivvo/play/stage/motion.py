@@ -26,10 +26,10 @@ def counts(seconds: float) -> int:
 class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
 
-    veers : whether it may change at any tick.
+    veers : whether it may change at any tick. turns : whether the body turns about its middle.
     """
 
-    veers = False
+    veers = turns = False
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
         self._rests: bool | None = None
@@ -39,7 +39,7 @@ class Motion:
     @property
     def moves(self) -> bool:
         """Whether it moves or may come to move."""
-        if len(self.times) > 1:
+        if self.turns or len(self.times) > 1:
             return True
         if self._rests is None:
             self._rests = not any(part.any() for part in self.pieces[0][1:])
@@ -76,6 +76,7 @@ class Motion:
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Motion:
         """The motion of what is moved from outside: from now on to ``goal`` by ``then``, or at once; there it stays."""
         moved = Motion(self.at(now)[0])
+        moved.turns = self.turns
         moved._go_to(now, then, goal, jump)
         return moved
 

@@ -18,6 +18,7 @@ from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
 from nivvo.core.pushing import first_touch, reach_of
 from nivvo.core.shapes import between, distance, support
+from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
 from nivvo.plan.scene import Scene
@@ -31,6 +32,9 @@ from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
 
 STILL = (0.0, 0.0, 0.0)
+TURNED = ("axis0", "axis1", "axis2", "front", "spot")
+"""Vectors of a record that turn with its body."""
+
 PUSHES = 32
 """How often a body is pushed out of what it is in, until it is clear or is not."""
 
@@ -40,7 +44,7 @@ SEEN = 64
 
 def _moves(motion: Motion) -> int:
     """How a body moves, as the engine has it."""
-    return pool.VEERS if motion.veers else pool.GOES if motion.moves else pool.STAYS_PUT
+    return pool.VEERS if motion.veers or motion.turns else pool.GOES if motion.moves else pool.STAYS_PUT
 
 
 def three(vector) -> tuple[float, float, float]:
@@ -55,8 +59,9 @@ def _near(row, state, body, radius: float):
     def near(time: float) -> tuple[float, float]:
         p, u = state(time)
         t = time - since
-        gap, n = distance(row, sub(p, arc(c, v, a, t)))
-        return gap - radius, dot(n, sub(u, along(v, a, t)))
+        d = sub(p, arc(c, v, a, t))
+        gap, n = distance_at(row, d, t)
+        return gap - radius, dot(n, sub(sub(u, along(v, a, t)), surface_speed(row, d)))
 
     return near
 
@@ -85,8 +90,10 @@ class Stage:
             else:
                 self.motions.append(motion_of(body, scene.ticks))
         self.herd = Herd()
+        self.turning: dict[int, tuple[int, np.ndarray]] = {}
         for k, body in enumerate(scene.planned):
             self._after(k, body, 0)
+            self._spin(k, 0)
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
@@ -147,6 +154,7 @@ class Stage:
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         motion = self._after(number, body, start)
+        self._spin(number, start)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
         self.on_shooter.pop(number, None)
@@ -169,6 +177,13 @@ class Stage:
             self.rows[number]["c0"] = self.middle(number, time)
         return self.motions[number]
 
+    def _spin(self, number: int, start: int) -> None:
+        """Know of a body whether it turns, from a time on (clock)."""
+        self.turning.pop(number, None)
+        if self.rows[number]["turns"] != 0.0:
+            self.turning[number] = start, np.array([self.rows[number][name] for name in TURNED])
+            self.motions[number].turns = True
+
     def _shift(self, number: int) -> np.ndarray:
         """From the place that is written for a body to its middle (3,)."""
         return self.scene.planned[number].shift if number < len(self.scene.planned) else np.zeros(3)
@@ -186,6 +201,7 @@ class Stage:
             self.loose.of.pop(number, None)
             self.on_shooter.pop(number, None)
             self.shifts.pop(number, None)
+            self.turning.pop(number, None)
             self._free.append((tick, number))
         self.arena.plan()
 
@@ -213,8 +229,9 @@ class Stage:
 
     @property
     def thinks(self) -> bool:
-        """Whether bodies chase or flee, are to arrive, or have a mass, so that something changes at a tick's start."""
-        return bool(len(self.herd.numbers) or self.coming or self.waiting or self.loose.of or self.afoot.feet)
+        """Whether bodies chase, flee, turn, are to arrive, or have a mass: something changes at a tick's start."""
+        own = self.turning or len(self.herd.numbers) or self.coming or self.waiting
+        return bool(own or self.loose.of or self.afoot.feet)
 
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
@@ -278,6 +295,7 @@ class Stage:
         motion = self.motions[number]
         if not isinstance(motion, Chaser | Beside | Pushed):
             motion = motion_of(self.scene.planned[number], self.scene.ticks, time)
+        motion.turns = number in self.turning
         if isinstance(motion, Chaser):
             self.herd.begin(motion.row, self.middle(int(self.herd.goals[motion.row]), time), time)
         self.motions[number], self.arrived[number] = motion, time
@@ -311,6 +329,7 @@ class Stage:
 
         From where that piece begins, so that no rounding hangs on when the session looked.
         """
+        self._turn_all(time)
         own = self._on_their_way()
         out = self.rows["out"]
         if any(out[k] for k in own):
@@ -323,9 +342,35 @@ class Stage:
                 self.arena.set_motion(k, *piece, start)
                 self._set[k] = piece
 
+    def _turn_all(self, time: int) -> None:
+        """Set each body that turns as it is turned at ``time``."""
+        for k in self.turning:
+            self._turned(self.rows[k], k, time)
+
+    def _turned(self, row: np.void, number: int, time: int) -> np.void:
+        start, vectors = self.turning[number]
+        angle = float(self.rows[number]["turns"]) * ((time - start) / UNITS)
+        about = three(row["about"])
+        for name, vector in zip(TURNED, vectors.tolist(), strict=True):
+            row[name] = rotated(vector, about, angle)
+        return row
+
+    def carried(self, number: int, offset: np.ndarray, since: int, time: int) -> np.ndarray:
+        """Where what was on a body, at an offset (3,) from its middle, ``since`` is at a time (clock)."""
+        if number in self.turning:
+            row = self.rows[number]
+            angle = float(row["turns"]) * ((time - since) / UNITS)
+            offset = np.array(rotated(three(offset), three(row["about"]), angle))
+        return self.middle(number, time) + offset
+
+    def row(self, number: int, time: int) -> np.void:
+        """The record of a body as it is turned at ``time``."""
+        return self._turned(self.rows[number].copy(), number, time) if number in self.turning else self.rows[number]
+
     def place_straight(self, start: int, end: int) -> None:
         """Let each moving body go straight over a tick."""
         seconds = (end - start) / UNITS
+        self._turn_all(start)
         self._set.clear()
         for k in self._on_their_way():
             here, there = self.motions[k].at(start)[0], self.motions[k].at(end)[0]
@@ -337,6 +382,9 @@ class Stage:
 
     def stop_all(self, time: int) -> None:
         """Let each moving body stand where it is at ``time``."""
+        self._turn_all(time)
+        self.rows["turns"] = 0.0
+        self.turning.clear()
         self._set.clear()
         for k in self.movers:
             self.arena.set_motion(k, self.middle(k, time), np.zeros(3), np.zeros(3), time)
@@ -373,12 +421,12 @@ class Stage:
 
     def gap(self, number: int, point, time: int) -> float:
         """Signed distance (units) of a point (3,) from a body at ``time``."""
-        return self.gap_at(number, point, self.middle(number, time))
+        return self.gap_at(number, point, self.middle(number, time), time)
 
-    def gap_at(self, number: int, point, middle) -> float:
-        """Signed distance (units) of a point (3,) from a body, were its middle at ``middle`` (3,)."""
+    def gap_at(self, number: int, point, middle, time: int = 0) -> float:
+        """Signed distance (units) of a point (3,) from a body as it is turned then, were its middle at ``middle``."""
         (x, y, z), (a, b, c) = point.tolist(), middle.tolist()
-        return float(distance(self.rows[number], (x - a, y - b, z - c))[0])
+        return float(distance(self.row(number, time), (x - a, y - b, z - c))[0])
 
     def around(self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str) -> list[int]:
         """Numbers of the bodies of some kinds that a ball on its way ``to`` (3,) from ``start`` may meet.
@@ -398,7 +446,7 @@ class Stage:
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
         ``stop`` (s), to 1e-12 of the scene; and when. Who asks how near something comes asks this."""
-        row, spans = self.rows[number], []
+        spans = []
         for piece in path.pieces(start, stop):
             now = piece.start
             while True:
@@ -407,16 +455,29 @@ class Stage:
                 end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
                 body = (three(c), three(v), three(a), since / UNITS)
                 bend = piece.bend + math.sqrt(float(dot(a, a)))
+                row = self.row(number, since)
+                if row["turns"]:
+                    bend += self._bend(row, piece.state, body, now, end)
                 spans.append(Span(now, end, _near(row, piece.state, body, radius), bend))
                 now = end
                 if now >= piece.stop:
                     break
         return least(spans, UNDECIDED * self.scene.size)
 
+    def _bend(self, row, state, body, start: float, end: float) -> float:
+        """By how much more the gap to a body that turns may bend between two times (s): see ``turning``."""
+        c, v, a, since = body
+        rate = abs(float(row["turns"]))
+        (p, u), (_, w) = state(start), state(end)
+        fast = 1.5 * max(math.sqrt(dot(one, one)) for one in (u, w)) + math.sqrt(dot(v, v))
+        fast += math.sqrt(dot(a, a)) * (end - since)
+        d = sub(p, arc(c, v, a, start - since))
+        return 2.0 * rate * fast + rate * rate * (math.sqrt(dot(d, d)) + fast * (end - start))
+
     def normal(self, number: int, point, time: int) -> np.ndarray:
         """Outward normal (3,) of a body at a point."""
         d = point - self.middle(number, time)
-        return np.array(distance(self.rows[number], (float(d[0]), float(d[1]), float(d[2])))[1])
+        return np.array(distance(self.row(number, time), (float(d[0]), float(d[1]), float(d[2])))[1])
 
     def first_on_line(self, start, to, radius: float, time: int, among) -> tuple[int, float] | None:
         """The first body (of the numbers ``among``) that a ball meets on the straight way ``to`` from ``start``.
@@ -429,7 +490,7 @@ class Stage:
             if self.out(number):
                 continue
             rel = tuple(float(x) for x in start - self.middle(number, time))
-            row = self.rows[number]
+            row = self.row(number, time)
             what, share = first_contact(row, rel, line, STILL, radius, 1.0, 1e-13 * self.scene.size)
             if what == TOUCH and (best is None or share < best[1]):
                 best = (number, share)
@@ -440,7 +501,7 @@ class Stage:
         line = tuple(float(x) for x in to)
         for number in self.of_kind("obstacle"):
             rel = tuple(float(x) for x in start - self.middle(number, time))
-            row = self.rows[number]
+            row = self.row(number, time)
             if (
                 not self.out(number)
                 and first_contact(row, rel, line, STILL, 0.0, 1.0, 1e-13 * self.scene.size)[0] != NONE
@@ -462,13 +523,13 @@ class Stage:
         middles = {k: self.middle(k, time) for k in among}
         place = start
         for _ in range(PUSHES):
-            gap, way = self._least_between(row, place, middles)
+            gap, way = self._least_between(row, place, middles, time)
             if gap >= 0.0:
                 break
             place = place + (slack - gap) * way
         if gap >= 0.0 and math.sqrt(float(dot(place - start, place - start))) <= within:
             return place
-        return self._free_near(row, start, within, middles)
+        return self._free_near(row, start, within, middles, time)
 
     def clear_share(self, number: int, way, time: int, but: tuple[int, ...] = ()) -> float:
         """The share of a straight way (3,) that a body can go before it touches something, as all stands at a time."""
@@ -476,7 +537,7 @@ class Stage:
         for k in self.of_kind("obstacle", "target", "shooter"):
             if k != number and k not in but and not self.out(k):
                 off, v = three(here - self.middle(k, time)), three(way)
-                share = min(share, first_touch(self.rows[number], off, v, STILL, self.rows[k], 1.0, skin))
+                share = min(share, first_touch(self.rows[number], off, v, STILL, self.row(k, time), 1.0, skin))
         return share
 
     def is_flat(self, number: int, point, normal, size: float, time: int) -> bool:
@@ -496,12 +557,12 @@ class Stage:
                 return False
         return True
 
-    def _least_between(self, row, place, middles: dict[int, np.ndarray]) -> tuple[float, np.ndarray]:
+    def _least_between(self, row, place, middles: dict[int, np.ndarray], time: int) -> tuple[float, np.ndarray]:
         """The least gap between a body at a place and others, and the way out of the nearest."""
-        found = [between(row, place, self.rows[k], middle) for k, middle in middles.items()]
+        found = [between(row, place, self.row(k, time), middle) for k, middle in middles.items()]
         return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
 
-    def _free_near(self, row, start, within: float, middles) -> np.ndarray | None:
+    def _free_near(self, row, start, within: float, middles, time: int) -> np.ndarray | None:
         """The nearest free place of a grid of directions and distances about one."""
         flat, golden = self.scene.frame.size == 2, math.pi * (3.0 - math.sqrt(5.0))
         count = 48 if flat else 160
@@ -515,7 +576,7 @@ class Stage:
                     s, c = (float(x) for x in sincos(math.degrees(golden * k)))
                     way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
                 place = start + way * (within * share / 24.0)
-                if self._least_between(row, place, middles)[0] >= 0.0:
+                if self._least_between(row, place, middles, time)[0] >= 0.0:
                     return place
         return None
 
@@ -524,7 +585,7 @@ class Stage:
 
         By straight lines to SEEN points across it, square to the line of sight: a row of them in 2D, rings in 3D.
         """
-        middle, row = self.middle(number, time), self.rows[number]
+        middle, row = self.middle(number, time), self.row(number, time)
         way = middle - point
         far = math.sqrt(float(dot(way, way)))
         if far == 0.0:

@@ -1,0 +1,193 @@
+"""Bodies that turn: first contact against a slow sampled distance, what they do to what touches them, what sticks."""
+
+import math
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+
+import nivvo
+from nivvo.core import pool
+from nivvo.errors import DrillError
+from tests.core.slow import boxed, first_touch, segment
+
+TEXT = """nivvo = 1
+{world}
+[tick]
+rate = {rate}
+motion = "{motion}"
+[shooter.keeper]
+at = {home}
+shape.ball = 0.3
+[ability.flare]
+launch.speed = {speed}
+aim = {{ by = "fixed", direction = {direction} }}
+shape.ball = 0.15
+limits.life = 4
+on.shooters.then = "ignore"
+on.bars = {{ then = "{then}"{more} }}
+{flight}
+[obstacle.bar]
+at = {at}
+shape = {{ {shape} }}
+turns = {turns}
+group = "bars"
+{move}
+[case.tap]
+lasts = 5
+input = [{{ t = {t}, tap = "fire" }}]
+"""
+
+
+def made(size=2, **keys):
+    base = {"world": "", "rate": 60, "motion": "exact", "home": [0.0] * size, "speed": 15, "direction": 0, "more": "",
+            "then": "end", "flight": "flight.gravity_share = 0", "at": [8.0, 0.0, 0.0][:size], "turns": 90, "t": 0.1,
+            "shape": "box = [6, 0.5]", "move": ""}  # fmt: skip
+    return nivvo.parse(TEXT.format(**{**base, **keys}))
+
+
+def about(axis, angle):
+    """The matrix that turns by an angle about a unit vector, from its exponential."""
+    x, y, z = axis
+    k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    return np.eye(3) + math.sin(angle) * k + (1 - math.cos(angle)) * (k @ k)
+
+
+class Bar:
+    """A random box or capsule that turns and moves, as a slow model sees it."""
+
+    def __init__(self, seed):
+        rng, self.size = np.random.default_rng(seed), 3 if seed % 4 == 3 else 2
+        self.turns, self.turned = round(rng.uniform(-700, 700), 1), round(rng.uniform(0, 180), 1)
+        self.at = [round(float(x), 2) for x in [rng.uniform(4, 12), *rng.uniform(-2, 2, self.size - 1)]]
+        self.velocity = [round(float(x), 2) for x in rng.uniform(-2, 2, self.size)]
+        self.long, self.thick = round(rng.uniform(2, 8), 2), round(rng.uniform(0.2, 1), 2)
+        self.capsule = seed % 8 >= 4
+        axis = rng.normal(size=3)
+        self.axis = axis / np.linalg.norm(axis) if self.size == 3 else np.array([0.0, 0.0, 1.0])
+
+    @property
+    def shape(self):
+        if self.capsule:
+            end = (about([0, 0, 1], math.radians(self.turned)) @ [self.long / 2, 0, 0])[: self.size]
+            return f"capsule = {[(-end).tolist(), end.tolist()]}, radius = {self.thick / 2}"
+        turned = [self.turned, 0, 0] if self.size == 3 else self.turned
+        return f"box = {[self.long, *[self.thick] * (self.size - 1)]}, turned = {turned}"
+
+    def gap(self, times, p):
+        """The distance of points (n, 3) at times (n,), 0 inside."""
+        middle = np.zeros((len(times), 3))
+        middle[:, : self.size] = np.array(self.at) + np.array(self.velocity) * times[:, None]
+        # Turned back about its axis, then out of the turn that it began with.
+        angle, d, k = -math.radians(self.turns) * times[:, None], p - middle, self.axis
+        d = d * np.cos(angle) + np.cross(k, d) * np.sin(angle) + k * (d @ k)[:, None] * (1 - np.cos(angle))
+        local = d @ about([0, 0, 1], math.radians(self.turned))
+        if self.capsule:
+            end = np.array([self.long / 2, 0, 0])
+            return segment(local, -end, end) - self.thick / 2
+        half = np.array([self.long, self.thick, self.thick if self.size == 3 else 1e9]) / 2
+        return boxed(local, np.zeros(3), np.eye(3), half)
+
+
+class Contacts(unittest.TestCase):
+    def test_first_contact_is_where_many_samples_find_it(self):
+        """From random sides, in four views; asleep and awake, compiled or not, to the byte."""
+        rng, hits = np.random.default_rng(11), 0
+        for seed in range(48):
+            bar, view = Bar(seed), ("", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")[seed % 4]
+            move = f"move.velocity = {bar.velocity}\n"
+            if bar.size == 3:
+                move += f"turns_about = {bar.axis.tolist()}"
+            drill = made(bar.size, world=view, at=bar.at, shape=bar.shape, turns=bar.turns, move=move,
+                         speed=round(rng.uniform(5, 40), 1), direction=round(rng.uniform(-8, 8), 1),
+                         flight="" if seed % 3 else "flight.gravity_share = 0")  # fmt: skip
+            digests = set()
+            for mode, sleep in (("never", "auto"), ("always", "auto"), ("always", "never")):
+                with mock.patch.dict(os.environ, NIVVO_COMPILE=mode, NIVVO_SLEEP=sleep):
+                    run = nivvo.fire(drill)
+                    digests.add(run.digest)
+            self.assertEqual(len(digests), 1, seed)
+            p0, v0, a = (run.flight("flare-1").p[0], run.flight("flare-1").v[0], run.flight("flare-1").a)
+
+            def gap(times, bar=bar, p0=p0, v0=v0, a=a):
+                t = times[:, None]
+                return bar.gap(times + 0.1, p0 + v0 * t + 0.5 * a * t * t) - 0.15
+
+            expected, rows = first_touch(gap, 3.9), run.rows("contacts")
+            if expected is None:
+                self.assertEqual(rows, [], seed)
+            else:
+                hits += 1
+                self.assertAlmostEqual(rows[0]["time"], 0.1 + expected, delta=1e-6, msg=seed)
+        self.assertGreater(hits, 20)
+
+    def test_nothing_gets_by_a_bar_that_turns_fast(self):
+        for seed in range(12):
+            run = nivvo.fire(made(shape="box = [8, 0.02]", turns=40_000 + 977 * seed, speed=30, t=0.1 + 0.013 * seed))
+            self.assertEqual(len(run.rows("contacts")), 1)
+            self.assertLess(run.rows("contacts")[0]["x"], 8.0)
+
+
+class Follows(unittest.TestCase):
+    def test_what_is_thrown_back_is_so_by_the_surface_that_moves(self):
+        for world in ("", "world.y = 'down'", "world.view = 'top'"):
+            bar = {"shape": "box = [6, 0.5], turned = 90", "turns": -45, "at": [8, -2]}
+            run = nivvo.fire(made(world=world, then="bounce", more=", restitution = 1", **bar))
+            contact, bounced = (next(one for one in run.record.events if one["kind"] == kind)
+                                for kind in (pool.CONTACT, pool.BOUNCED))  # fmt: skip
+            r, n = contact["p"] - contact["normal"] * 0.15 - [8, -2, 0], contact["normal"]
+            u, v = math.radians(-45) * np.array([-r[1], r[0], 0]), np.array([15.0, 0, 0])
+            np.testing.assert_allclose(contact["u"], u, atol=1e-9)
+            np.testing.assert_allclose(bounced["v"], v - 2 * ((v - u) @ n) * n, atol=1e-9)
+
+    def test_what_sticks_goes_round_and_so_does_an_anchor(self):
+        for rate in (30, 144):
+            for motion in ("exact", "semi-implicit"):
+                bar = {"shape": "box = [6, 0.5], turned = 80", "turns": 100, "move": "move.velocity = [0.5, 0.25]"}
+                run = nivvo.fire(made(then="lodge", more=", within = 90", rate=rate, motion=motion, **bar))
+                path, t0 = run.flight("flare-1"), run.rows("contacts")[0]["time"]
+                place = next(one for one in run.record.events if one["kind"] == pool.CONTACT)["p"]
+                off = place - [8 + 0.5 * t0, 0.25 * t0, 0]
+                for time in np.arange(math.ceil(t0 * rate) + 1, 4 * rate, rate // 3) / rate:
+                    turned = about([0, 0, 1], math.radians(100) * (time - t0)) @ off
+                    np.testing.assert_allclose(path.at(time)[0], turned + [8 + 0.5 * time, 0.25 * time, 0], atol=1e-6)
+        live, places = (
+            nivvo.Live(made(more=", anchor = {}", turns=100, shape="box = [6, 0.5], turned = 80"), compiled=False),
+            [],
+        )
+        live.step()
+        live.tap("fire")
+        for _ in range(120):
+            live.step()
+            places += [one.place for one in live.anchors]
+        far = np.linalg.norm(np.array(places) - [8, 0], axis=1)
+        np.testing.assert_allclose(far, far[0], atol=1e-9)
+        a, b = places[0] - [8, 0], places[60] - [8, 0]
+        self.assertAlmostEqual(math.degrees(math.atan2(a[0] * b[1] - a[1] * b[0], a @ b)), 100.0, delta=1e-6)
+
+    def test_how_near_it_came_is_what_samples_say(self):
+        run = nivvo.fire(made(at=[8, 4], turns=130, then="end"))
+        found, _ = nivvo.measure(run, "nearest", of="bar")
+        times = np.linspace(0.1, 4.09, 40_001)
+        p, angle = run.flight("flare-1").at(times)[0] - [8, 4, 0], math.radians(130) * times
+        x, y = p[:, 0] * np.cos(angle) + p[:, 1] * np.sin(angle), p[:, 1] * np.cos(angle) - p[:, 0] * np.sin(angle)
+        gaps = np.hypot(np.maximum(np.abs(x) - 3, 0), np.maximum(np.abs(y) - 0.25, 0)) - 0.15
+        self.assertAlmostEqual(found, np.nanmin(gaps), delta=1e-5)
+
+
+class Told(unittest.TestCase):
+    def test_what_makes_no_sense_is_told(self):
+        for keys, says in (
+            ({"move": "mass = 3"}, "does not turn"),
+            ({"move": "turns_about = [0, 0]"}, "is an axis"),
+            ({"move": "turns_about = [0, 1]"}, "in 2D"),
+            ({"shape": "chain = [[0, 0], [1, 1], [2, 0]], thick = 0.1"}, "several shapes"),
+        ):
+            with self.assertRaises(DrillError, msg=keys) as caught:
+                made(**keys)
+            self.assertIn(says, str(caught.exception), keys)
+
+
+if __name__ == "__main__":
+    unittest.main()
