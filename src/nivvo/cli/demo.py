@@ -25,8 +25,8 @@ def command(folder) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
     The quay, the jetty, the wharf, the mole and the dunes are seen from the side, the deck and the watch from above,
-    the breakwater and the skerry are in space. The drill files are copied there too, to change and fire again; one that has been
-    changed is kept, and fired as it is.
+    the breakwater and the skerry are in space. The drill files are copied there too, to change and fire again; one that
+    has been changed is kept, and fired as it is.
     """
     from nivvo.spec.drill import load
 
