@@ -21,7 +21,8 @@ DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole", "dune
 
 @click.command("demo")
 @click.argument("folder", type=click.Path(), default="nivvo-demo")
-def command(folder) -> None:
+@click.option("--every", is_flag=True, help="Draw every case; otherwise the first of each drill.")
+def command(folder, every) -> None:
     """Fire the demo drills and write their files, figures and tables to FOLDER (default: nivvo-demo).
 
     The quay, the jetty, the wharf, the mole and the dunes are seen from the side, the deck and the watch from above,
@@ -34,16 +35,18 @@ def command(folder) -> None:
     for name in DRILLS:
         with as_file(files("nivvo.demo").joinpath(f"{name}.toml")) as source:
             copy = _copied(source, out / f"{name}.toml")
-        tasks += [(str(copy), name, case, str(out)) for case in load(copy).cases]
+        cases = load(copy).cases
+        tasks += [(str(copy), name, case, str(out), every or k == 0) for k, case in enumerate(cases)]
     done = _fired(tasks)
     rows, good = [row for row, _ in done], all(passed for _, passed in done)
     print_table(rows, list(rows[0]))
-    say(f"Drills, figures (DRILL.CASE.png) and tables are in {out.resolve()}")
+    rest = "" if every else "; --every draws all cases"
+    say(f"Drills, figures (DRILL.CASE.png{rest}) and tables are in {out.resolve()}")
     say(f"Next: nivvo fire {out / 'quay.toml'} --set ability.flare.launch.speed=16")
     sys.exit(0 if good else 1)
 
 
-def _fired(tasks: list[tuple[str, str, str, str]]) -> list[tuple[dict[str, Any], bool]]:
+def _fired(tasks: list[tuple[str, str, str, str, bool]]) -> list[tuple[dict[str, Any], bool]]:
     """Each case fired, saved and drawn, in as many processes as there are cores: drawing takes longest.
 
     A process that may have no children does it all itself.
@@ -56,20 +59,22 @@ def _fired(tasks: list[tuple[str, str, str, str]]) -> list[tuple[dict[str, Any],
         return list(pool.map(_one, *zip(*tasks[::-1], strict=True)))[::-1]
 
 
-def _one(path: str, name: str, case: str, folder: str) -> tuple[dict[str, Any], bool]:
-    """One case of a demo drill fired, saved and drawn: its row, and whether its checks passed."""
+def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> tuple[dict[str, Any], bool]:
+    """One case of a demo drill fired, saved and drawn if asked: its row, and whether its checks passed."""
     from nivvo.judge.case import check
     from nivvo.play.engine import fire
-    from nivvo.show.figure import save_figure
     from nivvo.show.files import save
-    from nivvo.show.sight import preview_of
 
     drill, out = _drill(path), Path(folder)
     run = fire(drill, case)
     outcomes = check(drill, case, run)
     passed = sum(outcome.passed for outcome in outcomes)
     save(run, out / name)
-    save_figure(run, out / f"{name}.{case}.png", preview_of(run))
+    if drawn:
+        from nivvo.show.figure import save_figure
+        from nivvo.show.sight import preview_of
+
+        save_figure(run, out / f"{name}.{case}.png", preview_of(run))
     last = (run.rows("projectiles") or [{"projectile": "none", "reason": "nothing was fired", "ended": 0.0}])[-1]
     row = {
         "drill": name,

@@ -1,6 +1,6 @@
-"""The only two decorators of the core, and the store of compiled kernels.
+"""The only three decorators of the core, and the store of compiled kernels.
 
-A function marked ``inner`` or ``kernel`` stays plain Python. A kernel is compiled when it is asked
+A function marked ``inner``, ``cold`` or ``kernel`` stays plain Python. A kernel is compiled when it is asked
 for: each marked function that it reaches gets a compiled twin, so that one source serves both ways
 and nothing imports Numba before it is needed.
 
@@ -52,6 +52,12 @@ PLAIN_BEFORE_COMPILING = 120_000
 def inner(function: Callable) -> Callable:
     """Mark a function that only other core functions call."""
     function.__nivvo__ = "inner"
+    return function
+
+
+def cold(function: Callable) -> Callable:
+    """Mark a function that only other core functions call, seldom or long: a call, not a copy at each of its places."""
+    function.__nivvo__ = "cold"
     return function
 
 
@@ -178,9 +184,10 @@ def _twin(function: Callable, made: dict, options: dict, fixed: dict) -> Any:
     names: dict[str, Any] = {}
     for name in _names(function.__code__):
         value = function.__globals__.get(name)
-        if getattr(value, "__nivvo__", None) == "inner" and isinstance(value, types.FunctionType):
+        kind = getattr(value, "__nivvo__", None)
+        if kind in ("inner", "cold") and isinstance(value, types.FunctionType):
             if value not in made:
-                made[value] = _twin(value, made, dict(INNER), fixed)
+                made[value] = _twin(value, made, INNER | {"forceinline": kind == "inner"}, fixed)
             names[name] = made[value]
     body = types.FunctionType(
         function.__code__,

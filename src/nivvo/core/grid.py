@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.pool import LARGE, MOVING, STILL
 from nivvo.core.shapes import extents
 from nivvo.core.vec import vec
@@ -28,7 +28,7 @@ def cell(x, origin, per_cell, last):
     return int(min(max((x - origin) * per_cell, 0.0), last))
 
 
-@inner
+@cold
 def bin_layer(layer, w, bodies, boxes, start, items):
     """Sort the bodies of one layer into cells: a counting sort, ascending inside each cell."""
     origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])

@@ -13,7 +13,7 @@ import math
 
 import numpy as np
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.vec import dot, vec
 
 BALL, CAPSULE, BOX, HALF_SPACE, PRISM = range(5)
@@ -44,7 +44,7 @@ def distance(b, d):
     return rounded(b, d)
 
 
-@inner
+@cold
 def prism(b, d):
     """``distance`` of a prism: from the nearest side or corner of its polygon, and from its ends."""
     e0, e1, e2 = vec(b["axis0"]), vec(b["axis1"]), vec(b["axis2"])

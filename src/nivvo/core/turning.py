@@ -12,7 +12,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.contact import INSIDE, NONE, TOUCH
 from nivvo.core.pool import GUIDED
 from nivvo.core.roots import first_fall
@@ -24,14 +24,19 @@ MOST_PLANES = 4096
 """A step is at least so much as a ball that just does not touch needs; beyond so many it counts as touching."""
 
 
-@inner
+@cold
 def rotated(d, axis, angle):
     """A vector turned about a unit vector by an angle (rad)."""
-    s, c = sine(angle), cosine(angle)
+    return swung(d, axis, sine(angle), cosine(angle))
+
+
+@inner
+def swung(d, axis, s, c):
+    """A vector turned about a unit vector by the angle of a sine and cosine."""
     return along(along((d[0] * c, d[1] * c, d[2] * c), cross(axis, d), s), axis, dot(axis, d) * (1.0 - c))
 
 
-@inner
+@cold
 def distance_at(b, d, t):
     """``distance`` of a body that may turn, ``t`` s after its axes were those of its record."""
     if not GUIDED or b["turns"] == 0.0:
@@ -41,7 +46,7 @@ def distance_at(b, d, t):
     return gap, rotated(n, axis, angle)
 
 
-@inner
+@cold
 def surface_speed(b, d):
     """How fast a point of a body moves that turns, ``d`` from its centre, beside the centre's own velocity."""
     if not GUIDED or b["turns"] == 0.0:
@@ -50,7 +55,7 @@ def surface_speed(b, d):
     return u[0] * b["turns"], u[1] * b["turns"], u[2] * b["turns"]
 
 
-@inner
+@cold
 def first_contact_turning(b, p, v, a, radius, span, skin, late):
     """``first_contact`` with a body that turns, whose axes were those of its record ``late`` s before."""
     rate = abs(float(b["turns"]))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner, kernel
+from nivvo.core._jit import cold, inner, kernel
 from nivvo.core.clock import UNITS
 from nivvo.core.curves import FARTHEST
 from nivvo.core.flight import (
@@ -516,7 +516,7 @@ def at_limit(k, i, now, t):
     return OVER
 
 
-@inner
+@cold
 def place_bodies(k, now):
     """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.curves import read_off
 from nivvo.core.pool import (
@@ -61,7 +61,7 @@ PRESSED = 1e-9
 HELD = 2
 
 
-@inner
+@cold
 def answer(k, i, j, now, t):
     """What follows a contact of projectile ``i`` with body ``j`` at ``t`` seconds into the tick.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.pool import CONTACT, ENTERS, WENT_THROUGH
 from nivvo.core.tick.events import tell
 from nivvo.core.turning import distance_at
@@ -12,7 +12,7 @@ SAME_SIDE = 0.9
 """The least cosine between the normal where it is touched and that of the opening."""
 
 
-@inner
+@cold
 def entered(k, j, place, t):
     """The row of the opening by which a projectile goes in that touches body ``j`` at ``t``, or -1."""
     p, n, v, u = place
@@ -36,7 +36,7 @@ def middle_of(k, one, t):
     return along(arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t), vec(one["offset"]), 1.0)
 
 
-@inner
+@cold
 def through(k, q, j, g, now, t, gap, place, radius):
     """Write down that a projectile goes in by an opening and out by that to which it leads.
 

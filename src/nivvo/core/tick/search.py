@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
@@ -83,7 +83,7 @@ def nears(q, ans):
     return ans["near"] > 0.0 and q["past"] >> BY_NEAR & 1 == 0
 
 
-@inner
+@cold
 def past_movers(k, par, dt, way, span):
     """For how long within ``span`` a parabola from the tick's end stays out of the boxes of all that moves.
 
@@ -116,7 +116,7 @@ def past_movers(k, par, dt, way, span):
     return span
 
 
-@inner
+@cold
 def veers_by(k, w, low, high):
     """Whether the box of a body whose way veers meets another, as both are in the present tick."""
     boxes, apart = k.boxes, k.apart

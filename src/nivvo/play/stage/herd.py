@@ -48,8 +48,9 @@ class Herd:
     """All that chase, flee, or go round another.
 
     numbers, goals : of the bodies, and of whom each is after, or NOBODY (n,). free : those whom nobody has moved from
-    outside (n,). rules : speed, whether away, how near, units/s² (n, 4). rounds : rows of those who go round, with
-    degrees a second, how far off they began along two axes and beside (3,), those axes (3,), and when (clock).
+    outside (n,). rules : speed, whether away, how near, units/s² (n, 4). slow : whether any comes to its speed by and
+    by. rounds : rows of those who go round, with degrees a second, how far off they began along two axes and beside
+    (3,), those axes (3,), and when (clock).
     times, places, velocities : from when on (clock) each is where and goes how, (n, 3) each.
     """
 
@@ -58,6 +59,7 @@ class Herd:
         self.free = np.zeros(0, dtype=bool)
         self.rules = np.zeros((0, 4))
         self.rounds: dict[int, tuple] = {}
+        self.slow = False
         self.times, self.places, self.velocities = [0], [np.zeros((0, 3))], [np.zeros((0, 3))]
 
     def add(self, number: int, body: Body, goal: int, there: np.ndarray, start: int) -> Chaser:
@@ -72,7 +74,7 @@ class Herd:
         rule = [speed, move.away, math.nan if move.keeps is None else move.keeps, move.speeds_up]
         self.numbers, self.goals = np.append(self.numbers, number), np.append(self.goals, goal)
         self.free = np.append(self.free, True)
-        self.rules = np.vstack([self.rules, [rule]])
+        self.rules, self.slow = np.vstack([self.rules, [rule]]), self.slow or move.speeds_up < math.inf
         self.places[-1] = np.vstack([self.places[-1], [body.row["c0"]]])
         self.velocities[-1] = np.vstack([self.velocities[-1], [np.zeros(3)]])
         return Chaser(self, len(self.numbers) - 1)
@@ -91,7 +93,7 @@ class Herd:
 
     def lose(self, goal: int) -> None:
         """A body is taken away: who was after it is after nobody, and stands."""
-        self.goals[self.goals == goal] = NOBODY
+        self.goals = np.where(self.goals == goal, NOBODY, self.goals)
 
     def turn(
         self, time: int, there: np.ndarray, goes: np.ndarray, go: np.ndarray, end: int
@@ -111,10 +113,11 @@ class Herd:
             nears = np.minimum(speed, np.maximum(far - np.where(np.isnan(keeps), 0.0, keeps), 0.0) / seconds)
             share = np.where(away != 0.0, flees, nears) / far
             velocity = np.where((go & (far > 0.0))[:, None], way * share[:, None], 0.0)
-            gains = velocity - self.velocities[-1]
-            much = np.sqrt(dot(gains, gains))
-            slowly = go & (much > speeds_up * seconds)
-            velocity[slowly] = (self.velocities[-1] + gains * (speeds_up * seconds / much)[:, None])[slowly]
+            if self.slow:
+                gains = velocity - self.velocities[-1]
+                much = np.sqrt(dot(gains, gains))
+                slowly = go & (much > speeds_up * seconds)
+                velocity[slowly] = (self.velocities[-1] + gains * (speeds_up * seconds / much)[:, None])[slowly]
         for row, (rate, x, y, rest, first, second, start) in self.rounds.items():
             if go[row] and not math.isnan(there[row, 0]):
                 s, c = (float(one) for one in sincos(rate * ((end - start) / UNITS) % 360.0))

@@ -18,7 +18,8 @@ from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
 from nivvo.core.pushing import first_touch, reach_of
 from nivvo.core.shapes import between, distance, support
-from nivvo.core.turning import distance_at, rotated, surface_speed
+from nivvo.core.trig import cosine, sine
+from nivvo.core.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
 from nivvo.plan.scene import Scene
@@ -98,7 +99,7 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self.chasing: set[int] = set()
-        self._went = b""
+        self._went, self._goals = b"", (None, None, None)
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
         self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
@@ -311,7 +312,9 @@ class Stage:
         if go.tobytes() != self._went:
             self._went, self.chasing = go.tobytes(), set(herd.numbers[go].tolist())
         if self.chasing:
-            goals, which = np.unique(herd.goals, return_inverse=True)
+            if self._goals[0] is not herd.goals:
+                self._goals = herd.goals, *np.unique(herd.goals, return_inverse=True)
+            _, goals, which = self._goals
             nowhere = np.full((2, 3), math.nan)
             goal = np.array(
                 [nowhere if k == NOBODY or out[k] else self.motions[k].at(time)[:2] for k in goals.tolist()]
@@ -350,9 +353,9 @@ class Stage:
     def _turned(self, row: np.void, number: int, time: int) -> np.void:
         start, vectors = self.turning[number]
         angle = float(self.rows[number]["turns"]) * ((time - start) / UNITS)
-        about = three(row["about"])
+        about, s, c = three(row["about"]), sine(angle), cosine(angle)
         for name, vector in zip(TURNED, vectors.tolist(), strict=True):
-            row[name] = rotated(vector, about, angle)
+            row[name] = swung(vector, about, s, c)
         return row
 
     def carried(self, number: int, offset: np.ndarray, since: int, time: int) -> np.ndarray:
