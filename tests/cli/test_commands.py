@@ -133,9 +133,13 @@ class Commands(unittest.TestCase):
         err = "".join(line for line in err.splitlines() if "compiling" not in line)
         self.assertEqual((code, err), (0, ""))
         names = {path.name for path in (self.folder / "demo").iterdir()}
-        for name in ("quay.toml", "quay.flare.png", "deck.through_the_rail.png", "breakwater.aloft.png", "quay"):
+        for name in ("quay.toml", "quay.flare.png", "deck.at_the_wisp.png", "breakwater.over_the_blocks.png", "quay"):
             self.assertIn(name, names)
+        self.assertNotIn("deck.through_the_rail.png", names)
         self.assertIn(str((self.folder / "demo").resolve()), out)
+        with mock.patch("nivvo.cli.demo.DRILLS", ("deck",)):
+            self.assertEqual(call("demo", self.folder / "demo", "--every")[0], 0)
+        self.assertEqual(len(list((self.folder / "demo").glob("deck.*.png"))), 4)
         (self.folder / "file").write_text("")
         self.assertEqual(call("demo", self.folder / "file")[0], 2)
         code, out, _ = call("check", *(DEMO / f"{name}.toml" for name in DRILLS), "--no-remedies")
