@@ -11,7 +11,7 @@ import numpy as np
 
 os.environ.setdefault("NIVVO_COMPILE", "always")
 
-from benchmarks import live, processes
+from benchmarks import crowd, live, processes
 from benchmarks.rivals import CLoop, python_overlap, python_swept, scipy_event
 from benchmarks.scenes import GRAVITY, RADIUS, filled, obstacles, shots, ticks
 from nivvo.core import pool
@@ -203,6 +203,7 @@ def main() -> int:
     forced(loop)
     growth()
     live.report()
+    crowd.report()
     processes.report()
     return 0
 

@@ -107,6 +107,7 @@ class SameBytes(unittest.TestCase):
                 os.environ.pop("NIVVO_COMPILE")
                 if old is not None:
                     os.environ["NIVVO_COMPILE"] = old
+                digests.add(nivvo.fire(demo(name), case, compiled=True).digest)
                 self.assertEqual(len(digests), 1, f"{name} {case}")
 
     def test_the_order_of_tables_changes_nothing(self):

@@ -11,10 +11,10 @@ from nivvo.spec.drill import Drill
 
 
 @checked
-def check(drill: Drill, case: str | None = None, run: Run | None = None) -> Results[Outcome]:
+def check(drill: Drill, case: str | None = None, run: Run | None = None, *, compiled: bool = False) -> Results[Outcome]:
     """The outcome of each check of a case (default: the first), fired now unless its ``run`` is given.
 
-    Raises CallError for an unknown case.
+    compiled : as of ``fire``. Raises CallError for an unknown case.
     """
     name = drill.case_name(case)
-    return judge(run or fire(drill, name), drill.case(name).check, lambda other: fire(drill, other))
+    return judge(run or fire(drill, name, compiled=compiled), drill.case(name).check, lambda other: fire(drill, other))

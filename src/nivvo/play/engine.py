@@ -12,7 +12,9 @@ from nivvo.spec.nearest import known
 
 
 @checked
-def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient: bool = False) -> Run:
+def fire(
+    drill: Drill, case: str | None = None, *, keep: str = "paths", patient: bool = False, compiled: bool = False
+) -> Run:
     """Fire one case of a drill.
 
     Parameters
@@ -21,6 +23,7 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient:
     case : its name; None takes the first
     keep : "paths" (position and velocity at each tick) or "contacts" (less memory, no path between events)
     patient : go on however much there is to do
+    compiled : compile (or load) the engine now, for many runs to come; else it is when there is enough to do
 
     Raises CallError for an unknown case or keep and for too much to do without patience, DrillError if something
     that the drill names cannot be read.
@@ -30,6 +33,8 @@ def fire(drill: Drill, case: str | None = None, *, keep: str = "paths", patient:
     case = case_of(drill, case)
     sampled = keep == "paths"
     session = Session(case.scene, case.in_hand, case.lasts, sampled=sampled, patient=patient, goals=case.goals)
+    if compiled:
+        session.compile()
     session.feed(case.changes)
     session.finish()
     return session.run(case.drill, case.name)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from nivvo.core import air, clock, pool
+from nivvo.core import clock, pool
 from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.track import PRESS, RELEASE, Change
@@ -103,10 +103,7 @@ class Live(Tabled):
         self._played: list[dict[str, Any]] = []
         self._mark = object()
         if compiled:
-            self._session.arena.compile()
-            for one in self.scene.abilities.values():
-                if one.launch.arc or one.aim.by == "lead":
-                    air.compile_flights(one.flight.acts)
+            self._session.compile()
 
     def __repr__(self) -> str:
         drill = Path(self.drill.name).name

@@ -13,7 +13,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core import clock, pool
+from nivvo.core import air, clock, pool
 from nivvo.core.curves import Curve
 from nivvo.plan.ability import CURVES, FIELDS, Ability, life_at
 from nivvo.plan.effects import Lasting, fields_of
@@ -542,6 +542,13 @@ class Session:
             ],
             **settled,
         )
+
+    def compile(self) -> None:
+        """Compile the engine, or load it, before there is anything to do."""
+        self.arena.compile()
+        for one in self.scene.abilities.values():
+            if one.launch.arc or one.aim.by == "lead":
+                air.compile_flights(one.flight.acts)
 
     def held(self) -> None:
         """Do what follows at the moment at which the engine holds."""

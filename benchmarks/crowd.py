@@ -1,0 +1,140 @@
+"""What a crowd costs: bodies that chase, arrivals in waves, contacts from which something follows, who walks."""
+
+from __future__ import annotations
+
+import statistics
+import time
+
+import numpy as np
+
+import nivvo
+from nivvo.core import pool
+from nivvo.core.forces import acting
+
+CHASERS, SHOTS, TICKS = 200, 1_000, 300
+
+WAVE = """nivvo = 1
+world.view = "top"
+[shooter.keeper]
+shape.ball = 0.4
+[ability.rivet]
+firing = {{ kind = "auto", rate = 5, button = "rivet" }}
+aim = {{ by = "nearest", group = "gulls" }}
+launch.speed = 40
+limits.life = 0.5
+on.gulls.damage = 100
+[target.gull]
+shape.ball = 0.5
+group = "gulls"
+health = 10
+move = {{ chase = "keeper", speed = 4 }}
+wave = {{ count = {count}, every = 0.2, edges = [[-20, -20], [20, 20]] }}
+[case.held]
+lasts = {seconds}
+input = [{{ t = 0, press = "rivet" }}]
+"""
+
+RAIN = """nivvo = 1
+[shooter.keeper]
+at = [0, 2]
+[ability.rain]
+firing = {{ kind = "auto", rate = 50, button = "rain" }}
+launch = {{ speed = 20, count = 200, fan = 40 }}
+flight.gravity_share = 0
+on.walls = {{ then = "end"{effect} }}
+[obstacle.wall]
+at = [11, 2]
+shape.box = [1, 40]
+group = "walls"
+mass = 1000
+[target.wisp]
+at = [9, 30]
+health = 1e9
+[case.rain]
+lasts = 2
+input = [{{ t = 0, hold = "rain", held = 0.99 }}]
+"""
+
+WALK = """nivvo = 1
+[shooter.keeper]
+at = [0, 0.9]
+shape = { capsule = [[0, -0.6], [0, 0.6]], radius = 0.3 }
+walk.speed = 3
+[ability.flare]
+launch.speed = 1
+[obstacle.quay]
+shape.half_space = "up"
+[obstacle.wall]
+at = [40, 0]
+shape.box = [1, 6]
+"""
+
+
+def chasing(touching: bool) -> float:
+    """Median milliseconds of a live step: 200 chase the shooter, 1,000 are in the air."""
+    rng = np.random.default_rng(2)
+    text = 'nivvo = 1\nworld.view = "top"\n[shooter.keeper]\nhealth = 1e9\n[ability.rivet]\nlaunch.speed = 20\n'
+    for k, turn in enumerate(rng.uniform(0, 2 * np.pi, CHASERS)):
+        far = rng.uniform(40, 80)
+        text += f"[target.gull{k}]\nat = [{far * np.cos(turn)}, {far * np.sin(turn)}]\n"
+        text += 'move = { chase = "keeper", speed = 3 }\n' + ("on_shooter.damage = 1\n" if touching else "")
+    live = nivvo.Live(nivvo.parse(text))
+    arena = live._session.arena
+    launch = arena.new_params(acting(np.zeros(3)), 0.1, then=pool.PASS)
+    p, turn = rng.uniform(-90, 90, (SHOTS, 3)), rng.uniform(0, 2 * np.pi, SHOTS)
+    p[:, 2] = 0.0
+    arena.put(launch, p, 6.0 * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1), np.arange(SHOTS), 0)
+    spent = []
+    for _ in range(TICKS):
+        started = time.perf_counter()
+        live.step()
+        spent.append(time.perf_counter() - started)
+    return statistics.median(spent) * 1e3
+
+
+def walking() -> float:
+    """Median milliseconds of a live step in which somebody walks."""
+    live = nivvo.Live(nivvo.parse(WALK))
+    live.set_walk(1)
+    spent = []
+    for _ in range(TICKS):
+        started = time.perf_counter()
+        live.step()
+        spent.append(time.perf_counter() - started)
+    return statistics.median(spent) * 1e3
+
+
+def arrivals(count: int) -> float:
+    """Milliseconds of each of so many arrivals, firing included."""
+    drill = nivvo.parse(WAVE.format(count=count, seconds=0.2 * count + 1))
+    started = time.perf_counter()
+    nivvo.fire(drill, patient=True, keep="contacts")
+    return (time.perf_counter() - started) / count * 1e3
+
+
+def following(effect: str) -> float:
+    """Seconds of 10,000 shots in a second that touch a wall, with an effect at each contact."""
+    drill = nivvo.parse(RAIN.format(effect=effect))
+    started = time.perf_counter()
+    nivvo.fire(drill, patient=True, compiled=True)
+    return time.perf_counter() - started
+
+
+def report() -> None:
+    """Print all of it."""
+    print(f"\n{CHASERS} chase and {SHOTS:,} are in the air: a live step takes {chasing(False):.2f} ms (bar 0.6)")
+    print(f"  and are a danger to touch: {chasing(True):.2f} ms (bar 0.6)")
+    print(f"somebody walks among two bodies: {walking():.2f} ms a live step")
+    counts = (500, 2_000, 10_000)
+    print("arrivals, each: " + ", ".join(f"{arrivals(count):.1f} ms of {count:,}" for count in counts))
+    following("")
+    alone = min(following("") for _ in range(3))
+    for word, effect in (
+        ("score", ", score.points = 1"),
+        ("blast", ", blast = { radius = 3, damage = 1 }"),
+        ("knock", ", knock.impulse = 0.001"),
+        ("lasting", ", lasting = { damage = 1, every = 0.5, times = 2 }"),
+        ("anchor", ", anchor.most = 5"),
+    ):
+        ratio = min(following(effect) for _ in range(3)) / alone
+        print(f"10,000 contacts with a {word}: {ratio:.2f} of the flight (bar 2)")
