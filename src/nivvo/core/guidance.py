@@ -16,15 +16,10 @@ import math
 
 from nivvo.core._jit import inner
 from nivvo.core.pool import BLEND, LEAD, PROPORTIONAL
-from nivvo.core.trig import cosine, sine
-from nivvo.core.vec import along, arc, dot, sub
+from nivvo.core.trig import sine_and_cosine
+from nivvo.core.vec import along, arc, cross, dot, sub
 
 NOWHERE = (0.0, 0.0, 0.0)
-
-
-@inner
-def cross(u, v):
-    return u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
 
 
 @inner
@@ -120,9 +115,11 @@ def turned(row, t, p, v, h, company):
         most = min(most, float(row["gain"]) * size / (dot(to, to) * speed) * h)
     else:
         way = wanted(row, to, v, u)
-        n, _, c = across(way, v)
-        if most >= math.pi or c >= cosine(most):
+        n, _, off = across(way, v)
+        s, c = sine_and_cosine(most)
+        if most >= math.pi or off >= c:
             share = speed / math.sqrt(dot(way, way))
             return way[0] * share, way[1] * share, way[2] * share
-    s, c = sine(most), cosine(most)
+        return along((v[0] * c, v[1] * c, v[2] * c), n, speed * s)
+    s, c = sine_and_cosine(most)
     return along((v[0] * c, v[1] * c, v[2] * c), n, speed * s)

@@ -89,6 +89,8 @@ def lost(k, q, g, par, now):
         return OUT_OF_TIME
     if b["out"] != 0:
         return OUT_OF_HEALTH
+    if par["within"] == math.inf and par["keeps_cone"] <= -1.0 and par["sighted"] == 0:
+        return 0
     p, v = vec(q["p"]), vec(q["v"])
     to = sub(middle(b, start), p)
     far, speed = math.sqrt(dot(to, to)), math.sqrt(dot(v, v))

@@ -42,6 +42,21 @@ def sine(x):
 
 
 @inner
+def sine_and_cosine(x):
+    """Both of ``x`` (rad), for |x| up to some 1e9: for less than the two alone."""
+    turns = math.floor(x / QUARTER + 0.5)
+    r = (x - turns * QUARTER) - turns * QUARTER_REST
+    z = r * r
+    odd, even = 0.0, 0.0
+    for k in range(6):
+        odd, even = odd * z + SIN[5 - k], even * z + COS[5 - k]
+    s, c, quarter = r + r * z * odd, 1.0 - 0.5 * z + z * z * even, int(turns) & 3
+    if quarter & 1 != 0:
+        s, c = c, -s
+    return (s, c) if quarter < 2 else (-s, -c)
+
+
+@inner
 def angle_of(c):
     """The angle (rad, from 0 to pi) that has a cosine, by halving."""
     low, high = 0.0, math.pi

@@ -17,7 +17,7 @@ from nivvo.core.contact import INSIDE, NONE, TOUCH
 from nivvo.core.pool import GUIDED
 from nivvo.core.roots import first_fall
 from nivvo.core.shapes import distance
-from nivvo.core.trig import cosine, sine
+from nivvo.core.trig import sine_and_cosine
 from nivvo.core.vec import along, arc, cross, dot, vec
 
 MOST_PLANES = 4096
@@ -27,7 +27,8 @@ MOST_PLANES = 4096
 @cold
 def rotated(d, axis, angle):
     """A vector turned about a unit vector by an angle (rad)."""
-    return swung(d, axis, sine(angle), cosine(angle))
+    s, c = sine_and_cosine(angle)
+    return swung(d, axis, s, c)
 
 
 @inner

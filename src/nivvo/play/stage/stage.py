@@ -18,7 +18,7 @@ from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
 from nivvo.core.pushing import first_touch, reach_of
 from nivvo.core.shapes import between, distance, support
-from nivvo.core.trig import cosine, sine
+from nivvo.core.trig import sine_and_cosine
 from nivvo.core.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.vec import along, arc, dot, sub
 from nivvo.plan.bodies import Body, Wave
@@ -353,7 +353,7 @@ class Stage:
     def _turned(self, row: np.void, number: int, time: int) -> np.void:
         start, vectors = self.turning[number]
         angle = float(self.rows[number]["turns"]) * ((time - start) / UNITS)
-        about, s, c = three(row["about"]), sine(angle), cosine(angle)
+        about, (s, c) = three(row["about"]), sine_and_cosine(angle)
         for name, vector in zip(TURNED, vectors.tolist(), strict=True):
             row[name] = swung(vector, about, s, c)
         return row
