@@ -31,9 +31,14 @@ class Chaser(Motion):
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         herd = self.herd
         k = max(bisect_right(herd.times, time) - 1, 0)
-        if self.row >= len(herd.places[k]):
-            k = next(k for k, places in enumerate(herd.places) if self.row < len(places))
-        return (herd.places[k][self.row], herd.velocities[k][self.row], NOWHERE), herd.times[k]
+        rows, places, velocities = herd.pieces[k]
+        i = int(np.searchsorted(rows, self.row))
+        if i < len(rows) and rows[i] == self.row:
+            return (places[i], velocities[i], NOWHERE), herd.times[k]
+        since, place = herd.left.get(self.row, (math.inf, NOWHERE))
+        if time >= since:
+            return (place, NOWHERE, NOWHERE), since
+        return (herd.first[self.row], NOWHERE, NOWHERE), 0
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins; None if there is none."""
@@ -51,7 +56,9 @@ class Herd:
     outside (n,). rules : speed, whether away, how near, units/s² (n, 4). slow : whether any comes to its speed by and
     by. rounds : rows of those who go round, with degrees a second, how far off they began along two axes and beside
     (3,), those axes (3,), and when (clock).
-    times, places, velocities : from when on (clock) each is where and goes how, (n, 3) each.
+    first, here, velocity : where each began, and where it was and how it went when it last turned, (n, 3) each.
+    times, pieces : from when on (clock) who of them is on its way: rows (m,), places and velocities (m, 3). left : when
+    one who is no more was last, and where, by row.
     """
 
     def __init__(self):
@@ -60,7 +67,9 @@ class Herd:
         self.rules = np.zeros((0, 4))
         self.rounds: dict[int, tuple] = {}
         self.slow = False
-        self.times, self.places, self.velocities = [0], [np.zeros((0, 3))], [np.zeros((0, 3))]
+        self.first, self.here, self.velocity = np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3))
+        self.times, self.pieces = [0], [(np.zeros(0, dtype=int), np.zeros((0, 3)), np.zeros((0, 3)))]
+        self.left: dict[int, tuple[int, np.ndarray]] = {}
 
     def add(self, number: int, body: Body, goal: int, there: np.ndarray, start: int) -> Chaser:
         """Take in a body at a time (clock), whose goal is at ``there`` (3,) then; its way."""
@@ -75,15 +84,15 @@ class Herd:
         self.numbers, self.goals = np.append(self.numbers, number), np.append(self.goals, goal)
         self.free = np.append(self.free, True)
         self.rules, self.slow = np.vstack([self.rules, [rule]]), self.slow or move.speeds_up < math.inf
-        self.places[-1] = np.vstack([self.places[-1], [body.row["c0"]]])
-        self.velocities[-1] = np.vstack([self.velocities[-1], [np.zeros(3)]])
+        self.first, self.here = (np.vstack([places, [body.row["c0"]]]) for places in (self.first, self.here))
+        self.velocity = np.vstack([self.velocity, [NOWHERE]])
         return Chaser(self, len(self.numbers) - 1)
 
     def begin(self, row: int, there: np.ndarray, time: int) -> None:
         """One arrives at a time (clock): from then on it goes round where its goal then is (3,)."""
         if row in self.rounds:
             rate, *_, first, second, _ = self.rounds[row]
-            off = self.places[-1][row] - there
+            off = self.here[row] - there
             x, y = float(dot(off, first)), float(dot(off, second))
             self.rounds[row] = (rate, x, y, off - x * first - y * second, first, second, time)
 
@@ -96,42 +105,54 @@ class Herd:
         self.goals = np.where(self.goals == goal, NOBODY, self.goals)
 
     def turn(
-        self, time: int, there: np.ndarray, goes: np.ndarray, go: np.ndarray, end: int
+        self, time: int, rows: np.ndarray, there: np.ndarray, goes: np.ndarray, end: int
     ) -> tuple[np.ndarray, np.ndarray]:
-        """Let those who ``go`` (n,) turn at ``time`` (clock) toward ``there`` (n, 3); who goes nowhere (nan) stands.
+        """Let those of ``rows`` (m,), all who are on their way, turn at ``time`` (clock) toward ``there`` (m, 3).
 
-        goes : (n, 3) how fast whom they are after goes. end : when they turn again (clock). Returns where all are and
-        how fast they go on, (n, 3) each.
+        Who goes nowhere (nan) stands. goes : (m, 3) how fast whom they are after goes. end : when they turn again
+        (clock). Returns where they are and how fast they go on, (m, 3) each.
         """
-        speed, away, keeps, speeds_up = self.rules.T
-        seconds = (end - time) / UNITS
-        here = self.places[-1] + self.velocities[-1] * ((time - self.times[-1]) / UNITS)
+        seconds, before = (end - time) / UNITS, self.pieces[-1][0]
+        if len(before):
+            self.here[before] += self.velocity[before] * ((time - self.times[-1]) / UNITS)
+        if len(rows) != len(before) or (rows != before).any():
+            for row in np.setdiff1d(before, rows).tolist():
+                self.velocity[row] = 0.0
+                self.left[row] = time, self.here[row].copy()
+        speed, away, keeps, speeds_up = self.rules[rows].T
+        here, was = self.here[rows], self.velocity[rows]
         way = there - here
         far = np.sqrt(dot(way, way))
         with np.errstate(invalid="ignore", divide="ignore"):
             flees = np.where(np.isnan(keeps) | (far < keeps), -speed, 0.0)
             nears = np.minimum(speed, np.maximum(far - np.where(np.isnan(keeps), 0.0, keeps), 0.0) / seconds)
             share = np.where(away != 0.0, flees, nears) / far
-            velocity = np.where((go & (far > 0.0))[:, None], way * share[:, None], 0.0)
+            velocity = np.where((far > 0.0)[:, None], way * share[:, None], 0.0)
             if self.slow:
-                gains = velocity - self.velocities[-1]
+                gains = velocity - was
                 much = np.sqrt(dot(gains, gains))
-                slowly = go & (much > speeds_up * seconds)
-                velocity[slowly] = (self.velocities[-1] + gains * (speeds_up * seconds / much)[:, None])[slowly]
-        for row, (rate, x, y, rest, first, second, start) in self.rounds.items():
-            if go[row] and not math.isnan(there[row, 0]):
-                s, c = (float(one) for one in sincos(rate * ((end - start) / UNITS) % 360.0))
-                goal = there[row] + goes[row] * seconds + rest + (x * c - y * s) * first + (x * s + y * c) * second
-                velocity[row] = (goal - here[row]) / seconds
+                slowly = much > speeds_up * seconds
+                velocity[slowly] = (was + gains * (speeds_up * seconds / much)[:, None])[slowly]
+        if self.rounds:
+            self._go_round(rows, there + goes * seconds, here, velocity, end, seconds)
+        self.velocity[rows] = velocity
         if self.times[-1] < time:
             self.times.append(time)
-            self.places.append(here)
-            self.velocities.append(velocity)
+            self.pieces.append((rows, here, velocity))
         else:
-            self.places[-1], self.velocities[-1] = here, velocity
+            self.pieces[-1] = rows, here, velocity
         return here, velocity
+
+    def _go_round(self, rows, there, here, velocity, end: int, seconds: float) -> None:
+        """Let those who go round another be on their circle when they turn again."""
+        for k, row in enumerate(rows.tolist()):
+            if row in self.rounds and not math.isnan(there[k, 0]):
+                rate, x, y, rest, first, second, start = self.rounds[row]
+                s, c = (float(one) for one in sincos(rate * ((end - start) / UNITS) % 360.0))
+                goal = there[k] + rest + (x * c - y * s) * first + (x * s + y * c) * second
+                velocity[k] = (goal - here[k]) / seconds
 
     def forget(self, time: int) -> None:
         """Drop what lies behind what holds at ``time``."""
         k = max(bisect_right(self.times, time) - 1, 0)
-        del self.times[:k], self.places[:k], self.velocities[:k]
+        del self.times[:k], self.pieces[:k]

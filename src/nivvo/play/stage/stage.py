@@ -99,7 +99,7 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self.chasing: set[int] = set()
-        self._went, self._goals = b"", (None, None, None)
+        self._went, self._rows, self._goals = b"", np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
         self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
@@ -309,18 +309,19 @@ class Stage:
         """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
         herd, out = self.herd, self.rows["out"]
         go = herd.free & (out[herd.numbers] == 0)
-        if go.tobytes() != self._went:
-            self._went, self.chasing = go.tobytes(), set(herd.numbers[go].tolist())
-        if self.chasing:
-            if self._goals[0] is not herd.goals:
-                self._goals = herd.goals, *np.unique(herd.goals, return_inverse=True)
+        changed = go.tobytes() != self._went
+        if changed:
+            self._went, self._rows = go.tobytes(), np.flatnonzero(go)
+            self.chasing = set(herd.numbers[go].tolist())
+        if self.chasing or changed:
+            if changed or self._goals[0] is not herd.goals:
+                self._goals = herd.goals, *np.unique(herd.goals[self._rows], return_inverse=True)
             _, goals, which = self._goals
             nowhere = np.full((2, 3), math.nan)
-            goal = np.array(
-                [nowhere if k == NOBODY or out[k] else self.motions[k].at(time)[:2] for k in goals.tolist()]
-            )
-            found = herd.turn(time, *goal[which].swapaxes(0, 1), go, end)
-            self.arena.set_motions(herd.numbers[go], *(one[go] for one in found), time)
+            found = [nowhere if k == NOBODY or out[k] else self.motions[k].at(time)[:2] for k in goals.tolist()]
+            there, goes = np.array(found).reshape(-1, 2, 3)[which].swapaxes(0, 1)
+            found = herd.turn(time, self._rows, there, goes, end)
+            self.arena.set_motions(herd.numbers[self._rows], *found, time)
 
     def face_all(self, time: int) -> None:
         """Let the front of each shooter be where it faces at ``time``."""
