@@ -125,7 +125,7 @@ def report() -> None:
     print(f"\n{CHASERS} chase and {SHOTS:,} are in the air: a live step takes {chasing(False):.2f} ms (bar 0.6)")
     print(f"  and are a danger to touch: {chasing(True):.2f} ms (bar 0.6)")
     print(f"somebody walks among two bodies: {walking():.2f} ms a live step")
-    counts = (500, 2_000, 10_000)
+    counts = (500, 2_000)
     print("arrivals, each: " + ", ".join(f"{arrivals(count):.1f} ms of {count:,}" for count in counts))
     following("")
     alone = min(following("") for _ in range(3))

@@ -56,7 +56,7 @@ class Herd:
     outside (n,). rules : speed, whether away, how near, units/s² (n, 4). slow : whether any comes to its speed by and
     by. rounds : rows of those who go round, with degrees a second, how far off they began along two axes and beside
     (3,), those axes (3,), and when (clock).
-    first, here, velocity : where each began, and where it was and how it went when it last turned, (n, 3) each.
+    first, here, velocity : where each began; where it was and how it went when somebody last set out or was out (n, 3).
     times, pieces : from when on (clock) who of them is on its way: rows (m,), places and velocities (m, 3). left : when
     one who is no more was last, and where, by row.
     """
@@ -70,6 +70,7 @@ class Herd:
         self.first, self.here, self.velocity = np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3))
         self.times, self.pieces = [0], [(np.zeros(0, dtype=int), np.zeros((0, 3)), np.zeros((0, 3)))]
         self.left: dict[int, tuple[int, np.ndarray]] = {}
+        self._rules = self.rules.T
 
     def add(self, number: int, body: Body, goal: int, there: np.ndarray, start: int) -> Chaser:
         """Take in a body at a time (clock), whose goal is at ``there`` (3,) then; its way."""
@@ -112,15 +113,16 @@ class Herd:
         Who goes nowhere (nan) stands. goes : (m, 3) how fast whom they are after goes. end : when they turn again
         (clock). Returns where they are and how fast they go on, (m, 3) each.
         """
-        seconds, before = (end - time) / UNITS, self.pieces[-1][0]
-        if len(before):
-            self.here[before] += self.velocity[before] * ((time - self.times[-1]) / UNITS)
-        if len(rows) != len(before) or (rows != before).any():
+        seconds = (end - time) / UNITS
+        before, here, was = self.pieces[-1]
+        here = here + was * ((time - self.times[-1]) / UNITS)
+        if rows is not before:
+            self.here[before], self.velocity[before] = here, was
             for row in np.setdiff1d(before, rows).tolist():
                 self.velocity[row] = 0.0
                 self.left[row] = time, self.here[row].copy()
-        speed, away, keeps, speeds_up = self.rules[rows].T
-        here, was = self.here[rows], self.velocity[rows]
+            here, was, self._rules = self.here[rows], self.velocity[rows], self.rules[rows].T
+        speed, away, keeps, speeds_up = self._rules
         way = there - here
         far = np.sqrt(dot(way, way))
         with np.errstate(invalid="ignore", divide="ignore"):
@@ -135,7 +137,6 @@ class Herd:
                 velocity[slowly] = (was + gains * (speeds_up * seconds / much)[:, None])[slowly]
         if self.rounds:
             self._go_round(rows, there + goes * seconds, here, velocity, end, seconds)
-        self.velocity[rows] = velocity
         if self.times[-1] < time:
             self.times.append(time)
             self.pieces.append((rows, here, velocity))
