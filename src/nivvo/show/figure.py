@@ -292,7 +292,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             centre, reach = flat(row["c0"], view.across, view.upward), run.stage.reach(number)
             ax.add_patch(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
         wave = run.stage.waves.get(number)
-        if wave is not None:
+        if wave is not None and len(wave.bodies) > 1:
             if number != wave.bodies[0]:
                 continue
             name, off = f"{wave.name}, {len(wave.bodies)} of them", 0.0
