@@ -204,17 +204,32 @@ def _overlap(one: np.void, other: np.void, d) -> tuple[float, np.ndarray]:
                 far = math.sqrt(dot(c, c))
                 if far > 1e-9:
                     ways.append((c[0] / far, c[1] / far, c[2] / far))
-    for k, n in enumerate(ways):
-        off = dot(n, d)
-        n = n if off >= 0.0 else (-n[0], -n[1], -n[2])
-        for way in (n, (-n[0], -n[1], -n[2])) if PRISM in (one["kind"], other["kind"]) else (n,):
-            back = (-way[0], -way[1], -way[2])
-            deep = support(one, back) - float(one["radius"]) + support(other, way) - float(other["radius"])
-            deep -= dot(way, d)
-            # Across two edges only if that is truly the shorter way out.
-            if deep < (best[0] if k < len(sides) else best[0] - 1e-9 * (1.0 + abs(best[0]))):
-                best = deep, np.array(way)
+    out = np.array(ways)
+    out = np.where((_along(out, d) >= 0.0)[:, None], out, -out)
+    if PRISM in (one["kind"], other["kind"]):
+        out = np.stack([out, -out], axis=1).reshape(-1, 3)
+    each, deeps = len(out) // len(ways), _supports(one, -out) + _supports(other, out) - _along(out, d)
+    for k, deep in enumerate(deeps.tolist()):
+        # Across two edges only if that is truly the shorter way out.
+        if deep < (best[0] if k < each * len(sides) else best[0] - 1e-9 * (1.0 + abs(best[0]))):
+            best = deep, out[k]
     return best
+
+
+def _along(ways: np.ndarray, d) -> np.ndarray:
+    """Scalar products of vectors (n, 3) with one (3,)."""
+    return ways[:, 0] * float(d[0]) + ways[:, 1] * float(d[1]) + ways[:, 2] * float(d[2])
+
+
+def _supports(row: np.void, ways: np.ndarray) -> np.ndarray:
+    """How far the box or prism that a body rounds reaches from its centre along unit vectors (n, 3)."""
+    half, prism = with_an_end(row["half"]).tolist(), row["kind"] == PRISM
+    out = sum(half[k] * np.abs(_along(ways, row[f"axis{k}"])) for k in range(2 if prism else 0, 3))
+    if prism:
+        x, y = (_along(ways, row[f"axis{k}"])[:, None] for k in range(2))
+        corners = row["corners"][: row["count"]]
+        out = out + (corners[:, 0] * x + corners[:, 1] * y).max(axis=1)
+    return out
 
 
 def _normals(row: np.void) -> list[tuple[float, float, float]]:
