@@ -17,7 +17,7 @@ from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import sincos
 from nivvo.core.pushing import first_touch, reach_of
-from nivvo.core.shapes import between, distance, support
+from nivvo.core.shapes import PRISM, between, distance, support
 from nivvo.core.trig import sine_and_cosine
 from nivvo.core.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.vec import along, arc, dot, sub
@@ -65,6 +65,19 @@ def _near(row, state, body, radius: float):
         return gap - radius, dot(n, sub(sub(u, along(v, a, t)), surface_speed(row, d)))
 
     return near
+
+
+def _is_free(row, place: np.ndarray, others: list[tuple]) -> bool:
+    """Whether a body at a place overlaps none of others (records and middles); who is in the way comes to the front."""
+    half = [x for x in row["half"].tolist() if math.isfinite(x)]
+    inner = float(row["radius"]) + (min(half) if row["kind"] != PRISM else 0.0)
+    reach, here = reach_of(row), three(place)
+    for k, (other, middle) in enumerate(others):
+        far, _ = distance(other, sub(here, three(middle)))
+        if far < reach and (far < inner or between(row, place, other, middle)[0] < 0.0):
+            others.insert(0, others.pop(k))
+            return False
+    return True
 
 
 class Stage:
@@ -569,6 +582,9 @@ class Stage:
     def _free_near(self, row, start, within: float, middles, time: int) -> np.ndarray | None:
         """The nearest free place of a grid of directions and distances about one."""
         flat, golden = self.scene.frame.size == 2, math.pi * (3.0 - math.sqrt(5.0))
+        far = within + reach_of(row)
+        others = [(self.row(k, time), middle) for k, middle in middles.items()]
+        others = [one for one in others if distance(one[0], sub(three(start), three(one[1])))[0] < far]
         count = 48 if flat else 160
         for share in range(1, 25):
             for k in range(count):
@@ -580,7 +596,7 @@ class Stage:
                     s, c = (float(x) for x in sincos(math.degrees(golden * k)))
                     way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
                 place = start + way * (within * share / 24.0)
-                if self._least_between(row, place, middles, time)[0] >= 0.0:
+                if _is_free(row, place, others):
                     return place
         return None
 
