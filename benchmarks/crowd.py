@@ -70,6 +70,16 @@ shape.box = [1, 6]
 """
 
 
+def typical(live: nivvo.Live) -> float:
+    """Median milliseconds of a step."""
+    spent = []
+    for _ in range(TICKS):
+        started = time.perf_counter()
+        live.step()
+        spent.append(time.perf_counter() - started)
+    return statistics.median(spent) * 1e3
+
+
 def chasing(touching: bool) -> float:
     """Median milliseconds of a live step: 200 chase the shooter, 1,000 are in the air."""
     rng = np.random.default_rng(2)
@@ -84,24 +94,14 @@ def chasing(touching: bool) -> float:
     p, turn = rng.uniform(-90, 90, (SHOTS, 3)), rng.uniform(0, 2 * np.pi, SHOTS)
     p[:, 2] = 0.0
     arena.put(launch, p, 6.0 * np.stack([np.cos(turn), np.sin(turn), 0 * turn], axis=1), np.arange(SHOTS), 0)
-    spent = []
-    for _ in range(TICKS):
-        started = time.perf_counter()
-        live.step()
-        spent.append(time.perf_counter() - started)
-    return statistics.median(spent) * 1e3
+    return typical(live)
 
 
 def walking() -> float:
     """Median milliseconds of a live step in which somebody walks."""
     live = nivvo.Live(nivvo.parse(WALK))
     live.set_walk(1)
-    spent = []
-    for _ in range(TICKS):
-        started = time.perf_counter()
-        live.step()
-        spent.append(time.perf_counter() - started)
-    return statistics.median(spent) * 1e3
+    return typical(live)
 
 
 def arrivals(count: int) -> float:

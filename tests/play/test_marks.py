@@ -164,6 +164,11 @@ class Opened(unittest.TestCase):
                 np.testing.assert_allclose(p, q + shift, atol=1e-7)
                 np.testing.assert_allclose(v, w, atol=1e-7)
             self.assertAlmostEqual(flights[0].flight("pot-1").length(), flights[1].flight("pot-1").length(), delta=1e-6)
+            # Drawn it is two lines: up to where it went in, and on from where it came out.
+            line = flights[0].flight("pot-1").line(np.linspace(1.0, 2.4, 50))
+            (k,) = np.flatnonzero(np.isnan(line[:, 0]))
+            np.testing.assert_allclose(line[k - 1, :2] - [6.3, line[k - 1, 1]], 0.0, atol=1e-9)
+            self.assertLess(line[k + 1, 0], -5.0)
 
     def test_what_flies_back_comes_back(self):
         """Through random turned walls that move, in four views: its speed stays as they see it, and back is back."""
