@@ -12,7 +12,7 @@ from scipy.stats import chi2
 
 import nivvo
 from nivvo.core.shapes import distance
-from nivvo.errors import DrillError
+from nivvo.errors import CallError, DrillError
 
 TEXT = """nivvo = 1
 {world}
@@ -188,6 +188,13 @@ class Beside(unittest.TestCase):
             live.step()
         np.testing.assert_allclose(live.place("second"), [6.5, 4.0], atol=1e-9)
         np.testing.assert_allclose(live.place("late"), [2.5, 9.0], atol=1e-9)
+        live.add("target", "last", move={"beside": "late", "offset": [0, 1]})
+        live.step()
+        np.testing.assert_allclose(live.place("last") - live.place("late"), [0, 1], atol=1e-9)
+        for move in ({"chase": "wisp", "speed": 3}, {"beside": "wisp", "offset": [1, 1]}):
+            with self.assertRaises(CallError) as caught:
+                live.add("target", "none", at=[1, 1], move=move)
+            self.assertIn("no other body of that name", str(caught.exception))
 
 
 class Met(unittest.TestCase):

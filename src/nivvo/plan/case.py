@@ -71,11 +71,13 @@ def _goals(written: Any, scene: Scene) -> tuple[Goal, ...]:
     return tuple(out)
 
 
-def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any]) -> list[Body]:
-    """The plan of one more body of a case, from the keys of its table: its pieces. Raises CallError for whatever is
-    wrong."""
+def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any], there: list[str]) -> list[Body]:
+    """The plan of one more body of a case, from the keys of its table: its pieces. there : names of those there are.
+
+    Raises CallError for whatever is wrong.
+    """
     scene = case.scene
-    body = checked_body(kind, name, keys, drill.of_case(case.name))
+    body = checked_body(kind, name, keys, drill.of_case(case.name), there)
     known(body.group, scene.groups, "group")
     made = pieces_of(body, scene.frame, scene.metre, drill.document.folder) if kind == "obstacle" else None
     return [

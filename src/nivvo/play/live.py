@@ -406,7 +406,8 @@ class Live(Tabled):
         stage = self._session.stage
         if isinstance(name, str) and name in stage.number:
             raise CallError(f"there is a {stage.kinds[stage.number[name]]} {name} already")
-        stage.add(one_more(self.drill, self._case, kind, name, keys), self._session.tick)
+        there = list(stage.number)
+        stage.add(one_more(self.drill, self._case, kind, name, keys, there), self._session.tick)
 
     @checked
     def remove(self, name: str) -> None:

@@ -274,8 +274,11 @@ def _valid(model, table) -> Any:
         return None
 
 
-def body_of(kind: str, name: object, keys: dict[str, Any], model: Model) -> Any:
-    """The model of one more body of a drill, from the keys of its table. Raises CallError for whatever is wrong."""
+def body_of(kind: str, name: object, keys: dict[str, Any], model: Model, there: list[str]) -> Any:
+    """The model of one more body of a drill, from the keys of its table. there : names of the bodies that are there.
+
+    Raises CallError for whatever is wrong.
+    """
     from nivvo.spec import links_scene
     from nivvo.spec.document import not_plain
     from nivvo.spec.tables import Tables
@@ -288,7 +291,9 @@ def body_of(kind: str, name: object, keys: dict[str, Any], model: Model) -> Any:
     entries = tables.entries(kind, document)
     problems = tables.problems_of(kind, entries, document)
     if name in entries.right:
-        links = Links(model, document, Names(model, set()), set())
+        names = Names(model, set())
+        names.bodies = dict.fromkeys(there)
+        links = Links(model, document, names, set())
         links_scene.body(links, (kind, name), entries.right[name])
         problems += links.found
     if problems:
