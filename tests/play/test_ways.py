@@ -241,6 +241,7 @@ class Told(unittest.TestCase):
             ("beside = 'keeper'", "offset"),
             ("beside = 'wisp', offset = [1, 1]", "no other body"),
             ("beside = 'second', offset = [1, 1]", "in a ring"),
+            ("beside = 'keeper', offset = [1, 1]", "no at"),
             ("circle = { turn_rate = 3 }", "needs centre, or body"),
             ("circle = { body = 'keper', turn_rate = 3 }", "did you mean keeper"),
             ("velocity = [9, 0], acceleration = [1, 0], top_speed = 3", "faster than top_speed"),

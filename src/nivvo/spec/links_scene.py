@@ -78,6 +78,10 @@ def _others(links: Links, key: tuple, body) -> None:
         if goal is not None:
             links.name((*key, "move", *word), goal, "other body", others)
     links.vector((*key, "move", "offset"), move.offset)
+    if move.beside is not None and body.at is not None:
+        links.say((*key, "at"), "it is where the body beside it is, and offset", body.at, "no at")
+    if move.beside is not None and getattr(body, "wave", None) is not None:
+        links.say((*key, "move", "beside"), "a wave would be all at one place", move.beside, "a target of its own")
     for k, point in enumerate(move.drift or []):
         links.vector((*key, "move", "drift", k), point)
     if move.drift is not None and move.drift[0] == move.drift[1]:

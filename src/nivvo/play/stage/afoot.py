@@ -77,7 +77,8 @@ class Afoot:
         others += [self.floors[number]] if number in self.floors else []
         rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
         known = (place.tobytes(), stage.rows["out"].tobytes()) if rests else None
-        if rests and self._rests.get(number) == known and all(other.v == NOWHERE for other in others):
+        still = all(other.v == NOWHERE and other.number not in stage.turning for other in others)
+        if rests and self._rests.get(number) == known and still:
             return
         self._rests[number] = known
         feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
