@@ -194,7 +194,6 @@ class Told(unittest.TestCase):
             ({"move": "mass = 3"}, "does not turn"),
             ({"move": "turns_about = [0, 0]"}, "is an axis"),
             ({"move": "turns_about = [0, 1]"}, "in 2D"),
-            ({"shape": "chain = [[0, 0], [1, 1], [2, 0]], thick = 0.1"}, "several shapes"),
         ):
             with self.assertRaises(DrillError, msg=keys) as caught:
                 made(**keys)

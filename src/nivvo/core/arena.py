@@ -475,17 +475,21 @@ class Arena:
 
     def hurt(self, body: int, amount: float, key: int, start: int, after: float, tick: int, p, normal) -> None:
         """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
-        from nivvo.core.tick.answer import met_by
+        from nivvo.core.tick.answer import met_by, put_out, take
 
-        b = self.bodies[body]
-        amount = float(met_by(b, amount))
-        if amount == 0.0 or b["out"]:
+        first = self.first_of(body)
+        amount = float(met_by(self.bodies[first], amount))
+        if amount == 0.0 or self.bodies[first]["out"]:
             return
-        b["health"] -= amount
-        self.note(pool.DAMAGE, body, 0, amount, float(b["health"]), key, start, after, tick, p, normal)
-        if b["health"] <= 0.0:
-            b["out"] = 1
-            self.note(pool.OUT, body, 0, amount, float(b["health"]), key, start, after, tick, p, normal)
+        left = take(self.bodies, first, amount)
+        self.note(pool.DAMAGE, body, 0, amount, left, key, start, after, tick, p, normal)
+        if left <= 0.0:
+            put_out(self.bodies, first)
+            self.note(pool.OUT, body, 0, amount, left, key, start, after, tick, p, normal)
+
+    def first_of(self, body: int) -> int:
+        """The first piece of the body that one is of: it has the health of all."""
+        return body + int(self.bodies[body]["first"])
 
     def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
         """Write one event that was decided outside."""

@@ -207,6 +207,7 @@ BODY = np.dtype(
         ("spot", "f8", 3),
         ("front", "f8", 3),
         ("about", "f8", 3),
+        ("arm", "f8", 3),
         ("turns", "f8"),
         ("radius", "f8"),
         ("health", "f8"),
@@ -224,17 +225,21 @@ BODY = np.dtype(
         ("role", "i4"),
         ("count", "i4"),
         ("opens", "i4"),
+        ("first", "i4"),
+        ("next", "i4"),
     ]
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0, a0: the same
 at t0, from which they follow. size: half of its axis-aligned box. corners, count: of a prism, along axis0 and axis1
 from its centre, in turn. about, turns: a unit vector through its centre that it turns about, and how fast (rad/s, 0:
-not at all); its axes are those at the start of what is run. layer: STILL, MOVING (both in the grid) or LARGE (kept
+not at all); its axes are those at the start of what is run. arm: of what turns: from its centre to the middle of its
+shape, which turns along. layer: STILL, MOVING (both in the grid) or LARGE (kept
 apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any tick, and whoever sleeps asks each
 tick whether it comes near. full: the most health it can have. armour: taken from each damage, after soaks, a share of
 it. spot: what damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched:
 whether the tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one. opens:
-whether there are openings on it."""
+whether there are openings on it. first, next: how many rows on the first piece of the same body lies, which has the
+health of all, and the next, in a ring: 0 where it is of one piece."""
 
 OPENING = np.dtype(
     [

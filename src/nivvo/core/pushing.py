@@ -101,7 +101,8 @@ def reach_of(row: np.void) -> float:
     if row["kind"] == HALF_SPACE:
         return math.inf
     half = with_an_end(row["half"])
-    return math.sqrt(float((half * half).sum())) + float(row["radius"])
+    arm = math.sqrt(float((row["arm"] * row["arm"]).sum()))
+    return math.sqrt(float((half * half).sum())) + float(row["radius"]) + arm
 
 
 def advance(

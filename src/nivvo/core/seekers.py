@@ -35,6 +35,7 @@ from nivvo.core.pool import (
     TO_TARGET,
 )
 from nivvo.core.tick.events import NOWHERE, tell
+from nivvo.core.tick.search import first_of
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 
@@ -117,6 +118,8 @@ def chosen(k, q, g, par, p, time):
             continue
         if (par["group"] < 0 and b["role"] != TARGET) or (par["group"] >= 0 and b["group"] != par["group"]):
             continue
+        if b["first"] != 0 and (par["group"] < 0 or k.bodies[first_of(k.bodies, j)]["group"] == b["group"]):
+            continue
         at = middle(b, time)
         to = sub(at, p)
         far = math.sqrt(dot(to, to))
@@ -156,7 +159,9 @@ def hidden(k, p, to, time):
     for j in range(k.bodies.shape[0]):
         b = k.bodies[j]
         if b["role"] == OBSTACLE and b["out"] == 0:
-            what, _ = first_contact(b, sub(p, middle(b, time)), to, NOWHERE, 0.0, 1.0, float(k.world[0]["skin"]))
+            what, _ = first_contact(
+                b, sub(p, along(middle(b, time), vec(b["arm"]), 1.0)), to, NOWHERE, 0.0, 1.0, float(k.world[0]["skin"])
+            )
             if what != NONE:
                 return True
     return False

@@ -133,7 +133,7 @@ def extents(rows: np.ndarray) -> np.ndarray:
     half = with_an_end(rows["half"])
     out = (np.abs(axes) * half[:, :, None]).sum(axis=1) + rows["radius"][:, None]
     # What turns may come to reach as far as a corner, any way.
-    whole = np.sqrt((half * half).sum(axis=1)) + rows["radius"]
+    whole = np.sqrt((half * half).sum(axis=1)) + rows["radius"] + np.sqrt((rows["arm"] * rows["arm"]).sum(axis=1))
     out = np.where((rows["turns"] != 0.0)[:, None], whole[:, None], out)
     out[rows["half"][:, 2] == ENDLESS, 2] = np.inf
     out[rows["kind"] == HALF_SPACE] = np.inf

@@ -18,7 +18,7 @@ from nivvo.core.pool import GUIDED
 from nivvo.core.roots import first_fall
 from nivvo.core.shapes import distance
 from nivvo.core.trig import sine_and_cosine
-from nivvo.core.vec import along, arc, cross, dot, vec
+from nivvo.core.vec import along, arc, cross, dot, sub, vec
 
 MOST_PLANES = 4096
 """A step is at least so much as a ball that just does not touch needs; beyond so many it counts as touching."""
@@ -43,7 +43,7 @@ def distance_at(b, d, t):
     if not GUIDED or b["turns"] == 0.0:
         return distance(b, d)
     axis, angle = vec(b["about"]), b["turns"] * t
-    gap, n = distance(b, rotated(d, axis, -angle))
+    gap, n = distance(b, sub(rotated(d, axis, -angle), vec(b["arm"])))
     return gap, rotated(n, axis, angle)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -75,6 +76,13 @@ class Move:
             or self.circle is not None
             or bool(self.velocity.any() or self.acceleration.any())
         )
+
+
+class Piece(NamedTuple):
+    """One of the shapes of a body: ``fill`` writes it, as it stands at a place (3,), into a record; its own group."""
+
+    fill: Callable[[np.void, np.ndarray], None]
+    group: str | None = None
 
 
 class OnShooter(NamedTuple):
@@ -214,27 +222,31 @@ def body_of(
     metre: float,
     rate: float,
     arrives: int = 0,
-    fill: Any = None,
+    piece: Piece | None = None,
     seed: int = 0,
 ) -> Body:
-    """The plan of a body; its key is left open. fill : writes one of its pieces, where it has several."""
+    """The plan of a body, or of one of its pieces where it has several; its key is left open."""
     row = pool.zeros(1, pool.BODY)[0]
     at = place_of(model, frame)
-    if fill is not None:
-        fill(row, at)
+    if piece is not None:
+        piece.fill(row, at)
     else:
         fill_shape(row, model.shape or Shape(ball=BODY_SIZE * metre), at, frame)
-    row["group"], row["role"] = groups.index(model.group), pool.ROLES[kind]
+    row["group"] = groups.index(model.group if piece is None or piece.group is None else piece.group)
+    row["role"] = pool.ROLES[kind]
     row["health"] = row["full"] = getattr(model, "health", None) or np.inf
     row["armour"], row["soaks"] = getattr(model, "armour", 0.0), getattr(model, "soaks", 0.0)
     if getattr(model, "spot", None) is not None:
-        row["spot"] = frame.lift(model.spot)
+        row["spot"] = frame.lift(model.spot) - (row["c0"] - at if piece is not None else 0.0)
     if (front := getattr(model, "front", None)) is not None:
         way = front if isinstance(front, list) else [front, 0.0]
         row["front"] = frame.raised(frame.direction(way[0]), way[1]) if way[1] else frame.direction(way[0])
     if getattr(model, "turns", None):
         about = np.cross(frame.first, frame.second) if model.turns_about is None else np.array(model.turns_about)
         row["about"], row["turns"] = frames.unit(about), math.radians(model.turns)
+        if piece is not None:
+            # It goes round the place of the body, which is where its way is.
+            row["arm"], row["c0"], row["c"] = row["c0"] - at, at, at
     shift = row["c0"] - at
     row["out"] = arrives > 0
     mass, friction = getattr(model, "mass", None), getattr(model, "friction", None)
@@ -245,6 +257,12 @@ def body_of(
         on_shooter = OnShooter(harm.damage, None if harm.every is None else counted(harm.every, rate), harm.removes)
     move = _move(model.move, frame, shift, seed, name)
     return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter)
+
+
+def ring(rows: np.ndarray, pieces: list[int]) -> None:
+    """Write into the records of a body's pieces that they are of one body."""
+    for k, number in enumerate(pieces):
+        rows[number]["first"], rows[number]["next"] = pieces[0] - number, pieces[(k + 1) % len(pieces)] - number
 
 
 def place_of(model: Any, frame: frames.Frame) -> np.ndarray:

@@ -79,10 +79,13 @@ def one_more(drill: Drill, case: Case, kind: str, name: str, keys: dict[str, Any
     scene = case.scene
     body = checked_body(kind, name, keys, drill.of_case(case.name), there)
     known(body.group, scene.groups, "group")
-    made = pieces_of(body, scene.frame, scene.metre, drill.document.folder) if kind == "obstacle" else None
+    for part in body.parts or []:
+        if part.group is not None:
+            known(part.group, scene.groups, "group")
+    made = pieces_of(body, scene.frame, scene.metre, drill.document.folder)
     return [
-        body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate, fill=fill, seed=scene.seed)
-        for fill in made or [None]
+        body_of(kind, name, body, scene.groups, scene.frame, scene.metre, scene.rate, piece=piece, seed=scene.seed)
+        for piece in made or [None]
     ]
 
 

@@ -1,4 +1,4 @@
-"""What one obstacle is made of: one shape, or several that are laid side by side and go by one name."""
+"""What one body is made of: one shape, or several that are laid side by side and go by one name."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ import numpy as np
 from nivvo.core import frame as frames
 from nivvo.core.frame import dot
 from nivvo.core.shapes import PRISM
-from nivvo.plan.bodies import fill_shape
+from nivvo.plan.bodies import Piece, fill_shape
 from nivvo.spec.heights import heights_of
 from nivvo.spec.scene import Shape
 
@@ -24,14 +24,15 @@ DEEP = 1.0
 """Metres below its lowest point that ground goes down, unless it is written."""
 
 
-def pieces_of(model: Any, frame: frames.Frame, metre: float, folder: Path) -> list[Fill] | None:
-    """The pieces of an obstacle; None where it is one shape."""
+def pieces_of(model: Any, frame: frames.Frame, metre: float, folder: Path) -> list[Piece] | None:
+    """The pieces of an obstacle or a target; None where it is one shape."""
     if model.parts is not None:
-        return [piece for part in model.parts for piece in _moved(part, frame, metre, folder)]
+        fills = [(part, fill) for part in model.parts for fill in _moved(part, frame, metre, folder)]
+        return [Piece(fill, part.group) for part, fill in fills]
     shape = model.shape
     if shape is None or (shape.chain is None and shape.heights is None):
         return None
-    return _of_shape(shape, frame, metre, folder)
+    return [Piece(fill) for fill in _of_shape(shape, frame, metre, folder)]
 
 
 def _of_shape(shape: Shape, frame: frames.Frame, metre: float, folder: Path) -> list[Fill]:

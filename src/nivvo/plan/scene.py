@@ -16,7 +16,7 @@ from nivvo.core.forces import zone_of
 from nivvo.core.muzzle import just_clear
 from nivvo.core.shapes import extent, with_an_end
 from nivvo.plan.ability import Ability, ability_of
-from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fill_shape, gunner_of
+from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fill_shape, gunner_of, ring
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
 from nivvo.plan.numbers import AT_FIRST, Moment, resolve
@@ -81,14 +81,16 @@ class Scene:
         targets = {name: target for name, target, _ in waves}
         kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": targets}
         named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)
-        made = {name: pieces_of(one, self.frame, self.metre, folder) for name, one in model.obstacle.items()}
-        pieces = [(name, kind, fill) for name, kind in named for fill in made.get(name) or [None]]
+        made = {
+            name: pieces_of(one, self.frame, self.metre, folder) for name, one in (model.obstacle | targets).items()
+        }
+        pieces = [(name, kind, piece) for name, kind in named for piece in made.get(name) or [None]]
         self.planned: list[Body] = [
             body_of(
-                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0), fill,
+                kind, name, kinds[kind][name], self.groups, self.frame, self.metre, self.rate, late.get(name, 0), piece,
                 self.seed,
             )
-            for name, kind, fill in pieces
+            for name, kind, piece in pieces
         ]  # fmt: skip
         self.names = [name for name, _, _ in pieces]
         self.kinds = [kind for _, kind, _ in pieces]
@@ -113,6 +115,9 @@ class Scene:
         for k, body in enumerate(self.planned):
             self.bodies[k] = body.row
         self.bodies["key"] = np.arange(len(pieces))
+        for numbers in self.whole.values():
+            if len(numbers) > 1:
+                ring(self.bodies, numbers)
         self.sought = sorted(set(self.bodies["group"][self.bodies["role"] == pool.TARGET].tolist()))
         self.size = self._size()
         self.abilities: dict[str, Ability] = {}

@@ -15,6 +15,7 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.shapes import between
+from nivvo.core.tick.answer import put_out
 from nivvo.plan.ability import Ability
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
@@ -83,7 +84,8 @@ class Consequences:
                 radius = float(arena.params["radius"][row["param"]]) if radius is None else radius
                 vectors = [event[name].copy() for name in ("p", "v", "u", "normal")]
                 body, start, after = int(event["body"]), int(event["start"]), float(event["after"])
-                found.append((Contact(key, body, start, after, *vectors, radius), effects, keeps))
+                gap = float(event["left"]) if vectors[3].any() else 0.0
+                found.append((Contact(key, body, start, after, *vectors, radius, gap), effects, keeps))
         for contact, effects, keeps in found:
             self.apply(contact, effects)
             if keeps:
@@ -157,18 +159,25 @@ class Consequences:
 
     def spot(self, contact: Contact, body: int) -> np.ndarray:
         """Where the spot of a body is then (3,): its middle, unless another point is written."""
-        return self.session.stage.middle(body, _clock(contact)) + self.session.stage.rows["spot"][body]
+        stage, time = self.session.stage, _clock(contact)
+        return stage.middle(body, time) + stage.row(body, time)["spot"]
 
     def middle(self, contact: Contact, body: int) -> np.ndarray:
         """Where the middle of a body is then (3,)."""
         return self.session.stage.middle(body, _clock(contact))
 
-    def around(self, contact: Contact, point: np.ndarray, radius: float, all_: bool = False) -> list[tuple[int, float]]:
+    def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
-        stage, time = self.session.stage, _clock(contact)
+        stage, arena, time = self.session.stage, self.session.arena, _clock(contact)
         near = [k for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])) if not stage.out(k)]
         gaps = [(k, stage.gap(k, point, time)) for k in near]
-        return [(k, gap) for k, gap in gaps if gap <= radius]
+        spared, nearest = {arena.first_of(k) for k in but}, {}
+        for k, gap in gaps:
+            # Of several shapes that are one body the nearest counts.
+            one = arena.first_of(k)
+            if gap <= radius and one not in spared and gap < nearest.get(one, (-1, math.inf))[1]:
+                nearest[one] = (k, gap)
+        return list(nearest.values())
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
         """The share of a body that no obstacle then hides from a point (3,)."""
@@ -186,10 +195,10 @@ class Consequences:
 
     def last(self, contact: Contact, effect: Lasting) -> None:
         """Let damage to the body that is touched go on by itself."""
-        ability = self.session.of_key(contact.key)[0]
+        ability, body = self.session.of_key(contact.key)[0], self.session.arena.first_of(contact.body)
         if not effect.adds:
-            self.lasting = [one for one in self.lasting if (one.body, one.ability) != (contact.body, ability)]
-        one = Goes(_clock(contact) + effect.every, contact.key, contact.body, ability, effect.times, effect)
+            self.lasting = [one for one in self.lasting if (one.body, one.ability) != (body, ability)]
+        one = Goes(_clock(contact) + effect.every, contact.key, body, ability, effect.times, effect)
         self.lasting = sorted([*self.lasting, one], key=lambda goes: goes[:3])
 
     def due(self) -> int | None:
@@ -221,8 +230,9 @@ class Consequences:
         """Put a body out, at once."""
         stage, arena = self.session.stage, self.session.arena
         if not stage.out(body):
-            arena.bodies[body]["out"] = 1
-            left = float(arena.bodies[body]["health"])
+            first = arena.first_of(body)
+            put_out(arena.bodies, first)
+            left = float(arena.bodies[first]["health"])
             arena.note(pool.OUT, body, 1, 0.0, left, contact.key, *self._at(contact))
 
     def blink(self, contact: Contact, point: np.ndarray, effect: Blink) -> None:
@@ -241,7 +251,7 @@ class Consequences:
         stage = self.session.stage
         if stage.out(body) or stage.kinds[body] == "shooter":
             return
-        self.pulls[body] = (self.owner(contact), effect)
+        self.pulls[self.session.arena.first_of(body)] = (self.owner(contact), effect)
         start, after, tick, p, normal = self._at(contact)
         self.session.arena.note(pool.PULLED, body, 0, effect.speed, 0.0, contact.key, start, after, tick, p, normal)
 
@@ -249,7 +259,7 @@ class Consequences:
         """Leave a mark where a body is touched, if it fits."""
         session, time = self.session, _clock(contact)
         ability, shooter = session.of_key(contact.key)
-        point = contact.p - contact.radius * contact.normal
+        point = contact.point
         offset = point - session.stage.middle(contact.body, time)
         mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect, time)
         start, after, tick, _, normal = self._at(contact)
@@ -307,10 +317,15 @@ class Consequences:
     def _pulled(self, body: int, owner: int, effect: Pull, time: int) -> None:
         """Let a body come to the shooter from a tick's start on."""
         stage = self.session.stage
-        here, there = stage.middle(body, time), stage.middle(owner, time)
-        gap, _ = between(stage.rows[body], here, stage.rows[owner], there)
-        way = there - here
-        if stage.out(body) or gap <= effect.gap or not way.any():
+        pieces, there = stage.pieces(body), stage.middle(owner, time)
+        way = there - stage.middle(body, time)
+
+        def gap(share: float) -> float:
+            places = [stage.middle(k, time) + share * way for k in pieces]
+            rows = zip(pieces, places, strict=True)
+            return min(between(stage.rows[k], here, stage.rows[owner], there)[0] for k, here in rows)
+
+        if stage.out(body) or gap(0.0) <= effect.gap or not way.any():
             return
         if (loose := stage.loose.of.get(body)) is not None:
             stage.loose.push(body, loose.mass * (effect.speed * unit(way) - np.array(loose.v)), time)
@@ -319,13 +334,14 @@ class Consequences:
         low, high = 0.0, 1.0
         for _ in range(60):
             share = 0.5 * (low + high)
-            if between(stage.rows[body], here + share * way, stage.rows[owner], there)[0] > effect.gap:
+            if gap(share) > effect.gap:
                 low = share
             else:
                 high = share
-        way = way * min(low, stage.clear_share(body, way, time, (owner,)))
+        way = way * min([low, *(stage.clear_share(k, way, time, (owner, *pieces)) for k in pieces)])
         if way.any():
-            stage.move(body, time, _after(time, way, effect.speed), here + way, False)
+            for k in pieces:
+                stage.move(k, time, _after(time, way, effect.speed), stage.centre(k, time) + way, False)
 
     def score(self, contact: Contact, effect: Score, points: float) -> None:
         """Give points to whoever fired."""
@@ -361,7 +377,7 @@ class Consequences:
         if effect.speed_share is not None:
             speed, note = effect.speed_share * length_of(contact.v), ""
         radius = scene.radius(keys, moment)
-        at = contact.p + contact.normal * (radius - contact.radius)
+        at = contact.point + radius * contact.normal
         velocity = (speed or 0.0) * heading
         facing = session.stage.players[shooter].facing(time)
         velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)

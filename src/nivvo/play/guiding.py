@@ -35,7 +35,7 @@ def guide_of(stage: Stage, ability: Ability, shot: Shot, sent: Sent) -> dict[str
 def _round(stage: Stage, shot: Shot, sent: Sent, facing) -> dict[str, Any]:
     """Between which sides an orbit goes: from where it leaves toward up in side view, toward the right elsewhere."""
     frame = stage.scene.frame
-    off = sent.at - stage.middle(stage.number[shot.shooter], shot.time)
+    off = sent.at - stage.centre(stage.number[shot.shooter], shot.time)
     lift = np.zeros(3) if frame.view == "side" else off - frame.level(off)
     out = off - lift
     across = unit(out) if out.any() else unit(frame.level(facing))
@@ -50,5 +50,5 @@ def _nearest(stage: Stage, flight, shot: Shot, point) -> int:
     """The body nearest to the aim point among those that it may follow, or -1."""
     group = int(flight.acts["group"][0])
     found = candidates(stage, None if group < 0 else group, shot.shooter)
-    gaps = [float(dot(off, off)) for k in found for off in [stage.middle(k, shot.time) - point]]
+    gaps = [float(dot(off, off)) for k in found for off in [stage.centre(k, shot.time) - point]]
     return found[int(np.argmin(gaps))] if found else -1

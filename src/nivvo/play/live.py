@@ -377,7 +377,7 @@ class Live(Tabled):
         """Where the middle of a body is at the coming tick's start; where its ``at`` is, of several shapes."""
         number, stage = self._number(name), self._session.stage
         now = self.scene.ticks.edge(self._session.tick)
-        return self.scene.frame.drop(stage.middle(number, now) - stage.shifts.get(number, 0.0))
+        return self.scene.frame.drop(stage.centre(number, now) - stage.shifts.get(number, 0.0))
 
     @checked
     def health(self, name: str) -> float:

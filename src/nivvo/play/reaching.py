@@ -169,16 +169,19 @@ class Reaching:
 
     def _ways(self, number: int, shooter: int, now: int, end: int):
         """How a shooter moves as a body sees it, in pieces of parabolas: from when to when, from where, how."""
-        motions, exact = self.session.stage.motions, self.session.scene.exact
-        both = motions[shooter], motions[number]
+        stage, motions, exact = self.session.stage, self.session.stage.motions, self.session.scene.exact
+        both, body = (motions[shooter], motions[number]), stage.rows[number]
         start = now
         while start < end:
             turns = [turn for motion in both if (turn := motion.next_break(start)) is not None] if exact else []
             stop = min([end, *turns])
             (p, v, a), (q, u, b) = (motion.at(start) for motion in both)
+            q = stage.middle(number, start)
+            if number in stage.turning:
+                u = u + np.cross(body["about"], q - stage.centre(number, start)) * body["turns"]
             if not exact:
                 seconds = (stop - start) / UNITS
-                (r, _, _), (s, _, _) = (motion.at(stop) for motion in both)
+                r, s = motions[shooter].at(stop)[0], stage.middle(number, stop)
                 v, u, a, b = (r - p) / seconds, (s - q) / seconds, np.zeros(3), np.zeros(3)
             yield start, stop, *(sub(tuple(x.tolist()), tuple(y.tolist())) for x, y in ((p, q), (v, u), (a, b)))
             start = stop

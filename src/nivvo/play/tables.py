@@ -138,7 +138,7 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
     contacts, effects = run.rows("contacts"), damages(run)
     out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.OUT}
     for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
-        if kind == "target":
+        if kind == "target" and body["first"] == 0:
             damage = sum(row["amount"] for row in effects if row["body"] == name)
             yield {
                 "target": name,

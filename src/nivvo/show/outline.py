@@ -16,8 +16,8 @@ def flat(points, across: np.ndarray, upward: np.ndarray) -> np.ndarray:
 
 
 def outline(row: np.void, centre: np.ndarray, across: np.ndarray, upward: np.ndarray) -> np.ndarray:
-    """The outline (n, 2) of a ball, capsule, box or prism record that stands at ``centre``."""
-    middle = flat(centre, across, upward)
+    """The outline (n, 2) of a ball, capsule, box or prism record whose centre is at ``centre``."""
+    middle = flat(centre + row["arm"], across, upward)
     if row["kind"] == BALL:
         return middle + _circle(float(row["radius"]))
     half = with_an_end(row["half"])

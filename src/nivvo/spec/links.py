@@ -35,8 +35,13 @@ def shooters(model: Model) -> list[str]:
 def groups(model: Model) -> list[str]:
     """Names of all groups, in order of their names."""
     bodies = [*model.shooter.values(), *model.obstacle.values(), *model.target.values()]
-    named = {body.group for body in bodies}
+    named = {group for body in bodies for group in groups_of(body)}
     return sorted(named if model.shooter else named | {"shooters"})
+
+
+def groups_of(body: Any) -> set[str]:
+    """The groups of a body: its own, and those of its parts."""
+    return {body.group} | {part.group for part in getattr(body, "parts", None) or [] if part.group is not None}
 
 
 def in_hand(model: Model, case: Any) -> list[str]:

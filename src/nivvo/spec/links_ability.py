@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.spec.ability import SOURCES
-from nivvo.spec.links import ANYTHING, Links, effects_of
+from nivvo.spec.links import ANYTHING, Links, effects_of, groups_of
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.values import Depends, depends_of
 
@@ -111,7 +111,7 @@ def _knocks(links: Links, key: tuple, ability, group: str) -> None:
     """A knock needs a momentum to give, and somebody with a mass to take it."""
     model = links.model
     bodies = [*model.obstacle.values(), *model.target.values()]
-    if not any(body.mass is not None for body in bodies if group in (ANYTHING, body.group)):
+    if not any(body.mass is not None for body in bodies if group == ANYTHING or group in groups_of(body)):
         whom = "nobody" if group == ANYTHING else f"nobody in {group}"
         links.say(key, f"{whom} has a mass, so nothing is pushed", hint="write target.NAME.mass or obstacle.NAME.mass")
     if ability.on[group].knock.impulse is None and ability.mass is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from nivvo.spec.case import CONTROLS, MEASURES, Input
-from nivvo.spec.links import ANYTHING, MOST_TICKS, Links, in_hand, with_sent
+from nivvo.spec.links import ANYTHING, MOST_TICKS, Links, groups_of, in_hand, with_sent
 from nivvo.spec.nearest import listed, nearest
 from nivvo.spec.track import Track
 from nivvo.spec.values import LONGEST, Depends, Duration
@@ -23,7 +23,7 @@ def _can_be_out(links: Links, key: tuple, group: str) -> None:
     """Somebody of a group that is to be out can be: by health, or since a contact removes it."""
     model = links.model
     bodies = [*model.shooter.values(), *model.target.values()]
-    health = any(body.health is not None for body in bodies if body.group == group)
+    health = any(body.health is not None for body in bodies if group in groups_of(body))
     removed = any(one.removes for ability in model.ability.values() for one in ability.on.values())
     if group in links.names.groups and not health and not removed:
         links.say(key, "nobody of it has health, so none can be out", group, hint="write target.NAME.health")

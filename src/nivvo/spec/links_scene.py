@@ -37,8 +37,11 @@ def names(links: Links) -> None:
                     hint="name each body differently",
                 )
             seen.setdefault(name, kind)
-            if body.group == ANYTHING:
-                links.say((kind, name, "group"), f'"{ANYTHING}" is a reserved word, not a group')
+            places = [(("group",), body.group)]
+            places += [(("parts", k, "group"), part.group) for k, part in enumerate(getattr(body, "parts", None) or [])]
+            for place, group in places:
+                if group == ANYTHING:
+                    links.say((kind, name, *place), f'"{ANYTHING}" is a reserved word, not a group')
 
 
 def cue(links: Links, key: tuple, cue) -> None:
@@ -132,15 +135,20 @@ def body(links: Links, key: tuple, body) -> None:
     for k, part in enumerate(getattr(body, "parts", None) or []):
         links.vector((*key, "parts", k, "at"), part.at)
         _shape(links, (*key, "parts", k, "shape"), part.shape)
+        _alone(links, (*key, "parts", k, "shape"), part.shape)
     if body.shape is not None:
         _shape(links, (*key, "shape"), body.shape)
-        if key[0] != "obstacle":
-            for word in ("chain", "heights"):
-                if getattr(body.shape, word) is not None:
-                    links.say((*key, "shape", word), f"a {key[0]} is one shape; {word} is for an obstacle")
+        _alone(links, (*key, "shape"), body.shape)
         if body.shape.half_space is not None and key[0] == "shooter":
             at = (*key, "shape", "half_space")
             links.say(at, "a shooter has a body with an end", allowed="ball, box or capsule")
+
+
+def _alone(links: Links, at: tuple, shape) -> None:
+    """What only an obstacle can be."""
+    for word in ("chain", "heights"):
+        if at[0] != "obstacle" and getattr(shape, word) is not None:
+            links.say((*at, word), f"{word} is for an obstacle, not for a {at[0]}")
 
 
 def _shape(links: Links, at: tuple, shape) -> None:

@@ -470,6 +470,9 @@ class Part(Table):
 
     at: Vector | None = Field(None, description="its place from that of the body; default: there")
     shape: Shape
+    group: Name | None = Field(
+        None, description="how it is answered where it is touched, as a head; default: the group of the body"
+    )
 
 
 class Obstacle(Table):
@@ -499,23 +502,18 @@ class Obstacle(Table):
         _pushed(self)
         if (self.shape is None) == (self.parts is None):
             raise ValueError("needs shape, or parts")
-        several = self.parts is not None or self.shape.chain is not None or self.shape.heights is not None
-        if self.mass is not None and several:
-            raise ValueError("mass is for a body of one shape")
-        if self.move is not None and (self.move.chase or self.move.flee) and several:
-            raise ValueError("what is made of several shapes neither chases nor flees")
-        if self.move is not None and self.move.circle is not None and self.move.circle.body and several:
-            raise ValueError("what is made of several shapes goes round a centre, not a body")
-        if self.turns is not None and several:
-            raise ValueError("what is made of several shapes does not turn")
         return self
 
 
 def _pushed(body: Obstacle | Target) -> None:
     """What goes with a mass."""
+    shape = body.shape
+    if body.mass is not None and (body.parts is not None or (shape is not None and (shape.chain or shape.heights))):
+        raise ValueError("mass is for a body of one shape")
     if body.mass is not None and body.move is not None:
         raise ValueError("write mass or move: what has a way of its own is not pushed")
-    endless = body.shape is not None and body.shape.half_space is not None
+    shapes = [body.shape, *(part.shape for part in body.parts or [])]
+    endless = any(one is not None and one.half_space is not None for one in shapes)
     if body.mass is not None and endless:
         raise ValueError("a half_space has no end, so no mass")
     if body.turns is not None and (body.mass is not None or endless):
@@ -586,6 +584,11 @@ class Target(Table):
         None, description="place of its middle; default: the first point of move.through or move.timed"
     )
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    parts: Annotated[list[Part], Field(min_length=1, max_length=1000)] | None = Field(
+        None,
+        description="in place of shape: several that are one body with one health; the first is aimed at and followed, "
+        "and each whose group is another than the body's, by those who seek that group",
+    )
     group: Name = "targets"
     health: Positive | None = Field(None, description="without it, it only counts damage")
     mass: Positive | None = Field(
@@ -608,6 +611,8 @@ class Target(Table):
     @model_validator(mode="after")
     def _somewhere(self) -> Target:
         _pushed(self)
+        if self.shape is not None and self.parts is not None:
+            raise ValueError("write shape, or parts")
         late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
             raise ValueError("a wave says by first and every when they arrive: write no arrives")

@@ -594,10 +594,20 @@ def leave(k, q, now):
         j = int(inside[c])
         if j < 0:
             break
-        b = k.bodies[j]
-        centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), float(now["dt"]))
-        gap, _ = distance_at(b, sub(vec(q["p"]), centre), float(now["dt"]))
         inside[c] = -1
-        if gap - k.params[int(q["param"])]["radius"] <= skin and b["out"] == 0:
+        if k.bodies[j]["out"] == 0 and gap_to_whole(k, q, j, float(now["dt"])) <= skin:
             inside[held] = j
             held += 1
+
+
+@cold
+def gap_to_whole(k, q, j, dt):
+    """The gap between a projectile and a body, the nearest of all of its pieces, at a tick's end."""
+    gap, m = math.inf, j
+    while True:
+        b = k.bodies[m]
+        centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), dt)
+        gap = min(gap, distance_at(b, sub(vec(q["p"]), centre), dt)[0])
+        m += int(b["next"])
+        if m == j:
+            return gap - float(k.params[int(q["param"])]["radius"])

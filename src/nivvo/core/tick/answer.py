@@ -48,7 +48,7 @@ from nivvo.core.pool import (
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
-from nivvo.core.tick.search import nears
+from nivvo.core.tick.search import first_of, nears
 from nivvo.core.trig import angle_of
 from nivvo.core.turning import distance_at, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
@@ -102,13 +102,14 @@ def answer(k, i, j, now, t):
     if GUIDED and q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
         q["on"] = -q["on"] if pushed else 0
-    damage = met_by(b, dealt(k, q, at, ans, now, t, b, place) * q["share"])
+    first = first_of(k.bodies, j)
+    damage = met_by(k.bodies[first], dealt(k, q, at, ans, now, t, b, place) * q["share"])
     if damage != 0.0:
-        b["health"] -= damage
-        tell(k, now, t, q, (DAMAGE, j, 0, damage, float(b["health"])), place)
-        if b["health"] <= 0.0:
-            b["out"] = 1
-            tell(k, now, t, q, (OUT, j, 0, damage, float(b["health"])), place)
+        left = take(k.bodies, first, damage)
+        tell(k, now, t, q, (DAMAGE, j, 0, damage, left), place)
+        if left <= 0.0:
+            put_out(k.bodies, first)
+            tell(k, now, t, q, (OUT, j, 0, damage, left), place)
         if b["watched"] != 0:
             held = HELD
     if GUIDED and pushed:
@@ -192,6 +193,24 @@ def met_by(b, damage):
     if damage < 0.0:
         return -min(-damage, max(b["full"] - b["health"], 0.0))
     return damage
+
+
+@inner
+def take(bodies, first, damage):
+    """Take health from a body; what is left."""
+    bodies[first]["health"] -= damage
+    return float(bodies[first]["health"])
+
+
+@cold
+def put_out(bodies, first):
+    """Put a body out, with all of its pieces."""
+    j = first
+    while True:
+        bodies[j]["out"] = 1
+        j += int(bodies[j]["next"])
+        if j == first:
+            break
 
 
 @inner

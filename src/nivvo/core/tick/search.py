@@ -48,7 +48,7 @@ def look(k, w, q, par, now, way, leg, far):
         for m in range(found):
             j = int(k.scratch[m])
             b = k.bodies[j]
-            if b["out"] != 0 or j == par["spares"] or left_out(q, j) or (far and b["moves"] != 0):
+            if b["out"] != 0 or j == par["spares"] or left_out(k, q, j) or (far and b["moves"] != 0):
                 continue
             if GUIDED and j == abs(int(q["on"])) - 1:
                 continue
@@ -237,12 +237,18 @@ def gather(k, w, low, high, with_apart, may_split):
 
 
 @inner
-def left_out(q, j):
-    """Whether body ``j`` is among those that the projectile is inside of."""
+def left_out(k, q, j):
+    """Whether body ``j`` is among those that the projectile is inside of, or a piece of one."""
     inside = q["inside"]
     for c in range(INSIDE_MOST):
         if inside[c] < 0:
             return False
-        if inside[c] == j:
+        if inside[c] == j or first_of(k.bodies, int(inside[c])) == first_of(k.bodies, j):
             return True
     return False
+
+
+@inner
+def first_of(bodies, j):
+    """The first piece of the body that one is of."""
+    return j + int(bodies[j]["first"])

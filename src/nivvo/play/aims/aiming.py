@@ -220,7 +220,7 @@ def _aimed(stage: Stage, ability: Ability, asked: Asked, moment: Moment, stance:
         nothing = "there is no cursor" if point is None else ""
     elif aim.by in SEEKS:
         sought = seek(stage, ability, stance, time)
-        point = None if sought is None else stage.middle(sought, time)
+        point = None if sought is None else stage.centre(sought, time)
         nothing = "nothing to aim at" if sought is None else ""
     elif aim.by == "sight":
         seen = sight(stage, ability, stance.shooter, time)

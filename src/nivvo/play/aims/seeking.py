@@ -15,7 +15,7 @@ def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | Non
     """Number of the body to aim at, or None. Ties go by name."""
     aim, best = ability.aim, None
     for number in candidates(stage, aim.group, stance.shooter):
-        to = stage.middle(number, time) - stance.origin
+        to = stage.centre(number, time) - stance.origin
         far = float(np.sqrt(dot(to, to)))
         angle = angle_between(stance.facing, to)
         if (aim.within is not None and far > aim.within) or angle > aim.cone / 2.0:
@@ -29,9 +29,16 @@ def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | Non
 
 
 def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
-    """Bodies that may be aimed at: targets, or those of a group; not one's own, not those that are out."""
-    rows = stage.rows
+    """Bodies that may be aimed at: targets, or those of a group; not one's own, not those that are out.
+
+    Of several shapes that is the first, and what is of that group where the body is of another: as ``core.seekers``.
+    """
+    rows, first = stage.rows, stage.rows["first"]
     asked = rows["role"] == TARGET if group is None else rows["group"] == group
+    if first.any():
+        part = first != 0
+        own = part & (rows["group"][np.arange(len(rows)) + first] != rows["group"]) & (group is not None)
+        asked = asked & (~part | own)
     return [k for k in np.flatnonzero(asked & (rows["out"] == 0)).tolist() if stage.names[k] != shooter]
 
 
@@ -39,7 +46,7 @@ def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tu
     """A heading bent toward the target nearest to it by angle, by at most ``assist.max_turn``; and in words."""
     best, at = None, stance.muzzle_at(heading)
     for number in candidates(stage, assist.group, stance.shooter):
-        to = stage.middle(number, time) - at
+        to = stage.centre(number, time) - at
         if assist.within is not None and float(np.sqrt(dot(to, to))) > assist.within:
             continue
         angle = angle_between(heading, to)

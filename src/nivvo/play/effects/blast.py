@@ -9,15 +9,14 @@ from nivvo.play.effects.contract import Contact, World
 
 def apply(world: World, contact: Contact, effect: Blast) -> None:
     """Deal it, body by body in the order of their names."""
-    middle = contact.p - contact.radius * contact.normal
+    middle = contact.point
     world.burst(contact, middle, effect.radius)
-    spared = {contact.body} if "struck" in effect.spares else set()
+    spared = {contact.body} if "struck" in effect.spares and contact.body >= 0 else set()
     spared |= {world.owner(contact)} if "owner" in effect.spares else set()
-    for body, gap in world.around(contact, middle, effect.radius, bool(effect.impulse)):
-        if body not in spared:
-            share = effect.share(max(gap, 0.0) / effect.radius)
-            if effect.shaded and share > 0.0:
-                share *= world.seen(contact, middle, body)
-            world.hurt(contact, body, effect.damage * share)
-            if effect.impulse:
-                world.push(contact, body, effect.impulse * share * unit(world.middle(contact, body) - middle))
+    for body, gap in world.around(contact, middle, effect.radius, bool(effect.impulse), spared):
+        share = effect.share(max(gap, 0.0) / effect.radius)
+        if effect.shaded and share > 0.0:
+            share *= world.seen(contact, middle, body)
+        world.hurt(contact, body, effect.damage * share)
+        if effect.impulse:
+            world.push(contact, body, effect.impulse * share * unit(world.middle(contact, body) - middle))

@@ -8,5 +8,4 @@ from nivvo.play.effects.contract import Contact, World
 
 def apply(world: World, contact: Contact, effect: Blink) -> None:
     """Bring it there: off the surface that was touched, or to the projectile's middle."""
-    point = contact.p - contact.radius * contact.normal
-    world.blink(contact, point, effect)
+    world.blink(contact, contact.point, effect)

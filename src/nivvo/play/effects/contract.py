@@ -14,7 +14,8 @@ class Contact(NamedTuple):
 
     key : of the projectile. body : the number of what it touched, or -1. start, after : clock of the tick's start, and
     s since then. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's velocity and outward normal
-    there, nothing where there is none. radius : of the projectile (units).
+    there, nothing where there is none. radius : of the projectile (units). gap : between the surfaces, below 0 where it
+    began inside.
     """
 
     key: int
@@ -26,6 +27,12 @@ class Contact(NamedTuple):
     u: np.ndarray
     normal: np.ndarray
     radius: float
+    gap: float = 0.0
+
+    @property
+    def point(self) -> np.ndarray:
+        """The point of the surface that it touches (3,); its own middle where it touches nothing."""
+        return self.p - (self.radius + self.gap) * self.normal
 
 
 class World(Protocol):
@@ -43,7 +50,7 @@ class World(Protocol):
     def middle(self, contact: Contact, body: int) -> np.ndarray:
         """Where the middle of a body is then (3,)."""
 
-    def around(self, contact: Contact, point: np.ndarray, radius: float, all_: bool = False) -> list[tuple[int, float]]:
+    def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:

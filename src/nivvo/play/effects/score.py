@@ -11,7 +11,7 @@ def apply(world: World, contact: Contact, effect: Score) -> None:
     """Count it. Rings are measured on the face that is touched, from the body's spot."""
     points = effect.points
     if effect.rings and contact.body >= 0:
-        off = contact.p - contact.radius * contact.normal - world.spot(contact, contact.body)
+        off = contact.point - world.spot(contact, contact.body)
         aside = length_of(off - dot(off, contact.normal) * contact.normal)
         points = next((value for radius, value in effect.rings if aside <= radius * (1.0 + 1e-12)), points)
     world.score(contact, effect, points)

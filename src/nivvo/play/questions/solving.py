@@ -130,7 +130,7 @@ def solutions(
 def body_at(run: Run, point) -> str:
     """The target whose middle is at a point (3,), at the time of firing; "" if there is none."""
     stage, time = run.stage, run.fired[0].time
-    at = [k for k in stage.of_kind("target") if not np.any(stage.middle(k, time) - point)]
+    at = [k for k in stage.of_kind("target") if not np.any(stage.centre(k, time) - point)]
     return stage.names[at[0]] if at else ""
 
 
@@ -158,7 +158,7 @@ def _point(stage: Stage, shooter: str, to, now: int) -> np.ndarray:
         return cursor
     if stage.scene.first_target is None:
         raise CallError("there is nothing to solve for: give a point, as --to 20,1.5")
-    return stage.middle(stage.number[stage.scene.first_target], now)
+    return stage.centre(stage.number[stage.scene.first_target], now)
 
 
 def _aimed(task: Task, name: str, point: np.ndarray) -> Shot:

@@ -21,7 +21,7 @@ from nivvo.core.shapes import PRISM, between, distance, support
 from nivvo.core.trig import sine_and_cosine
 from nivvo.core.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.vec import along, arc, dot, sub
-from nivvo.plan.bodies import Body, Wave
+from nivvo.plan.bodies import Body, Wave, ring
 from nivvo.plan.scene import Scene
 from nivvo.play.stage.afoot import Afoot
 from nivvo.play.stage.herd import Chaser, Herd
@@ -33,7 +33,7 @@ from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
 
 STILL = (0.0, 0.0, 0.0)
-TURNED = ("axis0", "axis1", "axis2", "front", "spot")
+TURNED = ("axis0", "axis1", "axis2", "front", "spot", "arm")
 """Vectors of a record that turn with its body."""
 
 PUSHES = 32
@@ -106,7 +106,7 @@ class Stage:
         self.herd = Herd()
         self.turning: dict[int, tuple[int, np.ndarray]] = {}
         for k, body in enumerate(scene.planned):
-            self._after(k, body, 0)
+            self._after(k, body, 0, self.whole[body.name])
             self._spin(k, 0)
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
@@ -116,11 +116,13 @@ class Stage:
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
         self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
-        self.coming = sorted((body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives)
+        self.coming = sorted(
+            (body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives and self.pieces(k)[0] == k
+        )
         self.waiting: dict[str, list[int]] = {}
-        for _, k in self.coming:
-            if not isinstance(self.motions[k], Chaser | Beside):
-                self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
+        for k, body in enumerate(scene.planned):
+            if body.arrives and not isinstance(self.motions[k], Chaser | Beside):
+                self.motions[k] = Motion(body.row["c0"].copy())
         self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.loose = Bodies(self)
@@ -146,15 +148,18 @@ class Stage:
     def add(self, bodies: list[Body], tick: int) -> None:
         """Put one more body on, of one piece or several, before tick number ``tick``."""
         for body in bodies:
-            number = self._add(body, tick)
+            number = self._add(body, tick, self.whole.get(body.name))
             self.whole.setdefault(body.name, []).append(number)
             if len(bodies) > 1:
                 self.shifts[number] = body.shift
-        self.number[bodies[0].name] = self.whole[bodies[0].name][0]
+        pieces = self.whole[bodies[0].name]
+        self.number[bodies[0].name] = pieces[0]
+        if len(pieces) > 1:
+            ring(self.rows, pieces)
         self.afoot.enlist()
         self.arena.plan()
 
-    def _add(self, body: Body, tick: int) -> int:
+    def _add(self, body: Body, tick: int, pieces: list[int] | None) -> int:
         # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
         if self._free and self._free[0][0] < tick:
             number = self._free.pop(0)[1]
@@ -167,7 +172,7 @@ class Stage:
         row["key"] = number
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
-        motion = self._after(number, body, start)
+        motion = self._after(number, body, start, pieces)
         self._spin(number, start)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
@@ -178,10 +183,12 @@ class Stage:
             self.movers.append(number)
         return number
 
-    def _after(self, number: int, body: Body, time: int) -> Motion:
-        """Let a body go by another from a time on (clock), if it does; its way."""
+    def _after(self, number: int, body: Body, time: int, pieces: list[int] | None) -> Motion:
+        """Let a body go by another from a time on (clock), if it does; its way. pieces : of the same body till now."""
         move = body.move
-        if move is not None and move.toward is not None:
+        if move is not None and move.toward is not None and pieces and pieces[0] != number:
+            self.motions[number] = Beside(self.motions, pieces[0], body.shift - self._shift(pieces[0]))
+        elif move is not None and move.toward is not None:
             goal = self.number[move.toward]
             self.motions[number] = self.herd.add(number, body, goal, self.middle(goal, time), time)
         elif move is not None and move.beside is not None:
@@ -200,6 +207,8 @@ class Stage:
 
     def _shift(self, number: int) -> np.ndarray:
         """From the place that is written for a body to its middle (3,)."""
+        if number in self.shifts:
+            return self.shifts[number]
         return self.scene.planned[number].shift if number < len(self.scene.planned) else np.zeros(3)
 
     def remove(self, name: str, tick: int) -> None:
@@ -302,7 +311,8 @@ class Stage:
     def _arrive(self, numbers: list[int], time: int) -> None:
         """Let bodies come, and begin their ways."""
         for number in numbers:
-            self._begin(number, time)
+            for piece in self.pieces(number):
+                self._begin(piece, time)
             self._tell(pool.ARRIVED, number, self.middle(number, time), time)
 
     def _begin(self, number: int, time: int) -> None:
@@ -399,12 +409,13 @@ class Stage:
 
     def stop_all(self, time: int) -> None:
         """Let each moving body stand where it is at ``time``."""
+        places = {k: self.middle(k, time) for k in {*self.movers, *self.turning}}
         self._turn_all(time)
-        self.rows["turns"] = 0.0
+        self.rows["turns"] = self.rows["arm"] = 0.0
         self.turning.clear()
         self._set.clear()
-        for k in self.movers:
-            self.arena.set_motion(k, self.middle(k, time), np.zeros(3), np.zeros(3), time)
+        for k, place in places.items():
+            self.arena.set_motion(k, place, np.zeros(3), np.zeros(3), time)
 
     def next_turn(self, time: int) -> int | None:
         """When after ``time`` a way turns next, as far as is known."""
@@ -432,9 +443,14 @@ class Stage:
         """The numbers of all shapes of the body that one is of."""
         return self.whole[self.names[number]]
 
-    def middle(self, number: int, time: int) -> np.ndarray:
-        """Where the middle of a body is at ``time`` (on the clock)."""
+    def centre(self, number: int, time: int) -> np.ndarray:
+        """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
         return self.motions[number].at(time)[0]
+
+    def middle(self, number: int, time: int) -> np.ndarray:
+        """Where the middle of a body's shape is at ``time`` (on the clock)."""
+        place = self.centre(number, time)
+        return place + self.row(number, time)["arm"] if number in self.turning else place
 
     def gap(self, number: int, point, time: int) -> float:
         """Signed distance (units) of a point (3,) from a body at ``time``."""
