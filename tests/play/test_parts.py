@@ -21,7 +21,8 @@ parts = [{ shape.box = [1, 1.2], at = [0, 0.6] }, { shape.ball = 0.3, at = [0, 1
 
 def made(bodies, ability="", case="input = [{ t = 0, tap = 'fire' }]", shooter="at = [0, 0.5]", world=""):
     return nivvo.parse(
-        f"nivvo = 1\n{world}\n[ability.rivet]\nlaunch.speed = 30\nflight.gravity_share = 0\nshape.ball = 0.05\n{ability}\n"
+        f"nivvo = 1\n{world}\n[ability.rivet]\nlaunch.speed = 30\nflight.gravity_share = 0\nshape.ball = 0.05\n"
+        f"{ability}\n"
         f"[shooter.keeper]\n{shooter}\nshape.ball = 0.2\n{bodies}\n[case.tap]\n{case}\n"
     )
 
@@ -42,8 +43,10 @@ class Figure:
                                   for first in (rng.uniform(5, 11), rng.uniform(-2, 2)))  # fmt: skip
         axis = rng.normal(size=3)
         self.axis = axis / np.linalg.norm(axis) if self.size == 3 else np.array([0.0, 0.0, 1.0])
-        self.parts = [(int(rng.integers(3)), rng.uniform(-1.5, 1.5, self.size).round(2), rng.uniform(0.2, 1.5, 3).round(2),
-                       round(rng.uniform(0, 180), 1)) for _ in range(int(rng.integers(2, 5)))]  # fmt: skip
+        self.parts = []
+        for _ in range(int(rng.integers(2, 5))):
+            off, sizes = rng.uniform(-1.5, 1.5, self.size).round(2), rng.uniform(0.2, 1.5, 3).round(2)
+            self.parts.append((int(rng.integers(3)), off, sizes, round(rng.uniform(0, 180), 1)))
 
     def text(self, then):
         parts = []
@@ -57,8 +60,8 @@ class Figure:
             parts.append(f"{{ at = {off.tolist()}, shape = {{ {shape} }} }}")
         about = f"turns_about = {self.axis.tolist()}\n" if self.size == 3 and self.turns else ""
         turns = f"turns = {self.turns}\n{about}" if self.turns else ""
-        return (f"[target.crab]\nat = {self.at}\nmove.velocity = {self.velocity}\n{turns}parts = [{', '.join(parts)}]\n",
-                f"on.targets.then = '{then}'\n")  # fmt: skip
+        head = f"[target.crab]\nat = {self.at}\nmove.velocity = {self.velocity}\n"
+        return f"{head}{turns}parts = [{', '.join(parts)}]\n", f"on.targets.then = '{then}'\n"
 
     def gap(self, times, p):
         """The least distance of points (n, 3) from any of its shapes at times (n,); 0 inside."""
@@ -189,8 +192,8 @@ class Goes(unittest.TestCase):
 
     def test_live_it_is_added_moved_and_taken_away_whole(self):
         live = nivvo.Live(made(CRAB, "on.heads.damage = 40\non.targets.damage = 10"))
-        live.add("target", "wisp", at=[5, 0], health=30,
-                 parts=[{"shape": {"ball": 0.3}}, {"shape": {"ball": 0.3}, "at": [0, 1], "group": "heads"}])  # fmt: skip
+        ball = {"shape": {"ball": 0.3}}
+        live.add("target", "wisp", at=[5, 0], health=30, parts=[ball, {**ball, "at": [0, 1], "group": "heads"}])
         live.move_body("wisp", [6, -0.5], jump=True)
         np.testing.assert_allclose(live.place("wisp"), [6, -0.5])
         live.press("fire")
