@@ -4,7 +4,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench pictures reference clean
+.PHONY: demo test lint bench pictures reference docs clean
 
 demo: $(READY)
 	$(BIN)/nivvo demo
@@ -25,6 +25,11 @@ reference: $(READY)
 pictures: $(READY)
 	$(BIN)/python docs/pictures.py
 
+docs: $(READY)
+	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[docs]'
+	$(BIN)/python -m sphinx -qW --keep-going docs docs/_build
+	@echo "open docs/_build/index.html"
+
 $(READY): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Nivvo needs Python 3.11 or newer; call make PYTHON=python3.11" if sys.version_info < (3, 11) else 0)'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
@@ -32,4 +37,4 @@ $(READY): pyproject.toml
 	touch $(READY)
 
 clean:
-	rm -rf $(VENV) nivvo-demo .ruff_cache .hypothesis
+	rm -rf $(VENV) nivvo-demo .ruff_cache .hypothesis docs/_build docs/_made

@@ -1,5 +1,6 @@
 """Tables at every width, what comes in on stdin, several drills at once, and what a shell may go on with."""
 
+import json
 import os
 import re
 import subprocess
@@ -96,6 +97,17 @@ class Drills(unittest.TestCase):
         code, out, err = call("fire", "-", stdin="nivvo = 1\n[ability.flare]\nlaunch.sped = 3\n")
         self.assertEqual((code, out), (2, ""))
         self.assertIn("stdin:3", err)
+
+    def test_several_tables_are_printed_or_are_one_document(self):
+        (self.folder / "a.toml").write_text(DRILL)
+        two = ("fire", self.folder / "a.toml", "--table", "targets", "--table", "shots", "--table", "targets")
+        lines = [line.strip() for line in call(*two)[1].splitlines()]
+        self.assertLess(lines.index("targets"), lines.index("shots"))
+        self.assertEqual(lines.count("targets"), 1)
+        self.assertEqual(list(json.loads(call(*two, "--format", "json")[1])), ["targets", "shots"])
+        code, out, err = call(*two, "--format", "csv")
+        self.assertEqual((code, out), (2, ""))
+        self.assertIn("one table", err)
 
     def test_several_drills_are_judged_and_drawn_together(self):
         (self.folder / "a.toml").write_text(DRILL)

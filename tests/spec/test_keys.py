@@ -72,6 +72,18 @@ class Keys(unittest.TestCase):
                 parts = [part for part in word.replace("MOMENT", "again").split(".") if part not in ("GROUP", "NAME")]
                 self.assertIn(".".join(parts), tails, word)
 
+    def test_the_number_in_a_line_to_copy_may_be_written_there(self):
+        seen = 0
+        told = nivvo.keys()
+        for one in told:
+            number = re.search(r"= (-?[0-9.]+)$", one.example)
+            for word, limit in re.findall(r"(above|from|below|to) (-?[0-9.]+(?:e[+-]?[0-9]+)?)", one.takes if number else ""):
+                value, limit = float(number[1]), float(limit)
+                good = {"above": value > limit, "from": value >= limit, "below": value < limit, "to": value <= limit}
+                self.assertTrue(good[word], (one.key, one.takes, one.example))
+                seen += 1
+        self.assertGreater(seen, 100)
+
     def test_the_page_and_the_command_tell_the_same(self):
         spec = importlib.util.spec_from_file_location("reference", ROOT / "docs" / "reference.py")
         page = importlib.util.module_from_spec(spec)

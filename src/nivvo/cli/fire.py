@@ -75,7 +75,8 @@ MOST_LINES = 30
             "states",
         ]
     ),
-    help="Print this table alone.",
+    multiple=True,
+    help="Print this table alone. May be repeated.",
 )
 @click.option("--log", is_flag=True, help=f"All that happened, line by line; without it at most {MOST_LINES} lines.")
 @patient_option
@@ -99,6 +100,9 @@ def command(
     read = read_drill(drill, settings)
     names = cases_of(read, cases, everything)
     pictures, films = (of_cases(one, names) if one else [] for one in (figure, film))
+    table = tuple(dict.fromkeys(table))
+    if len(table) > 1 and format_ == "csv":
+        raise CallError("--format csv prints one table: give --table once, or --save FOLDER for all of them")
     if times and not film:
         raise CallError("--at says when --film looks: give --film too")
     if (rose or clearance or timeline or hold_chart or hold_table) and len(names) > 1:
@@ -151,16 +155,20 @@ def _print(drill, runs, found, table, format_, log) -> None:
 
         out = [as_tables(run) for run in runs]
         click.echo(json.dumps(out[0] if len(out) == 1 else out, indent=1, allow_nan=False))
+    elif format_ == "json" and len(table) > 1:
+        from nivvo.show.files import plain_row
+
+        out = {name: [plain_row(row) for row in _rows(runs, name)] for name in table}
+        click.echo(json.dumps(out, indent=1, allow_nan=False))
     elif table or format_ == "csv":
         from nivvo.play.run import columns_of
 
-        rows = [
-            {"case": run.case, **row} if len(runs) > 1 else row
-            for run in runs
-            for row in run.rows(table or "projectiles")
-        ]
-        columns = columns_of(table or "projectiles", runs[0].scene.frame.size)
-        print_rows(rows, format_, (["case"] if len(runs) > 1 else []) + columns)
+        for number, name in enumerate(table or ("projectiles",)):
+            columns = columns_of(name, runs[0].scene.frame.size)
+            if number:
+                say("")
+            title = name if len(table) > 1 else ""
+            print_rows(_rows(runs, name), format_, (["case"] if len(runs) > 1 else []) + columns, title)
     else:
         for run in runs:
             _tell(drill, run, log)
@@ -170,6 +178,11 @@ def _print(drill, runs, found, table, format_, log) -> None:
         print_rows(found.rows, format_, list(found.rows[0]))
         for line in held(found):
             say(line)
+
+
+def _rows(runs, table: str) -> list[dict]:
+    """The rows of a table of some runs, with the case where there are several."""
+    return [{"case": run.case, **row} if len(runs) > 1 else row for run in runs for row in run.rows(table)]
 
 
 def _tell(drill, run, log: bool) -> None:

@@ -185,7 +185,7 @@ VERBS = {
 class Case(Table):
     """One situation: what is set, pressed and demanded."""
 
-    title: str = ""
+    title: str = Field("", description="what it is about, beside its name")
     ability: Name | list[Name] | None = Field(
         None, description="which abilities are in hand; default: all but those without firing that a contact sends"
     )

@@ -39,7 +39,7 @@ class Model(Table):
     """The whole of a drill file."""
 
     nivvo: Literal[1] = Field(description="version of the file form; always 1")
-    title: str = ""
+    title: str = Field("", description="what it is about, in place of the file's name")
     use: list[str] = Field(default_factory=list, description="drill files to build on; later wins, merged by name")
     world: World = Field(default_factory=World)
     tick: Tick = Field(default_factory=Tick)
@@ -80,7 +80,7 @@ class Drill(Tabled):
 
     @property
     def name(self) -> str:
-        """What the drill is called in messages: its file."""
+        """What the drill is called in messages, its file."""
         return self.document.name
 
     @property

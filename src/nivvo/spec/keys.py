@@ -217,7 +217,8 @@ def _example(made: dict, key: str, entry: dict) -> str:
             value = json.dumps(words[-1 if entry.get("default") == words[0] else 0], ensure_ascii=False)
         elif kind in ("number", "integer"):
             low = one.get("exclusiveMinimum", one.get("minimum", 0))
-            value = f"{max(low if abs(low) < 1e11 else 0, 0) + 1:g}" if one.get("maximum", 9) > 1 else "0.5"
+            most = one.get("maximum", one.get("exclusiveMaximum", 9))
+            value = f"{max(low if abs(low) < 1e11 else 0, 0) + 1:g}" if most > 1 else "0.5"
         elif kind == "boolean":
             value = "false" if entry.get("default") is True else "true"
         elif kind == "string" and "tick" not in one.get("pattern", ""):
