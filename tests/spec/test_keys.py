@@ -77,7 +77,8 @@ class Keys(unittest.TestCase):
         told = nivvo.keys()
         for one in told:
             number = re.search(r"= (-?[0-9.]+)$", one.example)
-            for word, limit in re.findall(r"(above|from|below|to) (-?[0-9.]+(?:e[+-]?[0-9]+)?)", one.takes if number else ""):
+            limits = re.findall(r"(above|from|below|to) (-?[0-9.]+(?:e[+-]?[0-9]+)?)", one.takes if number else "")
+            for word, limit in limits:
                 value, limit = float(number[1]), float(limit)
                 good = {"above": value > limit, "from": value >= limit, "below": value < limit, "to": value <= limit}
                 self.assertTrue(good[word], (one.key, one.takes, one.example))
