@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from nivvo.spec.keys import keys
+from nivvo.spec.keys import keys, of_a_number
 
+TITLES = {"": "At the top of the file", "NUMBER": "A number that depends, in place of NUMBER"}
 HERE = Path(__file__).parent / "keys.md"
 
 
@@ -18,10 +19,10 @@ def text() -> str:
         "NAME stands for any name: of an ability, a body, a group, a case.",
     ]
     tables: dict[str, list] = {}
-    for one in keys():
+    for one in (*keys(), *of_a_number()):
         tables.setdefault(one.key.rpartition(".")[0], []).append(one)
     for table, rows in tables.items():
-        lines += ["", f"## {table or 'At the top of the file'}", ""]
+        lines += ["", f"## {TITLES.get(table, table)}", ""]
         lines += ["| key | takes | default | meaning | a line |", "|---|---|---|---|---|"]
         for one in rows:
             line = one.example and f"`{one.example}`"

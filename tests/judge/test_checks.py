@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 import nivvo
+from nivvo.errors import CallError, DrillError
 from nivvo.judge.checks import VERB, VERSUS
 from nivvo.judge.closeness import closest
 from nivvo.judge.measures import MEASURE
@@ -84,6 +85,52 @@ class Verbs(unittest.TestCase):
         self.assertFalse(found.passed)
         self.assertAlmostEqual(found.margin, 0.6 - 0.679, delta=1e-9)
         self.assertIn("nothing was touched", outcome('{ measure = "impact_speed", at_least = 0 }', y=9).found)
+
+    def test_of_takes_an_ability_a_shot_or_a_projectile_of_it(self):
+        text = """nivvo = 1
+[ability.pot]
+launch = { speed = { by = "shot", start = 10, step = 10 }, count = 2, fan = 40 }
+flight.gravity_share = 0
+limits.life = 2
+on.targets.damage = 30
+[target.wisp]
+at = [6, 0]
+health = 50
+[case.tap]
+input = [{ t = 0, tap = "fire" }, { t = 0.5, tap = "fire" }]
+check = [{ CHECK }]
+"""
+        for check, good, words in (
+            ('measure = "launch_speed", equals = 10', True, "pot-1.1, the first of 4"),
+            ('measure = "launch_speed", of = "pot-2", equals = 20', True, "pot-2.1, the first of 2"),
+            ('measure = "launch_speed", of = "pot-2.2", equals = 20', True, "20 m/s"),
+            (
+                'measure = "launch_speed", of = "pot-3", equals = 20',
+                False,
+                "there is no pot-3 in tap; fired: pot-1, pot-2",
+            ),
+            ('misses = "wisp", of = "pot-9"', False, "there is no pot-9"),
+            ('misses = "wisp", of = "pot-2.1"', True, "never touched"),
+            ('happens = "ended", of = "pot-1.2", times = 1', True, "once"),
+            ('measure = "hits", of = "pot", equals = 0', True, "0"),
+            ('measure = "accuracy", equals = 0', True, "0"),
+            ('measure = "projectiles", of = "pot-1", equals = 2', True, "2"),
+        ):
+            (found,) = nivvo.check(nivvo.parse(text.replace("CHECK", check)))
+            self.assertEqual(found.passed, good, (check, found))
+            self.assertIn(words, found.found)
+        run = nivvo.fire(nivvo.parse(text.replace("CHECK", 'misses = "wisp"').replace("fan = 40", "fan = 0.02")))
+        # Each of four takes 30 of 50: one kill, the first two overkill 10 of it; the others fly on.
+        for name, value in (("hits", 2), ("kills", 1), ("overkill", 10), ("accuracy", 0.5), ("score", 0)):
+            self.assertEqual(nivvo.measure(run, name, "pot")[0], value, name)
+        self.assertAlmostEqual(nivvo.measure(run, "time_to_kill", "wisp")[0], 0, delta=1e-3)
+        self.assertAlmostEqual(nivvo.measure(run, "damage_a_second")[0], 50 / 2.5, delta=1e-9)
+        for of in ("pot-9", "pots", "wisp"):
+            with self.assertRaises(CallError):
+                nivvo.measure(run, "launch_speed", of)
+        with self.assertRaises(DrillError) as caught:
+            nivvo.parse(text.replace("CHECK", 'measure = "apex", of = "pots-1", equals = 0'))
+        self.assertIn("did you mean pot?", str(caught.exception))
 
     def test_nothing_fired_passes_no_check(self):
         for check in ('{ hits = "wisp" }', '{ misses = "wisp" }', '{ clears = "post" }', "{ lands = [1, 1] }"):

@@ -85,6 +85,15 @@ class Keys(unittest.TestCase):
                 seen += 1
         self.assertGreater(seen, 100)
 
+    def test_what_a_number_may_depend_on_is_told_where_it_may(self):
+        told = {one.key: one for one in nivvo.keys("launch.speed")}
+        line = told["ability.NAME.launch.speed.by"].example
+        nivvo.parse(f"nivvo = 1\nability.flare.firing.kind = 'charge'\nability.flare.firing.full_after = 1\n{line}\n")
+        self.assertTrue(all(one.means for one in told.values()))
+        self.assertEqual(nivvo.keys("launch.speed.ease")[0].key, "ability.NAME.launch.speed.ease")
+        with self.assertRaises(CallError):
+            nivvo.keys("launch.elevate.by")
+
     def test_the_page_and_the_command_tell_the_same(self):
         spec = importlib.util.spec_from_file_location("reference", ROOT / "docs" / "reference.py")
         page = importlib.util.module_from_spec(spec)

@@ -10,8 +10,8 @@ import numpy as np
 
 from nivvo.core.frame import dot
 from nivvo.core.frame import unit as unit_of
-from nivvo.judge.closeness import Closest, closest, each_closest
-from nivvo.judge.measures import measure
+from nivvo.judge.closeness import Closest, closest, each_closest, whose
+from nivvo.judge.measures import may_be_of, measure
 from nivvo.play.run import Run
 from nivvo.record.vocabulary import BY_WORD
 from nivvo.results import Results
@@ -46,12 +46,17 @@ class Outcome:
 
 def judge(run: Run, checks: list[Check], others: Callable[[str], Run] | None = None) -> Results[Outcome]:
     """The outcome of each check on a run. others : gives the run of another case, for checks that compare."""
-    return Results(
-        VERSUS[check.verb](run, check, others(getattr(check, check.verb)))
-        if check.verb in VERSUS
-        else VERB[check.verb](run, check)
-        for check in checks
-    )
+    return Results(_judged(run, check, others) for check in checks)
+
+
+def _judged(run: Run, check: Check, others: Callable[[str], Run] | None) -> Outcome:
+    runs = [run, *([others(getattr(check, check.verb))] if check.verb in VERSUS else [])]
+    named = check.of is not None and (check.verb != "measure" or MEASURES[check.measure].of == "projectile")
+    for one in runs if named else []:
+        if check.of not in whose(one):
+            fired = ", ".join(map(one.id_of, one.fired[-3:])) or "nothing"
+            return Outcome(written(check), False, f"there is no {check.of} in {one.case}; fired: {fired}", math.nan, "")
+    return (VERSUS if check.verb in VERSUS else VERB)[check.verb](*([run, check, *runs[1:]]))
 
 
 def written(check: Check) -> str:
@@ -76,9 +81,9 @@ def number(value: float, unit: str = "") -> str:
     return f"{text} {unit}" if unit else text
 
 
-def _touches(run: Run, body: str, ability: str | None) -> list[dict]:
-    keys = {row["projectile"] for row in run.rows("projectiles") if ability is None or row["ability"] == ability}
-    return [row for row in run.rows("contacts") if row["projectile"] in keys and body in (row["body"], "anything")]
+def _touches(run: Run, body: str, of: str | None) -> list[dict]:
+    mine = set(run.names_of(of).values())
+    return [row for row in run.rows("contacts") if row["projectile"] in mine and body in (row["body"], "anything")]
 
 
 def _miss(run: Run, near: Closest | None) -> str:
@@ -140,8 +145,9 @@ def _lands(run: Run, check: Check) -> Outcome:
     within = check.within or LANDS_WITHIN * run.scene.metre
     wanted = frame.lift(check.lands)
     worst: tuple[float, str] | None = None
+    mine = set(run.names_of(check.of).values())
     for row in run.rows("projectiles"):
-        if check.of is not None and row["ability"] != check.of:
+        if row["projectile"] not in mine:
             continue
         touches = [one for one in run.rows("contacts") if one["projectile"] == row["projectile"]]
         if not BY_WORD[row["ended_by"]].lands:
@@ -181,7 +187,7 @@ def _clears(run: Run, check: Check) -> Outcome:
 
 def _measure(run: Run, check: Check) -> Outcome:
     value, unit = measure(run, check.measure, check.of)
-    text = written(check)
+    text, which = written(check), _which(run, check)
     if math.isnan(value):
         return Outcome(text, False, f"there is no {check.measure}: {_nothing(run, check.measure)}", math.nan, unit)
     margins = []
@@ -189,14 +195,25 @@ def _measure(run: Run, check: Check) -> Outcome:
         tolerance = check.within if check.within is not None else EQUAL * max(1.0, abs(check.equals))
         off = abs(value - check.equals)
         if check.within is None and off <= tolerance:
-            return Outcome(text, True, f"{check.measure} is {number(value, unit)}", math.nan, unit)
+            return Outcome(text, True, f"{check.measure} is {number(value, unit)}{which}", math.nan, unit)
         margins.append(tolerance - off)
     if check.at_least is not None:
         margins.append(value - check.at_least)
     if check.at_most is not None:
         margins.append(check.at_most - value)
     margin = min(margins)
-    return Outcome(text, margin >= 0.0, f"{check.measure} is {number(value, unit)}", margin, unit)
+    return Outcome(text, margin >= 0.0, f"{check.measure} is {number(value, unit)}{which}", margin, unit)
+
+
+def _which(run: Run, check: Check) -> str:
+    """Of which projectile a number is, where there are several and it is of the first."""
+    names = list(run.names_of(check.of).values())
+    if len(names) < 2 or MEASURES[check.measure].of != "projectile" or check.measure in ("shots", "projectiles"):
+        return ""
+    first = names[0]
+    if check.measure.startswith("impact"):
+        first = next(row["projectile"] for row in run.rows("contacts") if row["projectile"] in names)
+    return f" ({first}, the first of {len(names)})"
 
 
 def _found(run: Run, check: Check, what: str) -> list[dict]:
@@ -204,15 +221,15 @@ def _found(run: Run, check: Check, what: str) -> list[dict]:
     rate = run.scene.ticks.rate
     low = check.after.seconds(rate) if check.after is not None else -math.inf
     high = check.before.seconds(rate) if check.before is not None else math.inf
-    of = {run.ids[key]: shot.ability for key, shot in run.by_key.items()}
-    of |= {run.id_of(shot): shot.ability for shot in [*run.launched, *run.refused]}
+    mine = {*run.names_of(check.of).values(), check.of}
+    mine |= {run.id_of(shot) for shot in [*run.launched, *run.refused] if check.of in (None, shot.ability)}
     return [
         row
         for row in run.rows("events")
         if row["what"] == what
         and low <= row["time"] <= high
         and check.body in (None, row["body"])
-        and check.of in (None, of.get(row["projectile"]))
+        and (check.of is None or row["projectile"] in mine)
     ]
 
 
@@ -275,7 +292,12 @@ def _mirrors(run: Run, check: Check, other: Run) -> Outcome:
 
 def _same_as(run: Run, check: Check, other: Run) -> Outcome:
     text, worst, said = written(check), math.inf, ""
-    for name in check.numbers or [name for name, meant in MEASURES.items() if not meant.needs_of]:
+    fit = [
+        name for name in MEASURES if check.of is None or all(check.of in may_be_of(one, name) for one in (run, other))
+    ]
+    for name in fit if check.numbers is None else [name for name in check.numbers if name in fit]:
+        if check.of is None and MEASURES[name].needs_of:
+            continue
         (a, unit), (b, _) = measure(run, name, check.of), measure(other, name, check.of)
         if math.isnan(a) and math.isnan(b):
             continue

@@ -29,23 +29,25 @@ class Closest:
 
 
 @checked
-def closest(run: Run, body: str, ability: str | None = None) -> Closest | None:
-    """The nearest approach of any projectile (of an ability) to a body; None if nothing flew. Raises CallError."""
+def closest(run: Run, body: str, of: str | None = None) -> Closest | None:
+    """The nearest approach of any projectile to a body; None if nothing flew. Raises CallError.
+
+    of : an ability, a shot or a projectile by its name.
+    """
     known(body, run.scene.number, "body")
-    if ability is not None:
-        known(ability, run.scene.abilities, "ability")
-    found = [
-        _approach(run, row["projectile"], body)
-        for row in run.rows("projectiles")
-        if ability is None or row["ability"] == ability
-    ]
-    return min(found, key=lambda one: one.gap, default=None)
+    if of is not None:
+        known(of, whose(run), "ability or projectile")
+    return min(each_closest(run, body, of), key=lambda one: one.gap, default=None)
 
 
-def each_closest(run: Run, body: str, ability: str | None = None) -> list[Closest]:
-    """The nearest approach of each projectile (of an ability) to a body."""
-    rows = run.rows("projectiles")
-    return [_approach(run, row["projectile"], body) for row in rows if ability is None or row["ability"] == ability]
+def each_closest(run: Run, body: str, of: str | None = None) -> list[Closest]:
+    """The nearest approach of each projectile to a body. of : as of ``closest``."""
+    return [_approach(run, name, body) for name in run.names_of(of).values()]
+
+
+def whose(run: Run) -> list[str]:
+    """What may be asked for in a run: its abilities, and each shot and projectile by its name."""
+    return list(dict.fromkeys([*run.scene.abilities, *map(run.id_of, run.launched), *run.ids.values()]))
 
 
 def _approach(run: Run, projectile: str, body: str) -> Closest:

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 
 from nivvo.core import pool
 from nivvo.errors import CallError
-from nivvo.judge.closeness import closest
+from nivvo.judge.closeness import closest, whose
 from nivvo.play.run import Run
 from nivvo.play.tables import body_of
 from nivvo.record.record import Flown
@@ -22,26 +22,34 @@ Take = Callable[[Run, str | None], float]
 def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
     """A number of a run and its unit; of the first shot where it belongs to one shot. nan if there is none.
 
-    ``of`` is a body (damage, health, nearest, contacts) or an ability. Raises CallError for unknown names.
+    ``of`` is a body (damage, health, nearest, contacts, time_to_kill), or an ability, a shot or a projectile by its
+    name; of totals (hits, accuracy, overkill, damage_a_second, kills, score) an ability. Raises CallError for unknown
+    names.
     """
     known(name, MEASURE, "measure")
     meant = MEASURES[name]
-    names = run.scene.number if meant.of == "body" else run.scene.abilities
+    names = may_be_of(run, name)
     if of is not None:
-        known(of, names, meant.of)
+        known(of, names, "ability or projectile" if meant.of == "projectile" else meant.of)
     elif meant.needs_of:
         raise CallError(f"{name} of what? of= one of {listed(names)}")
     return MEASURE[name](run, of), meant.unit.replace("unit", run.scene.unit)
 
 
+def may_be_of(run: Run, name: str) -> list[str]:
+    """Of what a measure may be."""
+    kinds = {"body": run.scene.number, "ability": run.scene.abilities}
+    return list(kinds[MEASURES[name].of]) if MEASURES[name].of in kinds else whose(run)
+
+
 def _flights(run: Run, of: str | None) -> Iterator[Flown]:
-    """The flights of the projectiles of an ability, of all for None."""
-    return (run.record.flown(key) for key, shot in run.by_key.items() if of in (None, shot.ability))
+    """The flights of the projectiles that ``of`` names, of all for None."""
+    return map(run.record.flown, run.names_of(of))
 
 
 def _contacts(run: Run, of: str | None) -> Iterator[dict]:
-    """The contacts of the projectiles of an ability, of all for None."""
-    mine = {run.ids[key] for key, shot in run.by_key.items() if of in (None, shot.ability)}
+    """The contacts of the projectiles that ``of`` names, of all for None."""
+    mine = set(run.names_of(of).values())
     return (row for row in run.rows("contacts") if row["projectile"] in mine)
 
 
@@ -55,7 +63,8 @@ def _first_flight(take: Callable[[Run, Flown], float]) -> Take:
 
 def _first_shot(column: str) -> Take:
     def value(run: Run, of: str | None) -> float:
-        rows = (row for row in run.rows("shots") if of in (None, row["ability"]))
+        shots = {run.id_of(run.by_key[key]) for key in run.names_of(of)} | {of}
+        rows = (row for row in run.rows("shots") if of is None or row["shot"] in shots)
         return float(next(rows, {column: math.nan})[column])
 
     return value
@@ -80,12 +89,35 @@ def _nearest(run: Run, of: str | None) -> float:
     return math.nan if near is None else near.gap
 
 
+def _total(column: str) -> Take:
+    def value(run: Run, of: str | None) -> float:
+        return float(sum(row[column] for row in run.rows("totals") if of in (None, row["ability"])))
+
+    return value
+
+
+def _accuracy(run: Run, of: str | None) -> float:
+    flown = _total("projectiles")(run, of)
+    return _total("hits")(run, of) / flown if flown else math.nan
+
+
+def _time_to_kill(run: Run, of: str | None) -> float:
+    return next((row["time_to_kill"] for row in run.rows("targets") if row["target"] == of), math.nan)
+
+
 MEASURE: dict[str, Take] = {
-    "shots": lambda run, of: float(sum(of in (None, shot.ability) for shot in run.fired)),
+    "shots": lambda run, of: float(sum(of in (None, shot.ability, run.id_of(shot)) for shot in run.fired)),
     "projectiles": lambda run, of: float(sum(1 for _ in _flights(run, of))),
     "contacts": lambda run, of: float(sum(of in (None, row["body"]) for row in run.rows("contacts"))),
     "damage": _damage,
     "health": _health,
+    "time_to_kill": _time_to_kill,
+    "hits": _total("hits"),
+    "accuracy": _accuracy,
+    "overkill": _total("overkill"),
+    "damage_a_second": _total("damage_a_second"),
+    "kills": _total("kills"),
+    "score": _total("score"),
     "launch_speed": _first_shot("speed"),
     "launch_elevation": _first_shot("elevation"),
     "launch_direction": _first_shot("direction"),

@@ -87,6 +87,14 @@ class Run:
             for key, shot in self.by_key.items()
         }
 
+    def names_of(self, whose: str | None) -> dict[int, str]:
+        """Ids of the projectiles of an ability, of a shot, or of the one that is called so, by key; of None: of all."""
+        return {
+            key: name
+            for key, name in self.ids.items()
+            if whose in (None, name) or whose in ((shot := self.by_key[key]).ability, self.id_of(shot))
+        }
+
     def id_of(self, shot: Shot) -> str:
         """Readable id of a shot: ability and number, as "flare-1"; with several shooters theirs before it."""
         own = f"{shot.ability}-{shot.number + 1}"

@@ -140,15 +140,17 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
     for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
         if kind == "target" and body["first"] == 0:
             damage = sum(row["amount"] for row in effects if row["body"] == name)
+            touches = [row["time"] for row in contacts if row["body"] == name]
             yield {
                 "target": name,
                 "group": run.scene.groups[body["group"]],
-                "contacts": sum(row["body"] == name for row in contacts),
+                "contacts": len(touches),
                 "damage": float(damage),
                 "health": float(body["health"]),
                 "health_left": max(float(body["health"]) - damage, 0.0),
                 "arrived": _arrived(run, name),
                 "out_at": out.get(name, math.nan),
+                "time_to_kill": out.get(name, math.nan) - touches[0] if touches else math.nan,
             }
 
 
@@ -535,7 +537,8 @@ SHEETS: dict[str, Sheet] = {
     ),
     "cues": Sheet(heard, _named("cue", "time", "until", "heard", "projectile", "body", "ability")),
     "targets": Sheet(
-        _targets, _named("target", "group", "contacts", "damage", "health", "health_left", "arrived", "out_at")
+        _targets,
+        _named("target", "group", "contacts", "damage", "health", "health_left", "arrived", "out_at", "time_to_kill"),
     ),
     "bodies": Sheet(
         _bodies,

@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Table, Vector
+from nivvo.spec.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Table, Vector, Whose
 
 Axes = Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)]
 CONTROLS = ("cursor", "stick", "walk", "look", "screen")
@@ -61,7 +61,7 @@ class Measured(NamedTuple):
 
     means: str
     unit: str = ""
-    of: str = "ability"
+    of: str = "projectile"
     needs_of: bool = False
 
 
@@ -71,6 +71,13 @@ MEASURES = {
     "contacts": Measured("how many touches there were", of="body"),
     "damage": Measured("how much damage was dealt", of="body"),
     "health": Measured("what health is left", of="body", needs_of=True),
+    "time_to_kill": Measured("from its first touch until it is out", "s", of="body", needs_of=True),
+    "hits": Measured("how many of what flew touched a target", of="ability"),
+    "accuracy": Measured("hits as a share of what flew", of="ability"),
+    "overkill": Measured("damage beyond what health was left", of="ability"),
+    "damage_a_second": Measured("damage of targets a second, from its first shot to the end of its last", of="ability"),
+    "kills": Measured("how many targets it put out", of="ability"),
+    "score": Measured("points it scored", of="ability"),
     "launch_speed": Measured("speed at launch", "unit/s"),
     "launch_elevation": Measured("elevation at launch", "deg"),
     "launch_direction": Measured("direction at launch", "deg"),
@@ -124,7 +131,9 @@ class Check(Table):
         None, description="lands: radius; measure equals, same_as: tolerance; mirrors: distance, units"
     )
     margin: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
-    of: Name | None = Field(None, description="measure: which body, or which ability; else: which ability")
+    of: Whose | None = Field(
+        None, description='an ability, or a shot or projectile by its name, as "flare-2"; of some measures: a body'
+    )
     equals: Number | None = None
     at_least: Number | None = None
     at_most: Number | None = None

@@ -19,6 +19,10 @@ FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target":
 """Names for lines to copy, by the table that they stand in."""
 
 
+DEPENDS = "a number that depends"
+"""What can be written in place of many numbers."""
+
+
 class Key(NamedTuple):
     """A key. key : dotted, names written NAME. takes : what can be written. default : "" where there is none.
 
@@ -47,6 +51,9 @@ def keys(key: str | None = None) -> Results[Key]:
     found = []
     for reserved, anywhere in ((known, False), (frozenset(), False), (known, True)):
         found = found or [one for one in _all() if _within(one.key.split("."), parts, reserved, anywhere)]
+    if not found and len(parts) > 1 and not choice:
+        above = [one for one in _all() if DEPENDS in one.takes and _within(one.key.split("."), parts[:-1], known, True)]
+        found = [one for one in of_a_number(above[0].key) if one.key.endswith(f".{parts[-1]}")] if above else []
     if not found:
         tails = {one.key.rpartition(".")[2]: one.key for one in _all()}
         hint = elsewhere(parts[-1]) if parts else ""
@@ -54,7 +61,20 @@ def keys(key: str | None = None) -> Results[Key]:
         word = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
         raise CallError(f"there is no key {asked[:80]!r}. {hint}".strip())
-    return Results(_going_with(found, asked, choice) if choice else found)
+    if choice:
+        return Results(_going_with(found, asked, choice))
+    return Results([*found, *(of_a_number(found[0].key) if len(found) == 1 and DEPENDS in found[0].takes else ())])
+
+
+def of_a_number(key: str = "NUMBER") -> list[Key]:
+    """The keys of a number that depends on something, in place of the number of a key."""
+    from nivvo.spec.schema import schema
+
+    made = schema()
+    told = list(_walked(made, made["$defs"]["Depends"], "NUMBER"))
+    line = f'{_filled(key)} = {{ by = "held", start = 6, end = 16 }}'
+    return [one._replace(key=key + one.key.removeprefix("NUMBER"), example=line if k == 0 else "")
+            for k, one in enumerate(told)]  # fmt: skip
 
 
 def meaning_of(key: str) -> str:
@@ -173,7 +193,7 @@ def _takes(made: dict, entry: dict) -> str:
     for one in _options(entry):
         kind = one.get("type")
         if "$ref" in one:
-            words.append("a number that depends" if one["$ref"].endswith("/Depends") else "table")
+            words.append(DEPENDS if one["$ref"].endswith("/Depends") else "table")
         elif "enum" in one or "const" in one:
             words += [json.dumps(word, ensure_ascii=False) for word in one.get("enum", [one.get("const")])]
         elif kind in ("number", "integer"):
@@ -207,9 +227,6 @@ def _number(one: dict, word: str) -> str:
 
 def _example(made: dict, key: str, entry: dict) -> str:
     """A line of a drill with the key in it."""
-    parts, out = key.split("."), []
-    for k, part in enumerate(parts):
-        out.append(FILLED.get(parts[k - 1], "name") if part == "NAME" else part)
     for one in _options(entry):
         kind = one.get("type")
         if "enum" in one or "const" in one:
@@ -233,5 +250,11 @@ def _example(made: dict, key: str, entry: dict) -> str:
                     value = "[[0, 2, 1], [1, 3, 1]]"
         else:
             continue
-        return f"{'.'.join(out)} = {value}"
+        return f"{_filled(key)} = {value}"
     return ""
+
+
+def _filled(key: str) -> str:
+    """A key with names in place of NAME."""
+    parts = key.split(".")
+    return ".".join(FILLED.get(parts[k - 1], "name") if part == "NAME" else part for k, part in enumerate(parts))

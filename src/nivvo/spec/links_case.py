@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple
 
 from nivvo.spec.case import CONTROLS, MEASURES, Input
@@ -76,10 +77,8 @@ def check(links: Links, name: str, track: Track | None) -> None:
         for verb in ("mirrors", "same_as"):
             if (other := getattr(check, verb)) is not None:
                 links.name((*at, verb), other, "case", [one for one in links.document.tables["case"] if one != name])
-        if check.verb in ("happens", "never") and check.of is not None:
-            links.name((*at, "of"), check.of, "ability", list(model.ability))
         links.vector((*at, "lands"), check.lands)
-        _measured(links, at, check, everything, known)
+        _measured(links, at, check, everything, model.ability if check.verb in ("happens", "never") else known)
     rate = model.tick.rate
     for word in ("won", "lost"):
         if (goal := getattr(case, word)) is not None and goal.out is not None:
@@ -214,11 +213,22 @@ def _pressed(links: Links, key: tuple, case, rows: list[Input], names: list[str]
 
 def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:
     if check.verb != "measure":
-        if check.of is not None:
-            links.name((*at, "of"), check.of, "ability", abilities)
+        _whose(links, at, check, abilities)
         return
     meant = MEASURES[check.measure]
     if meant.needs_of and check.of is None:
         links.say((*at, "of"), "is missing", allowed=f"whose {check.measure}: {listed(everything)}")
+    elif meant.of == "projectile":
+        _whose(links, at, check, abilities)
     elif check.of is not None:
         links.name((*at, "of"), check.of, meant.of, everything if meant.of == "body" else abilities)
+
+
+def _whose(links: Links, at: tuple, check, abilities: list[str]) -> None:
+    """A check is of an ability, or of a shot or projectile of one, as "flare-2", "flare-2.1" or "keeper-flare-2"."""
+    if check.of is None:
+        return
+    shot = re.fullmatch(r"(.+)-[0-9]+(\.[0-9]+)?", check.of)
+    shooters = [f"{name}-" for name in links.names.shooters]
+    if shot is None or not any(shot[1] in (name, *(one + name for one in shooters)) for name in abilities):
+        links.name((*at, "of"), check.of, "ability", abilities)

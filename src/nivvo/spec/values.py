@@ -25,6 +25,9 @@ Degrees = Annotated[float, Field(ge=-360_000, le=360_000)]
 Vector = Annotated[list[Number], Field(min_length=2, max_length=3)]
 Name = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_-]*$", max_length=64)]
 
+Whose = Annotated[str, Field(pattern=r"^[A-Za-z][A-Za-z0-9_-]*(\.\d+)?$", max_length=200)]
+"""A name, also of a projectile: of an ability, "flare"; of a shot, "flare-2"; of one of several, "flare-2.1"."""
+
 _TICKS = re.compile(r"^(\d{1,9}) ticks?$")
 
 
@@ -86,23 +89,26 @@ class Depends(Table):
     """
 
     by: Literal["held", "shot", "age", "flown", "off_middle", "from_front", "random", "read"] = Field(
-        description="what it depends on"
+        description="what it depends on: seconds of the hold, the shot's number from 0, seconds since launch, path "
+        "flown, where or on which side a body is touched (of damage), chance, or a file"
     )
-    points: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(None, min_length=1)
-    start: Number | None = None
-    end: Number | None = None
+    points: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(
+        None, min_length=1, description="pairs of that and the value; straight between, held beyond the ends"
+    )
+    start: Number | None = Field(None, description="the value at 0; with end, or with step")
+    end: Number | None = Field(None, description="with start: the value at over, and beyond")
     over: Positive | None = Field(None, description="of start and end: x at which the end is reached")
     ease: Literal[EASES] = Field("linear", description="of start and end")
-    step: Number | None = None
+    step: Number | None = Field(None, description="with start: added every so much, first after one")
     every: Positive | None = Field(None, description="of step: x between two steps; by shot: 1 unless written")
-    cap: Number | None = None
-    low: Number | None = None
-    high: Number | None = None
-    mean: Number | None = None
-    deviation: NotNegative | None = None
-    file: str | None = None
-    row: str | int | None = None
-    column: str | int | None = None
+    cap: Number | None = Field(None, description="of step: never beyond")
+    low: Number | None = Field(None, description="random: from here to high, all alike")
+    high: Number | None = Field(None, description="random: with low")
+    mean: Number | None = Field(None, description="random: around this, with deviation")
+    deviation: NotNegative | None = Field(None, description="random: the standard deviation about mean")
+    file: str | None = Field(None, description="read: a CSV or JSON file; with row and column")
+    row: str | int | None = Field(None, description="read: a name in the first column, or a number")
+    column: str | int | None = Field(None, description="read: a name in the first line, or a number")
 
     @model_validator(mode="after")
     def _one_way(self) -> Depends:
