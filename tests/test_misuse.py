@@ -41,6 +41,31 @@ def right():
     }, live  # fmt: skip
 
 
+class Paths(unittest.TestCase):
+    def test_a_path_is_taken_wherever_a_drill_is(self):
+        given, _ = right()
+        Path(given["path"]).write_text(CHARGE)
+        told = 0
+        for name in nivvo.__all__:
+            thing = getattr(nivvo, name)
+            if not inspect.isfunction(thing) and thing is not nivvo.Live:
+                continue
+            if "drill" not in (taken := inspect.signature(thing).parameters):
+                continue
+            keys = {word: given[word] for word, one in taken.items() if one.default is one.empty or word == "case"}
+            keys["axes"] = given["axes"]
+            keys = {word: value for word, value in keys.items() if word in taken}
+            drill = nivvo.load(given["path"])
+            for path in (given["path"], str(given["path"])):
+                one, other = (thing(**{**keys, "drill": what}) for what in (drill, path))
+                self.assertEqual(repr(one), repr(other), name)
+                told += 1
+        self.assertGreater(told, 15)
+        with self.assertRaises(nivvo.CallError) as caught:
+            nivvo.fire(GOOD)
+        self.assertIn("nivvo.parse", str(caught.exception))
+
+
 class Misuse(unittest.TestCase):
     def setUp(self):
         # Some wrong names are names that a file can have.

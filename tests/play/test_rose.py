@@ -71,7 +71,7 @@ class Roses(unittest.TestCase):
         figure = Figure(figsize=(8, 5))
         inside = top().with_settings({"shooter.keeper.muzzle.hand.forward": 0.55})
         found = nivvo.draw_clearance(inside, figure.subplots())
-        self.assertAlmostEqual(found.clearance.least, 0.55 - 0.6, delta=1e-9)
+        self.assertAlmostEqual(found.least, 0.55 - 0.6, delta=1e-9)
         words = [text.get_text() for text in figure.axes[0].get_legend().get_texts()]
         self.assertIn("projectile, overlapping", words)
         with self.assertRaisesRegex(nivvo.CallError, "on 1 axes"):

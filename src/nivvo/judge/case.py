@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from os import PathLike
+
 from nivvo.judge.checks import Outcome, judge
 from nivvo.play.engine import fire
 from nivvo.play.run import Run
@@ -11,7 +13,9 @@ from nivvo.spec.drill import Drill
 
 
 @checked
-def check(drill: Drill, case: str | None = None, run: Run | None = None, *, compiled: bool = False) -> Results[Outcome]:
+def check(
+    drill: Drill | str | PathLike[str], case: str | None = None, run: Run | None = None, *, compiled: bool = False
+) -> Results[Outcome]:
     """The outcome of each check of a case (default: the first), fired now unless its ``run`` is given.
 
     compiled : as of ``fire``. Raises CallError for an unknown case.

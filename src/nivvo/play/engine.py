@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from os import PathLike
+
 from nivvo.errors import CallError
 from nivvo.plan.case import Case, case_of
 from nivvo.play.run import Run
@@ -13,7 +15,12 @@ from nivvo.spec.nearest import known
 
 @checked
 def fire(
-    drill: Drill, case: str | None = None, *, keep: str = "paths", patient: bool = False, compiled: bool = False
+    drill: Drill | str | PathLike[str],
+    case: str | None = None,
+    *,
+    keep: str = "paths",
+    patient: bool = False,
+    compiled: bool = False,
 ) -> Run:
     """Fire one case of a drill.
 

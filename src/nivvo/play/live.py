@@ -7,6 +7,7 @@ is kept but what is in the air.
 from __future__ import annotations
 
 from collections import OrderedDict
+from os import PathLike
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -89,7 +90,7 @@ class Live(Tabled):
     """
 
     @checked
-    def __init__(self, drill: Drill, case: str | None = None, *, compiled: bool = True):
+    def __init__(self, drill: Drill | str | PathLike[str], case: str | None = None, *, compiled: bool = True):
         self.drill, self._case = drill, case_of(drill, case)
         self.case, self.in_hand = self._case.name, self._case.in_hand
         self.scene = self._case.scene.with_own_time()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from os import PathLike
 
 import numpy as np
 
@@ -102,7 +103,7 @@ def _dots(times: np.ndarray, points: np.ndarray) -> list[dict[str, float]]:
 
 @checked
 def preview(
-    drill: Drill,
+    drill: Drill | str | PathLike[str],
     case: str | None = None,
     *,
     ability: str | None = None,
@@ -155,7 +156,7 @@ def check_dots(count: int | None, every: float | None, spacing: float | None, he
 
 @checked
 def plain_preview(
-    drill: Drill,
+    drill: Drill | str | PathLike[str],
     case: str | None = None,
     *,
     ability: str | None = None,
@@ -266,7 +267,7 @@ def of_run(
             np.array([touch[axis] for axis in axes]),
             np.array([touch[f"normal_{axis}"] for axis in axes]),
             touch["body"],
-            touch["time"] - start,
+            float(touch["time"] - start),
         )
     points = run.scene.frame.drop(path.at(times)[0])
     radius = run.radius_of(run.key_of(projectile["projectile"]))

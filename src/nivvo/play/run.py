@@ -87,12 +87,13 @@ class Run:
             for key, shot in self.by_key.items()
         }
 
-    def names_of(self, whose: str | None) -> dict[int, str]:
+    @checked
+    def names_of(self, of: str | None = None) -> dict[int, str]:
         """Ids of the projectiles of an ability, of a shot, or of the one that is called so, by key; of None: of all."""
         return {
             key: name
             for key, name in self.ids.items()
-            if whose in (None, name) or whose in ((shot := self.by_key[key]).ability, self.id_of(shot))
+            if of in (None, name) or of in ((shot := self.by_key[key]).ability, self.id_of(shot))
         }
 
     def id_of(self, shot: Shot) -> str:

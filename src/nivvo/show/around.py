@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from os import PathLike
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
@@ -9,7 +10,7 @@ import numpy as np
 
 from nivvo.core.shapes import gap
 from nivvo.errors import CallError
-from nivvo.play.questions.clearance import Muzzled, muzzled
+from nivvo.play.questions.clearance import Clearance, Muzzled, muzzled
 from nivvo.play.questions.rose import Rose, rose
 from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
 from nivvo.show.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, views_of
@@ -95,12 +96,19 @@ def _once(seen: set[str], word: str) -> str:
 
 @checked
 @drawn
-def draw_clearance(drill: Drill, axes, case: str | None = None, ability: str | None = None) -> Muzzled:
+def draw_clearance(
+    drill: Drill | str | PathLike[str], axes, case: str | None = None, ability: str | None = None
+) -> Clearance:
     """Draw an ability's muzzle at its aims or facings against its shooter's body, on axes: one in 2D, two in 3D.
 
     Returns what was drawn. Raises CallError for unknown names and for another number of axes.
     """
-    found, axes = muzzled(drill, case, ability), list(np.ravel(np.array(axes, dtype=object)))
+    return _draw_clearance(muzzled(drill, case, ability), axes).clearance
+
+
+@drawn
+def _draw_clearance(found: Muzzled, axes) -> Muzzled:
+    axes = list(np.ravel(np.array(axes, dtype=object)))
     if len(axes) != (needed := 1 if found.scene.frame.size == 2 else 2):
         raise CallError(f"a clearance is drawn on {needed} axes here, not {len(axes)}")
     scene = found.scene
@@ -173,6 +181,6 @@ def save_clearance(drill: Drill, path: str | FilePath, case: str | None = None, 
     """Draw the clearance of an ability's muzzle into a PNG or SVG file. Raises CallError, OutputError."""
     check_picture(path)
     figure = new_figure(drill.model.world.size - 1)
-    found = draw_clearance(drill, list(figure.axes), case, ability)
+    found = _draw_clearance(muzzled(drill, case, ability), list(figure.axes))
     title = f"{FilePath(drill.name).stem} · {drill.case_name(case)} · clearance of {found.ability}"
     return save_titled(figure, path, f"{title} from the {found.stance.muzzle} muzzle")

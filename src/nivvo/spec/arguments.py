@@ -10,6 +10,7 @@ import importlib
 import inspect
 import math
 import numbers
+import os
 from collections.abc import Callable, Mapping
 from typing import Any
 
@@ -30,6 +31,19 @@ def _of(home: str) -> Callable[[str, Any], Any]:
         return value
 
     return check
+
+
+def _drill(word: str, value: Any) -> Any:
+    """A drill, or one that is read from a path."""
+    from nivvo.spec.drill import Drill, load
+
+    if isinstance(value, Drill):
+        return value
+    if isinstance(value, str) and "\n" in value:
+        raise CallError(f"{word} is a Drill or a path of one, not its text: make one with nivvo.parse(text)")
+    if not isinstance(value, (str, os.PathLike)):
+        raise CallError(f"{word} is a Drill or a path of one, not {_shown(value)}")
+    return load(value)
 
 
 def _text(word: str, value: Any) -> str:
@@ -98,7 +112,7 @@ def _shown(value: Any) -> str:
 
 
 KINDS: dict[str, Callable[[str, Any], Any]] = {
-    "drill": _of("nivvo.spec.drill:Drill"),
+    "drill": _drill,
     "run": _of("nivvo.play.run:Run"),
     "snapshot": _of("nivvo.play.live:Snapshot"),
     "preview": _of("nivvo.play.preview:Preview"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from os import PathLike
 from typing import Any
 
 from pydantic import BaseModel
@@ -30,7 +31,7 @@ class Effective:
 
 
 @checked
-def effective(drill: Drill, case: str | None = None) -> Results[Effective]:
+def effective(drill: Drill | str | PathLike[str], case: str | None = None) -> Results[Effective]:
     """Every value that holds in a drill, or in one case of it, with its origin.
 
     Raises CallError for an unknown case.

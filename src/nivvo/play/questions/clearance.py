@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from os import PathLike
 
 import numpy as np
 
@@ -62,7 +63,7 @@ class Muzzled:
 
 
 @checked
-def clearance(drill: Drill, case: str | None = None, ability: str | None = None) -> Clearance:
+def clearance(drill: Drill | str | PathLike[str], case: str | None = None, ability: str | None = None) -> Clearance:
     """The clearance of an ability's muzzle (default: the first of the case) as the shooter stands at 0 s.
 
     Raises CallError for unknown names.

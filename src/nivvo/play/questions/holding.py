@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from os import PathLike
 from typing import Any
 
 import numpy as np
@@ -58,7 +59,7 @@ class HoldTable(Tabled):
 
 @checked
 def hold_table(
-    drill: Drill,
+    drill: Drill | str | PathLike[str],
     case: str | None = None,
     ability: str | None = None,
     *,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import copy
 from dataclasses import dataclass, replace
+from os import PathLike
 
 import numpy as np
 
@@ -69,7 +70,9 @@ class Rose(Tabled):
 
 
 @checked
-def rose(drill: Drill, case: str | None = None, ability: str | None = None, count: int = AROUND) -> Rose:
+def rose(
+    drill: Drill | str | PathLike[str], case: str | None = None, ability: str | None = None, count: int = AROUND
+) -> Rose:
     """Fire an ability at ``count`` angles around, as its shooter stands at 0 s.
 
     Aims by stick, cursor and sight are turned themselves (without their turn rate); for others the shooter's

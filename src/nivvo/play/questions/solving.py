@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from os import PathLike
 
 import numpy as np
 
@@ -69,7 +70,7 @@ class Solution(Tabled):
 
 @checked
 def solutions(
-    drill: Drill,
+    drill: Drill | str | PathLike[str],
     case: str | None = None,
     *,
     ability: str | None = None,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from os import PathLike
 from typing import Any
 
 import numpy as np
@@ -18,7 +19,7 @@ from nivvo.spec.drill import Drill
 
 
 @checked
-def touching(drill: Drill, case: str | None = None) -> Results[dict[str, Any]]:
+def touching(drill: Drill | str | PathLike[str], case: str | None = None) -> Results[dict[str, Any]]:
     """A row for each ability and each group: what a touch comes to. Of a case only what is in hand, and what it sends.
 
     ability, group, bodies (how many are in it), then, damage (in words), effects (in words), rule : the key that

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
+from collections.abc import Iterator
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from nivvo.core.approach import Span, least
 from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
-from nivvo.core.frame import sincos
+from nivvo.core.frame import length_of, sincos
 from nivvo.core.pushing import first_touch, reach_of
 from nivvo.core.shapes import PRISM, between, distance, support
 from nivvo.core.trig import sine_and_cosine
@@ -38,6 +39,9 @@ TURNED = ("axis0", "axis1", "axis2", "front", "spot", "arm")
 
 PUSHES = 32
 """How often a body is pushed out of what it is in, until it is clear or is not."""
+
+FEW_PUSHES = 8
+"""The same, where it is tried from many places."""
 
 SEEN = 64
 """Lines of sight across a body in 2D."""
@@ -78,6 +82,15 @@ def _is_free(row, place: np.ndarray, others: list[tuple]) -> bool:
             others.insert(0, others.pop(k))
             return False
     return True
+
+
+def _deepest(row, place: np.ndarray, others: list[tuple]) -> tuple[float, np.ndarray]:
+    """The gap between a body at a place and that of others which it is deepest in, and the way out of it."""
+    reach, here, best = reach_of(row), three(place), (math.inf, np.zeros(3))
+    for other, middle in others:
+        if distance(other, sub(here, three(middle)))[0] < reach:
+            best = min(best, between(row, place, other, middle), key=lambda one: one[0])
+    return best
 
 
 class Stage:
@@ -596,24 +609,37 @@ class Stage:
         return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
 
     def _free_near(self, row, start, within: float, middles, time: int) -> np.ndarray | None:
-        """The nearest free place of a grid of directions and distances about one."""
+        """The nearest free place of a grid of directions and distances about one, else one that pushing out finds."""
         flat, golden = self.scene.frame.size == 2, math.pi * (3.0 - math.sqrt(5.0))
         far = within + reach_of(row)
         others = [(self.row(k, time), middle) for k, middle in middles.items()]
         others = [one for one in others if distance(one[0], sub(three(start), three(one[1])))[0] < far]
-        count = 48 if flat else 160
-        for share in range(1, 25):
-            for k in range(count):
-                if flat:
-                    s, c = (float(x) for x in sincos(360.0 * k / count))
-                    way = np.array([c, s, 0.0])
-                else:
-                    z = 1.0 - (2.0 * k + 1.0) / count
-                    s, c = (float(x) for x in sincos(math.degrees(golden * k)))
-                    way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
-                place = start + way * (within * share / 24.0)
-                if _is_free(row, place, others):
-                    return place
+
+        def places(count: int, rings: int) -> Iterator[np.ndarray]:
+            for share in range(1, rings + 1):
+                for k in range(count):
+                    if flat:
+                        s, c = (float(x) for x in sincos(360.0 * k / count))
+                        way = np.array([c, s, 0.0])
+                    else:
+                        z = 1.0 - (2.0 * k + 1.0) / count
+                        s, c = (float(x) for x in sincos(math.degrees(golden * k)))
+                        way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
+                    yield start + way * (within * share / rings)
+
+        for place in places(48 if flat else 160, 24):
+            if _is_free(row, place, others):
+                return place
+        # Where a gap is narrower than the grid, what is pushed out of all that it is in comes to lie in it.
+        slack = 1e-6 * self.scene.size
+        for place in places(16 if flat else 26, 3):
+            for _ in range(FEW_PUSHES):
+                gap, way = _deepest(row, place, others)
+                if gap >= 0.0 or length_of(place - start) > 1.5 * within:
+                    break
+                place = place + (slack - gap) * way
+            if gap >= 0.0 and length_of(place - start) <= within:
+                return place
         return None
 
     def seen_share(self, number: int, point, time: int) -> float:
