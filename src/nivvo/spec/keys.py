@@ -243,7 +243,8 @@ def _example(made: dict, key: str, entry: dict) -> str:
         elif kind == "array" and "$ref" not in one.get("items", {}):
             inner = one.get("items", {}).get("type")
             count = one.get("minItems", 1)
-            value = f"[{', '.join(['1' if inner in ('number', 'integer') else chr(34) + 'name' + chr(34)] * count)}]"
+            word = json.dumps(one.get("items", {}).get("enum", ["name"])[0])
+            value = f"[{', '.join(['1' if inner in ('number', 'integer') else word] * count)}]"
             if inner == "array":
                 value = "[[0, 1], [1, 0]]" if count < 3 else "[[0, 0], [2, 0], [1, 1]]"
                 if one["items"].get("minItems", 2) > 2:

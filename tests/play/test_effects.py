@@ -1,0 +1,194 @@
+"""What contacts do against a slow model: damage, piercing, blasts, scores, what lasts, who is out.
+
+The model samples where straight shots are, finds when they come to each body, and keeps health and points by hand, in
+the written order: by time; at one contact damage and death, then score, blast, what lasts, who is removed.
+"""
+
+import math
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import nivvo
+from tests.core.slow import boxed, first_touch, turned
+
+VIEWS = ("", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")
+LIFE = 1.5
+EVERY = 0.1037
+"""Seconds between shots; no other time of a scene is a multiple of it."""
+
+
+class Scene:
+    """Targets that are balls and turned boxes, rules for three groups, and one to three shots along one line."""
+
+    def __init__(self, seed):
+        rng = np.random.default_rng(seed)
+        self.size, self.view = 3 if seed % 4 == 3 else 2, VIEWS[seed % 4]
+        self.angle, self.speed = round(rng.uniform(-180, 180), 1), round(rng.uniform(10, 40), 1)
+        self.radius, self.count = round(rng.uniform(0.05, 0.2), 2), int(rng.integers(1, 4))
+        self.way, aside = turned(self.angle)
+        self.start = self.way * (0.1 + self.radius + 0.01)
+        self.bodies = {f"b{k}": self._body(rng, aside) for k in range(int(rng.integers(3, 8)))}
+        self.rules = {group: self._rule(rng) for group in "abc"}
+
+    def _body(self, rng, aside):
+        at = self.way * rng.uniform(2, 14) + aside * rng.uniform(-1.5, 1.5)
+        at[2] = rng.uniform(-0.6, 0.6) if self.size == 3 else 0.0
+        return {"ball": bool(rng.integers(2)), "at": at.round(2), "sizes": rng.uniform(0.3, 1.5, 3).round(2),
+                "turned": round(rng.uniform(0, 180), 1), "group": "abc"[rng.integers(3)],
+                "health": round(rng.uniform(20, 90), 1), "armour": round(rng.uniform(0, 6), 1),
+                "soaks": round(rng.uniform(0, 0.5), 2)}  # fmt: skip
+
+    def _rule(self, rng):
+        rule = {"damage": round(rng.uniform(0, 40), 1), "flown": bool(rng.integers(2)), "passes": bool(rng.integers(4)),
+                "pierces": int(rng.integers(1, 4)), "kept": round(rng.uniform(0.3, 1), 2),
+                "removes": not rng.integers(6), "blast": None, "lasting": None,
+                "score": {"points": round(rng.uniform(1, 20), 1), "streak_within": round(rng.uniform(0.02, 0.2), 2),
+                          "streak_times": round(rng.uniform(1.1, 3), 1), "streak_most": round(rng.uniform(1.1, 6), 1)},
+                }  # fmt: skip
+        if rng.integers(2):
+            rule["blast"] = {"radius": round(rng.uniform(0.5, 4), 1), "damage": round(rng.uniform(5, 50), 1),
+                             "falloff": str(rng.choice(["none", "linear", "smooth"])),
+                             "spares": ["owner", "struck"][: int(rng.integers(1, 3))]}  # fmt: skip
+        if rng.integers(2):
+            again = str(rng.choice(["renews", "adds"]))
+            rule["lasting"] = {"damage": round(rng.uniform(1, 9), 1), "every": round(rng.uniform(0.05, 0.3), 2),
+                               "times": int(rng.integers(1, 5)), "again": again}  # fmt: skip
+        return rule
+
+    def text(self):
+        lines = [
+            f"nivvo = 1\n{self.view}\n[shooter.keeper]\nshape.ball = 0.1\ngroup = 'crew'\n[ability.rivet]",
+            f"launch.speed = {self.speed}\nflight.gravity_share = 0\nlimits.life = {LIFE}\nshape.ball = {self.radius}",
+            f"aim = {{ by = 'fixed', direction = {self.angle} }}\nmuzzle_blocked = 'fire anyway'",
+            f"firing = {{ kind = 'auto', rate = {1 / EVERY} }}\non.crew.then = 'ignore'",
+        ]
+        for group in sorted({body["group"] for body in self.bodies.values()}):
+            rule, then = self.rules[group], "then = 'end'"
+            if rule["passes"]:
+                then = f"then = 'pass'\npierces = {rule['pierces']}\ndamage_kept = {rule['kept']}"
+            damage = f"{{ by = 'flown', points = [[0, {rule['damage']}], [10, 0]] }}"
+            lines.append(f"[ability.rivet.on.{group}]\n{then}\nremoves = {str(rule['removes']).lower()}")
+            lines.append(f"damage = {damage if rule['flown'] else rule['damage']}")
+            for word in (word for word in ("score", "blast", "lasting") if rule[word]):
+                keys = ", ".join(f"{key} = {value!r}" for key, value in rule[word].items())
+                lines.append(f"{word} = {{ {keys} }}")
+        for name, body in self.bodies.items():
+            spin = [body["turned"], 0, 0] if self.size == 3 else body["turned"]
+            box = f"box = {body['sizes'][: self.size].tolist()}, turned = {spin}"
+            shape = f"ball = {body['sizes'][0]}" if body["ball"] else box
+            lines.append(f"[target.{name}]\nat = {body['at'][: self.size].tolist()}\nshape = {{ {shape} }}")
+            lines += [f"{key} = {body[key]!r}" for key in ("group", "health", "armour", "soaks")]
+        last = (self.count - 0.5) * EVERY
+        lines.append(
+            f"[case.tap]\ninput = [{{ t = 0, press = 'fire' }}, {{ t = {last}, release = 'fire' }}]\nlasts = 6"
+        )
+        return "\n".join(lines)
+
+    def gap(self, name, points):
+        """The distance of points (n, 3) from a body, 0 inside."""
+        body = self.bodies[name]
+        if body["ball"]:
+            return np.maximum(np.linalg.norm(points - body["at"], axis=1) - body["sizes"][0], 0.0)
+        axes = [*turned(body["turned"]), np.array([0.0, 0.0, 1.0])][: self.size]
+        return boxed(points, body["at"], axes, body["sizes"][: self.size] / 2)
+
+    def at(self, seconds):
+        return self.start + self.way * self.speed * np.asarray(seconds)[:, None]
+
+
+class Played:
+    """A scene played by the slow model: health of each body, who is out, points, every damage that was done."""
+
+    def __init__(self, scene):
+        self.scene, self.out, self.hurts = scene, set(), []
+        self.health = {name: body["health"] for name, body in scene.bodies.items()}
+        self.points, self.scored, self.streak = 0.0, -9.0, 1.0
+        # When each shot comes to each body, if it meets it at all.
+        self.comes = {
+            name: first_touch(lambda t, name=name: scene.gap(name, scene.at(t)) - scene.radius, LIFE)
+            for name in scene.bodies
+        }
+        contacts = [(k * EVERY + touch, name, k)
+                    for k in range(scene.count) for name, touch in self.comes.items() if touch is not None]  # fmt: skip
+        shots = [{"share": 1.0, "pierced": 0, "flies": True} for _ in range(scene.count)]
+        self.lasting = []
+        for time, name, k in sorted(contacts):
+            self._until(time)
+            if shots[k]["flies"] and name not in self.out:
+                self._contact(time, name, shots[k])
+        self._until(math.inf)
+
+    def _until(self, time):
+        """Let what lasts do its damage up to a time."""
+        while self.lasting and min(self.lasting)[0] <= time:
+            one = min(self.lasting)
+            self.lasting.remove(one)
+            now, name, left, damage, every = one
+            self._hurt(name, damage)
+            if left > 1 and name not in self.out:
+                self.lasting.append((now + every, name, left - 1, damage, every))
+
+    def _hurt(self, name, amount):
+        body = self.scene.bodies[name]
+        amount = max(amount * (1 - body["soaks"]) - body["armour"], 0.0)
+        if name not in self.out and amount:
+            self.health[name] -= amount
+            self.hurts.append(amount)
+            self.out |= {name} if self.health[name] <= 0 else set()
+
+    def _contact(self, time, name, shot):
+        scene = self.scene
+        rule, p = scene.rules[scene.bodies[name]["group"]], scene.at([self.comes[name]])[0]
+        damage = max(1 - self.comes[name] * scene.speed / 10, 0.0) * rule["damage"] if rule["flown"] else rule["damage"]
+        passes = rule["passes"] and shot["pierced"] < rule["pierces"]
+        self._hurt(name, damage * shot["share"])
+        score = rule["score"]
+        streak = self.streak * score["streak_times"] if time - self.scored <= score["streak_within"] else 1.0
+        self.streak, self.scored = min(streak, score["streak_most"]), time
+        self.points += score["points"] * self.streak
+        if rule["blast"]:
+            self._blast(rule["blast"], name, p)
+        if (one := rule["lasting"]) is not None:
+            self.lasting = [each for each in self.lasting if one["again"] == "adds" or each[1] != name]
+            self.lasting.append((time + one["every"], name, one["times"], one["damage"], one["every"]))
+        self.out |= {name} if rule["removes"] else set()
+        shot["flies"], shot["pierced"] = passes, shot["pierced"] + 1
+        shot["share"] *= rule["kept"]
+
+    def _blast(self, blast, struck, p):
+        steps = 1e-6 * np.eye(3)
+        normal = (self.scene.gap(struck, p + steps) - self.scene.gap(struck, p - steps)) / 2e-6
+        middle = p - self.scene.radius * normal
+        for name in sorted(self.scene.bodies):
+            x = self.scene.gap(name, middle[None])[0] / blast["radius"]
+            if x <= 1 and not (name == struck and "struck" in blast["spares"]):
+                share = {"none": 1.0, "linear": 1 - x, "smooth": 1 - x * x * (3 - 2 * x)}[blast["falloff"]]
+                self._hurt(name, blast["damage"] * share)
+
+
+class Effects(unittest.TestCase):
+    @settings(max_examples=60, deadline=None, derandomize=True)
+    @given(st.integers(0, 10**6))
+    def test_as_the_slow_model_has_it(self, seed):
+        scene, digests = Scene(seed), set()
+        for mode in ("never", "always"):
+            with mock.patch.dict(os.environ, NIVVO_COMPILE=mode):
+                run = nivvo.fire(nivvo.parse(scene.text()))
+                digests.add(run.digest)
+        self.assertEqual(len(digests), 1)
+        played = Played(scene)
+        self.assertEqual({row["target"] for row in run.rows("targets") if math.isfinite(row["out_at"])}, played.out)
+        done = [row["amount"] for row in run.rows("effects") if row["effect"] == "damage"]
+        np.testing.assert_allclose(sorted(done), sorted(played.hurts), atol=1e-5)
+        for row in run.rows("targets"):
+            self.assertAlmostEqual(row["health_left"], max(played.health[row["target"]], 0), delta=1e-4)
+        self.assertAlmostEqual(nivvo.measure(run, "score")[0], played.points, delta=1e-6)
+
+
+if __name__ == "__main__":
+    unittest.main()
