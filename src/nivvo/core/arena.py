@@ -152,7 +152,7 @@ class Arena:
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
-        self.counters = np.zeros(pool.COUNTERS, dtype=np.int64)
+        self.counters, self._known_out = np.zeros(pool.COUNTERS, dtype=np.int64), b""
         self.counters[pool.UNTIL] = pool.FOREVER
         self.stages = np.zeros((7, 3))
 
@@ -390,6 +390,7 @@ class Arena:
         g["free"] = began + int(par["frees"])
         for name, value in written.items():
             g[name] = value
+        self.counters[pool.SEEKS] = 0
 
     def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
         """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
@@ -419,9 +420,12 @@ class Arena:
 
     def _looked(self, ticks: np.ndarray) -> np.ndarray:
         """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
-        begun = bool(self.counters[pool.MID])
+        begun, out = bool(self.counters[pool.MID]), self.bodies["out"].tobytes()
         if not begun:
+            if out == self._known_out and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
+                return ticks[:1]
             self._make_room()
+        self._known_out = out
         first = int(self.counters[pool.KNOWN]) if begun else 0
         if first < self.live:
             seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)

@@ -217,9 +217,10 @@ def kick(row, t, p, v, a, h, company):
     if GUIDED and row["driven"] != 0:
         if company[4] != 0.0 and row["law"] != BLEND and row["seeks"][0] <= t < row["seeks"][1]:
             w = turned(row, t, p, w, h, company)
-        speed, top = math.sqrt(dot(w, w)), float(row["top"])
-        if row["tops"] == CUTS and speed > top:
-            w = scaled(w, top / speed)
+        if row["tops"] == CUTS:
+            speed, top = math.sqrt(dot(w, w)), float(row["top"])
+            if speed > top:
+                w = scaled(w, top / speed)
     return w
 
 

@@ -189,7 +189,10 @@ def thrust(row, t, v, way, a):
 @inner
 def within_speeds(row, v, a):
     """An acceleration of which less and less is left along the velocity that would break the top or lowest speed."""
-    speed, top, lowest = math.sqrt(dot(v, v)), float(row["top"]), float(row["lowest"])
+    top, lowest = float(row["top"]), float(row["lowest"])
+    if top == math.inf and lowest == 0.0:
+        return a
+    speed = math.sqrt(dot(v, v))
     if speed == 0.0:
         return a
     gain = dot(a, v) / speed

@@ -99,6 +99,15 @@ def steering(row, t, p, v, company):
 
 
 @inner
+def of_turn(row, most):
+    """Sine and cosine of the angle that is turned in a tick: most often that of the tick before, kept in the row."""
+    if row["turn"][0] != most:
+        s, c = sine_and_cosine(most)
+        row["turn"][0], row["turn"][1], row["turn"][2] = most, s, c
+    return float(row["turn"][1]), float(row["turn"][2])
+
+
+@inner
 def turned(row, t, p, v, h, company):
     """A velocity that a game turns once a tick of ``h`` seconds: straight at it if that is within its rate."""
     to, u = seen(t, p, v, company)
@@ -115,11 +124,25 @@ def turned(row, t, p, v, h, company):
         most = min(most, float(row["gain"]) * size / (dot(to, to) * speed) * h)
     else:
         way = wanted(row, to, v, u)
-        n, _, off = across(way, v)
-        s, c = sine_and_cosine(most)
-        if most >= math.pi or off >= c:
-            share = speed / math.sqrt(dot(way, way))
+        far = math.sqrt(dot(way, way))
+        if far == 0.0:
+            return v
+        # What can point straight at it does so in most ticks: that is seen without the sine and cosine.
+        on, x = dot(way, v), most * most
+        off = on / (speed * far)
+        s, c = 0.0, 1.0
+        straight = most >= math.pi or off >= 1.0 - x * (0.5 - x / 24.0)
+        if not straight:
+            s, c = of_turn(row, most)
+            straight = off >= c
+        if straight:
+            share = speed / far
             return way[0] * share, way[1] * share, way[2] * share
-        return along((v[0] * c, v[1] * c, v[2] * c), n, speed * s)
+        side = along(way, v, -on / (speed * speed))
+        wide = math.sqrt(dot(side, side))
+        if wide <= 1e-14 * far:
+            side, _, _ = across(way, v)
+            wide = 1.0
+        return along((v[0] * c, v[1] * c, v[2] * c), side, speed * s / wide)
     s, c = sine_and_cosine(most)
     return along((v[0] * c, v[1] * c, v[2] * c), n, speed * s)

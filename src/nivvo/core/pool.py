@@ -74,6 +74,7 @@ PARAMS = np.dtype(
         ("rate", "f8"),
         ("side", "f8"),
         ("seeks", "f8", 2),
+        ("turn", "f8", 3),
         ("sway", "f8", 2),
         ("sway_rate", "f8"),
         ("grows", "f8"),
@@ -128,19 +129,19 @@ FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path
 
 GUIDE = np.dtype(
     [
+        ("body", "i4"),
+        ("first", "i4"),
+        ("began", "i8"),
+        ("until", "i8"),
+        ("looks", "i8"),
         ("way", "f8", 3),
+        ("pace", "f8"),
+        ("free", "i8"),
+        ("radius", "f8"),
         ("across", "f8", 3),
         ("above", "f8", 3),
         ("aimed", "f8", 3),
         ("lift", "f8", 3),
-        ("pace", "f8"),
-        ("radius", "f8"),
-        ("body", "i4"),
-        ("first", "i4"),
-        ("began", "i8"),
-        ("looks", "i8"),
-        ("until", "i8"),
-        ("free", "i8"),
     ]
 )
 """What a guided projectile goes by, a row beside each of FLIGHT. way: unit vector of its launch; across, above:
@@ -195,38 +196,38 @@ BODY = np.dtype(
         ("c", "f8", 3),
         ("v", "f8", 3),
         ("a", "f8", 3),
-        ("c0", "f8", 3),
-        ("v0", "f8", 3),
-        ("a0", "f8", 3),
+        ("out", "i4"),
+        ("key", "i4"),
+        ("group", "i4"),
+        ("moves", "i4"),
+        ("role", "i4"),
+        ("kind", "i4"),
+        ("layer", "i4"),
+        ("count", "i4"),
+        ("turns", "f8"),
+        ("radius", "f8"),
+        ("first", "i4"),
+        ("next", "i4"),
+        ("opens", "i4"),
+        ("watched", "i4"),
+        ("t0", "i8"),
+        ("half", "f8", 3),
         ("axis0", "f8", 3),
         ("axis1", "f8", 3),
         ("axis2", "f8", 3),
-        ("half", "f8", 3),
+        ("c0", "f8", 3),
+        ("v0", "f8", 3),
+        ("a0", "f8", 3),
         ("size", "f8", 3),
-        ("corners", "f8", (MOST_CORNERS, 2)),
-        ("spot", "f8", 3),
-        ("front", "f8", 3),
         ("about", "f8", 3),
         ("arm", "f8", 3),
-        ("turns", "f8"),
-        ("radius", "f8"),
+        ("spot", "f8", 3),
+        ("front", "f8", 3),
         ("health", "f8"),
         ("full", "f8"),
         ("armour", "f8"),
         ("soaks", "f8"),
-        ("t0", "i8"),
-        ("kind", "i4"),
-        ("group", "i4"),
-        ("key", "i4"),
-        ("out", "i4"),
-        ("layer", "i4"),
-        ("moves", "i4"),
-        ("watched", "i4"),
-        ("role", "i4"),
-        ("count", "i4"),
-        ("opens", "i4"),
-        ("first", "i4"),
-        ("next", "i4"),
+        ("corners", "f8", (MOST_CORNERS, 2)),
     ]
 )
 """c, v, a: centre, velocity and acceleration as they hold for the present tick, from its start; c0, v0, a0: the same
@@ -402,9 +403,10 @@ FOREVER = -1
 # Slots of the counters that a kernel reads and leaves. UNTIL: it comes back before it answers a contact at that time
 # (clock) or later. KEEP: it keeps where each has come from in the tick, for those that may have to look again. MID: it
 # has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the row
-# after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows.
-LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN = range(15)
-COUNTERS = 15
+# after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows. SEEKS: until when nobody
+# has anybody to lose or to find, unless a body comes or is out (``seekers``).
+LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN, SEEKS = range(16)
+COUNTERS = 16
 DONE, EMPTY, FULL, DUE, HOLD = 0, 1, 2, 3, 4
 
 # Events that a tick may need: room for these a projectile, and these beside.

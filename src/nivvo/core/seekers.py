@@ -30,6 +30,7 @@ from nivvo.core.pool import (
     OUT_OF_REACH,
     OUT_OF_SIGHT,
     OUT_OF_TIME,
+    SEEKS,
     SPREAD_OUT,
     TARGET,
     TO_TARGET,
@@ -38,11 +39,18 @@ from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.tick.search import first_of
 from nivvo.core.vec import along, arc, dot, sub, vec
 
+NEVER = 1 << 62
+
 
 @kernel
 def seek_targets(k, first):
-    """Let the projectiles from row ``first`` on lose and find whom they follow in the tick ``k.ticks[0]``."""
-    now = k.ticks[0]
+    """Let the projectiles from row ``first`` on lose and find whom they follow in the tick ``k.ticks[0]``.
+
+    counters[SEEKS] : until when (clock) none of all has anything to lose or find, unless a body comes or is out.
+    """
+    now, due = k.ticks[0], NEVER
+    if first > 0:
+        due = k.counters[SEEKS]
     for i in range(first, k.counters[LIVE]):
         q, g = k.flight[i], k.guides[i]
         par = k.params[int(q["param"])]
@@ -59,10 +67,12 @@ def seek_targets(k, first):
                 elif par["loses"] == LOOKS_AGAIN and why != OUT_OF_TIME:
                     g["looks"] = now["start"]
         if g["looks"] == FOREVER or g["looks"] >= now["end"]:
+            due = min(due, next_look(g, par, now))
             continue
         time = max(int(g["looks"]), int(now["start"]))
         if g["until"] != FOREVER and time >= g["until"]:
             g["looks"] = FOREVER
+            due = min(due, next_look(g, par, now))
             continue
         late = max((time - max(int(now["start"]), int(q["t0"]))) / UNITS, 0.0)
         p = along(vec(q["p"]), vec(q["v"]), late)
@@ -74,6 +84,22 @@ def seek_targets(k, first):
             tell(k, now, (time - now["start"]) / UNITS, q, what, (p, NOWHERE, vec(q["v"]), NOWHERE))
         else:
             g["looks"] = time + par["every"]
+        due = min(due, next_look(g, par, now))
+    k.counters[SEEKS] = due
+
+
+@inner
+def next_look(g, par, now):
+    """When (clock) a projectile may next lose whom it follows, or looks for somebody, with all bodies as they are."""
+    due = NEVER
+    if g["body"] >= 0:
+        if par["within"] < math.inf or par["keeps_cone"] > -1.0 or par["sighted"] != 0:
+            return int(now["end"])
+        if g["until"] != FOREVER:
+            due = int(g["until"])
+    if g["looks"] != FOREVER:
+        due = min(due, int(g["looks"]))
+    return due
 
 
 @inner
