@@ -10,10 +10,13 @@ from collections.abc import Callable, Iterator
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from nivvo.errors import CallError, visible
 from nivvo.spec.files import path_of, write_whole
 
 if TYPE_CHECKING:
+    from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
 INK = "#1b2733"
@@ -57,6 +60,14 @@ def new_figure(count: int, tall: float = 8.0, beside: bool = False) -> Figure:
         edges = {"top": 1 - 0.78 / tall, "bottom": 0.6 / tall}
         figure.subplots_adjust(left=0.06, right=0.985, hspace=0.25, wspace=0.12, **edges)
         return figure
+
+
+def mark(ax: Axes, x: Any, y: Any, **style: Any) -> None:
+    """Draw a line or a marker on axes whose limits are set: they are not looked at again, which takes long."""
+    from matplotlib.cbook import normalize_kwargs
+    from matplotlib.lines import Line2D
+
+    ax.add_artist(Line2D(np.atleast_1d(x), np.atleast_1d(y), **normalize_kwargs(style, Line2D)))
 
 
 def check_picture(path: str | FilePath) -> FilePath:

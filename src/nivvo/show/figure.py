@@ -22,7 +22,7 @@ from nivvo.play.run import Run
 from nivvo.play.stage.loose import Pushed
 from nivvo.play.stage.motion import Motion
 from nivvo.play.tables import time_of
-from nivvo.show.canvas import check_picture, drawn, new_figure, save_titled
+from nivvo.show.canvas import check_picture, drawn, mark, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline
 from nivvo.spec.arguments import checked
@@ -157,10 +157,10 @@ def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: 
     _flights(ax, view, run, float(max(high - low)), labels)
     if preview is not None and len(preview.points):
         dots = flat(run.scene.frame.lift(preview.points), view.across, view.upward)
-        ax.plot(dots[:, 0], dots[:, 1], "o", ms=6, mfc="white", mec=AMBER, mew=1.5, ls="none", zorder=7)
+        mark(ax, dots[:, 0], dots[:, 1], marker="o", ms=6, mfc="white", mec=AMBER, mew=1.5, ls="none", zorder=7)
         if preview.landing is not None:
             point = flat(run.scene.frame.lift(preview.landing.point), view.across, view.upward)
-            ax.plot(*point, marker="D", ms=13, mfc="none", mec=AMBER, mew=2.0, zorder=9)
+            mark(ax, *point, marker="D", ms=13, mfc="none", mec=AMBER, mew=2.0, zorder=9)
     _names(outlines, labels)
     _ends(view, run, labels, ax, worded)
 
@@ -174,8 +174,8 @@ def _breezes(ax: Axes, view: View, run: Run) -> None:
         row["kind"], row["half"], row["radius"] = BOX if zone[12:15].any() else BALL, zone[12:15], zone[18]
         row["axis0"], row["axis1"], row["axis2"] = zone[3:12].reshape(3, 3)
         edge = outline(row, zone[:3], view.across, view.upward)
-        ax.add_patch(Polygon(edge, closed=True, facecolor=SEA, alpha=0.07, edgecolor="none", zorder=1))
-        ax.add_patch(Polygon(edge, closed=True, fill=False, edgecolor=SEA, lw=0.9, ls=(0, (1, 3)), zorder=1))
+        ax.add_artist(Polygon(edge, closed=True, facecolor=SEA, alpha=0.07, edgecolor="none", zorder=1))
+        ax.add_artist(Polygon(edge, closed=True, fill=False, edgecolor=SEA, lw=0.9, ls=(0, (1, 3)), zorder=1))
         way, middle = flat(zone[15:18], view.across, view.upward), flat(zone[:3], view.across, view.upward)
         size = float(np.sqrt(way @ way))
         if size > 0.0:
@@ -268,6 +268,8 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         "target": {"facecolor": "#fdf1d0", "edgecolor": RUST, "linewidth": 2.2, "linestyle": (0, (3, 1.5))},
         "shooter": {"facecolor": "#c8dccf", "edgecolor": MOSS, "linewidth": 2.2},
     }
+    last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
+    outs = {row["target"]: row["out_at"] for row in run.rows("targets") if np.isfinite(row["out_at"])}
     named: list[tuple[str, np.ndarray, bool]] = []
     obstacles = 0
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
@@ -283,14 +285,14 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             edge = outline(row, row["c0"], view.across, view.upward)
         off = view.off(row)
         faint = {} if abs(off) < LEAST_OFF * run.scene.metre else {"alpha": 0.3}
-        ax.add_patch(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind], **faint))
+        ax.add_artist(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind], **faint))
         if run.stage.motions[number].moves and len(run.fired):
-            _drift(ax, view, run, number, edge, RUST if kind != "shooter" else MOSS)
+            _drift(ax, view, run, number, edge, RUST if kind != "shooter" else MOSS, min(last, outs.get(name, last)))
         if kind == "target":
-            ax.plot(*edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
+            mark(ax, *edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
         if number in run.stage.turning:
             centre, reach = flat(row["c0"], view.across, view.upward), run.stage.reach(number)
-            ax.add_patch(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
+            ax.add_artist(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
         wave = run.stage.waves.get(number)
         if wave is not None and len(wave.bodies) > 1:
             if number != wave.bodies[0]:
@@ -319,16 +321,14 @@ def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None
     for name, edge, endless in outlines:
         place = edge.mean(axis=0)[None] if endless else edge
         plate = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.85}
-        labels.place(name, place, fontsize=9, color=INK, zorder=5, bbox=plate)
+        labels.place(name, place, fontsize=9, color=INK, zorder=10.5, bbox=plate)
 
 
-def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color: str) -> None:
-    """The way of a moving body until it is out or the case ends: its outline there, dotted, and a line to it."""
+def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color: str, last: float) -> None:
+    """The way of a moving body until it is out or the case ends (s): its outline there, dotted, and a line to it."""
     from matplotlib.patches import Polygon
 
-    last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    outs = {row["target"]: row["out_at"] for row in run.rows("targets") if np.isfinite(row["out_at"])}
-    last, begins = min(last, outs.get(run.scene.names[number], last)), run.stage.arrived.get(number)
+    begins = run.stage.arrived.get(number)
     if begins is None:
         return
     motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
@@ -336,12 +336,12 @@ def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color:
     start = motion.seen(begins)[0]
     way = np.array([motion.seen(t)[0] - start for t in np.linspace(begins, last, 120)])
     way = flat(way, view.across, view.upward)
-    ax.add_patch(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
+    ax.add_artist(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
     middle = edge.mean(axis=0)
-    ax.plot(*(way + middle).T, color=color, lw=1.0, linestyle=":", zorder=3)
+    mark(ax, *(way + middle).T, color=color, lw=1.0, linestyle=":", zorder=3)
     for shot in [shot for shot in run.fired if shot.shooter == run.scene.names[number]][:FEW]:
         there = flat(shot.stance.place - start, view.across, view.upward)
-        ax.add_patch(Polygon(edge + there, closed=True, fill=False, edgecolor=color, lw=1.4, ls="--", zorder=3))
+        ax.add_artist(Polygon(edge + there, closed=True, fill=False, edgecolor=color, lw=1.4, ls="--", zorder=3))
     if np.abs(way[-1] - way[-12]).max() > 0.0:
         arrow = {"arrowstyle": "->", "color": color, "lw": 1.0}
         ax.annotate("", middle + way[-1], middle + way[-12], arrowprops=arrow, zorder=3)
@@ -357,7 +357,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
 
     ids = list(run.ids.items())[:MOST_PATHS]
     few = len(ids) <= FEW
-    ways: dict[bool, list[np.ndarray]] = {False: [], True: []}
+    ways: dict[tuple[bool, bool], list[np.ndarray]] = {}
     muzzles = []
     for key, name in ids:
         shot, path = run.by_key[key], run.flight(name)
@@ -366,7 +366,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
         line = flat(path.line(times), view.across, view.upward)
         labels.avoid(line)
-        ways[shot.parent >= 0].append(line)
+        ways.setdefault((shot.parent >= 0, few or run.record.flown(key).body >= 0), []).append(line)
         if shot.parent >= 0:
             continue
         muzzle = flat(path.p[0], view.across, view.upward)
@@ -376,9 +376,10 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
             if shot.aim_point is not None:
                 tip = flat(shot.aim_point, view.across, view.upward)
-                ax.plot(*tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
+                mark(ax, *tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
             labels.avoid(muzzle + np.linspace(0.0, 1.0, 60)[:, None] * (tip - muzzle))
-            ax.plot(
+            mark(
+                ax,
                 [muzzle[0], tip[0]],
                 [muzzle[1], tip[1]],
                 color=INK,
@@ -386,12 +387,13 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
                 linestyle=(0, (6, 2, 1, 2)),
                 zorder=5,
             )
-    # What was sent has neither muzzle nor aim: thinner, and dotted.
-    thin, own = 1.6 if few else 0.9, 2.2 if few else 0.9
-    ax.add_collection(LineCollection(ways[False], colors=SEA, linewidths=own, zorder=6, capstyle="round"), False)
-    ax.add_collection(LineCollection(ways[True], colors=SEA, linewidths=thin, linestyles=[SENT], zorder=6), False)
+    # What was sent has neither muzzle nor aim: thinner, and dotted. Of many those that touched nothing are faint.
+    for (sent, seen), lines in ways.items():
+        wide = (1.6 if sent else 2.2) if few else 0.9 if seen else 0.6
+        style = {"linewidths": wide, "alpha": 1.0 if seen else 0.3, "linestyles": [SENT] if sent else "-"}
+        ax.add_collection(LineCollection(lines, colors=SEA, zorder=6, capstyle="round", **style), False)
     points = np.reshape(muzzles, (-1, 2)).T
-    ax.plot(*points, ls="none", marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
+    mark(ax, *points, ls="none", marker="P", ms=8 if few else 4, color=INK, mec="white", mew=0.8, zorder=8)
     _touches(ax, view, run, size, few, labels)
     _marks(ax, view, run, few, labels)
     _splits(ax, view, run, labels, few)
@@ -416,8 +418,11 @@ def _touches(ax: Axes, view: View, run: Run, size: float, few: bool, labels: Lab
                 "", point + normal, point, arrowprops={"arrowstyle": "-|>", "color": RUST, "lw": 1.6}, zorder=10
             )
     at = np.reshape(points, (-1, 2)).T
-    ax.plot(*at, ls="none", marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
+    mark(ax, *at, ls="none", marker="o", ms=7 if few else 4, color=RUST, mec="white", mew=0.8, zorder=10)
 
+
+MANY_ENTRIES = 12
+"""Of a legend: more would be wider than the picture."""
 
 MARKS = {
     SLIPPED: ("slipped through", {"marker": "^", "ms": 10, "mfc": "white", "mec": INK, "mew": 1.6}),
@@ -430,14 +435,16 @@ MARKS = {
 def _marks(ax: Axes, view: View, run: Run, few: bool, labels: Labels) -> None:
     """What happened on a flight without a touch; from where one locked on, a line to what it follows."""
     for kind, (_, style) in MARKS.items():
-        for event in run.record.events[run.record.events["kind"] == kind][:MOST_PATHS]:
-            point = flat(event["p"], view.across, view.upward)
-            ax.plot(*point, ls="none", zorder=10, **style)
-            labels.avoid(point[None])
+        events = run.record.events[run.record.events["kind"] == kind][:MOST_PATHS]
+        points = flat(events["p"], view.across, view.upward)
+        size = {} if few else {"ms": 0.5 * style["ms"], "mew": 0.5 * style["mew"]}
+        mark(ax, *points.T, ls="none", zorder=10, **style | size)
+        labels.avoid(points)
+        for event, point in zip(events, points, strict=True):
             if kind == LOCKED and few:
                 place = run.stage.motions[event["body"]].seen(time_of(event))[0]
                 ends = np.array([point, flat(place, view.across, view.upward)])
-                ax.plot(*ends.T, color=MOSS, lw=0.9, ls=(0, (1, 2)), zorder=5)
+                mark(ax, *ends.T, color=MOSS, lw=0.9, ls=(0, (1, 2)), zorder=5)
 
 
 def _heights(ax: Axes, view: View, run: Run, few: bool) -> None:
@@ -467,7 +474,7 @@ def _splits(ax: Axes, view: View, run: Run, labels: Labels, worded: bool) -> Non
             middle = flat(run.record.flown(shot.parent).last_p, view.across, view.upward)
         for one in shot.sent:
             ends = np.array([middle, flat(one.at, view.across, view.upward)])
-            ax.plot(*ends.T, color=SEA, lw=0.9, zorder=6)
+            mark(ax, *ends.T, color=SEA, lw=0.9, zorder=6)
         if worded:
             pairs = list(itertools.combinations(shot.sent, 2))
             angle = min(angle_between(a.velocity, b.velocity) for a, b in pairs)
@@ -484,9 +491,9 @@ def _bursts(ax: Axes, view: View, run: Run, labels: Labels) -> None:
 
     for event in run.record.events[run.record.events["kind"] == BURST][:MOST_LABELS]:
         point, radius = flat(event["p"], view.across, view.upward), float(event["amount"])
-        ax.add_patch(Circle(point, radius, facecolor=RUST, alpha=0.10, edgecolor="none", zorder=2.5))
-        ax.add_patch(Circle(point, radius, fill=False, edgecolor=RUST, lw=1.3, linestyle=(0, (5, 3)), zorder=4))
-        ax.plot(*point, marker=(8, 1, 0), ms=13, mfc="white", mec=RUST, mew=1.5, ls="none", zorder=11)
+        ax.add_artist(Circle(point, radius, facecolor=RUST, alpha=0.10, edgecolor="none", zorder=2.5))
+        ax.add_artist(Circle(point, radius, fill=False, edgecolor=RUST, lw=1.3, linestyle=(0, (5, 3)), zorder=4))
+        mark(ax, *point, marker=(8, 1, 0), ms=13, mfc="white", mec=RUST, mew=1.5, ls="none", zorder=11)
         labels.avoid(point[None])
 
 
@@ -511,12 +518,12 @@ def _rings(ax: Axes, view: View, run: Run) -> None:
             line = flat(face + radius * (np.cos(turn) * first + np.sin(turn) * second), view.across, view.upward)
             if flat_scene:
                 for end in (line[0], line[36]):
-                    ax.plot(*np.array([end - 0.25 * out, end + 0.5 * out]).T, color=INK, lw=1.4, zorder=9)
+                    mark(ax, *np.array([end - 0.25 * out, end + 0.5 * out]).T, color=INK, lw=1.4, zorder=9)
                 ax.annotate(
                     f"{points:g}", line[0] + 0.9 * out, fontsize=8, color=INK, ha="center", va="center", zorder=9
                 )
             else:
-                ax.plot(line[:, 0], line[:, 1], color=INK, lw=0.9, zorder=9)
+                mark(ax, line[:, 0], line[:, 1], color=INK, lw=0.9, zorder=9)
 
 
 def _anchors(ax: Axes, view: View, run: Run, labels: Labels) -> None:
@@ -527,10 +534,10 @@ def _anchors(ax: Axes, view: View, run: Run, labels: Labels) -> None:
         normal = flat(lift([row[f"normal_{axis}"] for axis in axes]), view.across, view.upward)
         places[row["anchor"]] = point
         there = {"mfc": AMBER, "mec": INK} if row["gone_by"] == "" else {"mfc": "white", "mec": STONE}
-        ax.plot(*point, marker="p", ms=12, mew=1.4, ls="none", zorder=12, **there)
+        mark(ax, *point, marker="p", ms=12, mew=1.4, ls="none", zorder=12, **there)
         labels.avoid(point[None] + np.linspace(0.0, 0.3 * run.scene.metre, 4)[:, None] * normal)
         if row["linked_with"] in places:
-            ax.plot(*np.array([places[row["linked_with"]], point]).T, color=AMBER, lw=1.4, ls=(0, (2, 2)), zorder=4)
+            mark(ax, *np.array([places[row["linked_with"]], point]).T, color=AMBER, lw=1.4, ls=(0, (2, 2)), zorder=4)
 
 
 def _blinks(ax: Axes, view: View, run: Run) -> None:
@@ -543,7 +550,7 @@ def _blinks(ax: Axes, view: View, run: Run) -> None:
         arrow = {"arrowstyle": "-|>", "color": MOSS, "lw": 1.6, "linestyle": (0, (4, 3)), "shrinkA": 0, "shrinkB": 0}
         ax.annotate("", ends[1], ends[0], arrowprops=arrow, zorder=9)
         edge = outline(row, event["p"], view.across, view.upward)
-        ax.add_patch(
+        ax.add_artist(
             Polygon(edge, closed=True, facecolor="#c8dccf", edgecolor=MOSS, alpha=0.6, lw=2.0, ls="--", zorder=3)
         )
 
@@ -554,7 +561,7 @@ def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
     for row in rows[:FEW] if len(rows) <= FEW else []:
         name = row["projectile"]
         end = flat(run.flight(name).p[-1], view.across, view.upward)
-        ax.plot(*end, marker="s", ms=6, mfc="white", mec=SEA, mew=1.6, zorder=9)
+        mark(ax, *end, marker="s", ms=6, mfc="white", mec=SEA, mew=1.6, zorder=9)
         if not worded or run.by_key[run.key_of(name)].parent >= 0:
             continue
         plate = {"boxstyle": "round,pad=0.2", "fc": "white", "ec": SEA, "lw": 0.6, "alpha": 0.9}
@@ -603,7 +610,9 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
         entries.append(Line2D([], [], color=RUST, lw=1.0, ls=":", label="way of a body"))
     if "target" in kinds:
         entries.append(Patch(facecolor="#fdf1d0", edgecolor=RUST, linewidth=2, linestyle="--", label="target"))
+    # In one row: more than a dozen are nearer to one another.
+    close = {"fontsize": 7.5, "handlelength": 1.5, "columnspacing": 0.9} if len(entries) > MANY_ENTRIES else {}
     axes[0].legend(
-        handles=entries, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=len(entries), fontsize=8.5, frameon=False,
-        borderaxespad=0.2, handletextpad=0.5, columnspacing=1.2, labelcolor=INK,
+        handles=entries, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=len(entries), frameon=False,
+        borderaxespad=0.2, handletextpad=0.5, labelcolor=INK, **{"fontsize": 8.5, "columnspacing": 1.2} | close,
     )  # fmt: skip

@@ -372,15 +372,18 @@ def spread(scene: Scene, ability: Ability, moment: Moment, facing, velocity) -> 
         return ()
     heading, speed = unit(velocity), length_of(velocity)
     count = max(round(resolve(keys.count, moment, "count")), 1)
-    draws = [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
+
+    def draws() -> list[list[float]]:
+        return [[draw(moment.seed, moment.name, moment.shot, k, which) for k in range(count)] for which in range(2)]
+
     if keys.fan is not None:
         headings = fan(frame, heading, facing, count, resolve(keys.fan, moment, "fan"), keys.fan_roll)
     elif keys.ring is not None:
         headings = ring(frame, heading, facing, count, resolve(keys.ring, moment, "ring"))
     elif keys.cone is not None:
-        headings = cone(frame, heading, facing, resolve(keys.cone, moment, "cone"), *draws)
+        headings = cone(frame, heading, facing, resolve(keys.cone, moment, "cone"), *draws())
     else:
-        headings = scatter(frame, heading, facing, resolve(keys.scatter, moment, "scatter"), *draws)
+        headings = scatter(frame, heading, facing, resolve(keys.scatter, moment, "scatter"), *draws())
     return tuple(speed * one for one in headings)
 
 
