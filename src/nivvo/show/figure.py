@@ -611,7 +611,8 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     if "target" in kinds:
         entries.append(Patch(facecolor="#fdf1d0", edgecolor=RUST, linewidth=2, linestyle="--", label="target"))
     # In one row: more than a dozen are nearer to one another.
-    close = {"fontsize": 7.5, "handlelength": 1.5, "columnspacing": 0.9} if len(entries) > MANY_ENTRIES else {}
+    many = len(entries) > MANY_ENTRIES
+    close = {"fontsize": min(8.0, 112.0 / len(entries)), "handlelength": 1.5, "columnspacing": 0.9} if many else {}
     axes[0].legend(
         handles=entries, loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=len(entries), frameon=False,
         borderaxespad=0.2, handletextpad=0.5, labelcolor=INK, **{"fontsize": 8.5, "columnspacing": 1.2} | close,
