@@ -188,6 +188,31 @@ class Follows(unittest.TestCase):
         self.assertGreater(np.linalg.norm(live.place("keeper") - [2.5, 0.9]), 0.5)
 
 
+class Reached(unittest.TestCase):
+    def test_a_bar_reaches_who_stands_when_its_side_comes_to_him(self):
+        """Where a ball at an angle from the bar is as far from its middle line as both are thick."""
+        for world, far, angle, rate in (
+            ("", 2.0, 30.0, 60),
+            ("world.y = 'down'", 1.5, 75.0, 30),
+            ("world.view = 'top'", 2.5, 50.0, 144),
+            ("world.view = 'space'", 2.2, 40.0, 60),
+        ):
+            size = 3 if "space" in world else 2
+            place = [far * math.cos(math.radians(angle)), far * math.sin(math.radians(angle)), 0.0][:size]
+            shapes = ("shape = { box = [6, 0.5, 0.5] }", "parts = [{ at = [1.5, 0, 0], shape.box = [3, 0.5, 0.5] }]")
+            if size == 2:
+                shapes = ("shape = { box = [6, 0.5] }", "parts = [{ at = [1.5, 0], shape.box = [3, 0.5] }]")
+            when = (angle - math.degrees(math.asin((0.25 + 0.3) / far))) / 80
+            for shape in shapes:
+                run = nivvo.fire(nivvo.parse(
+                    f"nivvo = 1\n{world}\n[tick]\nrate = {rate}\n[shooter.keeper]\nat = {place}\nshape.ball = 0.3\n"
+                    f"health = 9\n[obstacle.bar]\nat = {[0.0] * size}\n{shape}\nturns = 80\non_shooter.damage = 2\n"
+                    "[ability.flare]\nlaunch.speed = 1\n[case.tap]\nlasts = 1\ninput = []\n"
+                ))  # fmt: skip
+                (hurt,) = [row for row in run.rows("effects") if row["effect"] == "damage"]
+                self.assertAlmostEqual(hurt["time"], when, delta=1e-7, msg=(world, shape))
+
+
 class Told(unittest.TestCase):
     def test_what_makes_no_sense_is_told(self):
         for keys, says in (

@@ -125,7 +125,8 @@ every (counts), choice, group, sighted, loses. age (counts, FOREVER without), fl
 goes_on: bits of the moments (codes of why) that are looked for, and after which it flies on; ends_hold: whether the
 tick stops when it ends. life: counts of the clock, FOREVER without end. reach: path length, inf without end.
 spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as distance
-FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be summed up."""
+FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be summed up.
+turn: the angle that was last turned in a tick, its sine and cosine: kept for the next, all that a flight writes."""
 
 GUIDE = np.dtype(
     [

@@ -13,6 +13,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, from_seconds
+from nivvo.core.frame import length_of
 from nivvo.core.pushing import first_touch
 from nivvo.core.shapes import between
 from nivvo.core.vec import dot, sub
@@ -26,6 +27,9 @@ NEAR = 1e-9
 """Of the scene's size: how near counts as touching."""
 
 NEVER = 1 << 62
+
+MOST_LOOKS = 256
+"""Looks at a body that turns, within a tick: what is so near for so long counts as touching."""
 
 FEW = 8
 """Bodies that are sooner asked one by one."""
@@ -152,9 +156,27 @@ class Reaching:
         here, there = stage.middle(shooter, time), stage.middle(number, time)
         return between(stage.rows[shooter], here, stage.row(number, time), there)[0]
 
+    def _first_turning(self, number: int, shooter: int, now: int, end: int) -> float:
+        """The same with a body that turns: as far on each time as nothing can make up the gap."""
+        stage, rate = self.session.stage, abs(float(self.session.stage.rows[number]["turns"]))
+        ways, time = (stage.motions[shooter], stage.motions[number]), now
+        for _ in range(MOST_LOOKS):
+            if (gap := self._gap(number, shooter, time)) <= 0.5 * self.skin:
+                return time
+            (p, v, a), (q, u, b) = (way.at(time) for way in ways)
+            rest = (end - time) / UNITS
+            fast = length_of(v - u) + length_of(a - b) * rest
+            fast += rate * (length_of(p - q) + stage.reach(shooter) + fast * rest)
+            time += max(int(gap / fast * UNITS), 1) if fast > 0.0 else end
+            if time >= end:
+                return math.inf
+        return time
+
     def _first(self, number: int, shooter: int, now: int, end: int) -> float:
         """When two first touch from now on (clock); inf if they do not before the end."""
         stage = self.session.stage
+        if number in stage.turning:
+            return self._first_turning(number, shooter, now, end)
         one, other = stage.rows[shooter], stage.row(number, now)
         far = stage.reach(number) + stage.reach(shooter) + self.skin
         for start, stop, off, v, a in self._ways(number, shooter, now, end):
@@ -169,19 +191,16 @@ class Reaching:
 
     def _ways(self, number: int, shooter: int, now: int, end: int):
         """How a shooter moves as a body sees it, in pieces of parabolas: from when to when, from where, how."""
-        stage, motions, exact = self.session.stage, self.session.stage.motions, self.session.scene.exact
-        both, body = (motions[shooter], motions[number]), stage.rows[number]
+        motions, exact = self.session.stage.motions, self.session.scene.exact
+        both = motions[shooter], motions[number]
         start = now
         while start < end:
             turns = [turn for motion in both if (turn := motion.next_break(start)) is not None] if exact else []
             stop = min([end, *turns])
             (p, v, a), (q, u, b) = (motion.at(start) for motion in both)
-            q = stage.middle(number, start)
-            if number in stage.turning:
-                u = u + np.cross(body["about"], q - stage.centre(number, start)) * body["turns"]
             if not exact:
                 seconds = (stop - start) / UNITS
-                r, s = motions[shooter].at(stop)[0], stage.middle(number, stop)
+                (r, _, _), (s, _, _) = (motion.at(stop) for motion in both)
                 v, u, a, b = (r - p) / seconds, (s - q) / seconds, np.zeros(3), np.zeros(3)
             yield start, stop, *(sub(tuple(x.tolist()), tuple(y.tolist())) for x, y in ((p, q), (v, u), (a, b)))
             start = stop
