@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from nivvo.spec.case import MEASURES
 from nivvo.spec.keys import keys, of_a_number
 
 TITLES = {"": "At the top of the file", "NUMBER": "A number that depends, in place of NUMBER"}
@@ -28,6 +29,12 @@ def text() -> str:
             line = one.example and f"`{one.example}`"
             cells = (f"`{one.key.rpartition('.')[2]}`", one.takes, one.default, one.means, line)
             lines.append("| " + " | ".join(cell.replace("|", "\\|").replace("\n", " ") for cell in cells) + " |")
+    lines += ["", "## Measures", "", "| measure | what it is | unit | of |", "|---|---|---|---|"]
+    whose = {"projectile": "an ability, a shot or a projectile", "body": "a body", "ability": "an ability"}
+    for name, one in MEASURES.items():
+        default = "the first" if one.of == "projectile" and not one.counts else "all"
+        of = whose[one.of] + ("" if one.needs_of else f"; default: {default}")
+        lines.append(f"| `{name}` | {one.means} | {one.unit} | {of} |")
     return "\n".join(lines) + "\n"
 
 

@@ -207,8 +207,8 @@ def _measure(run: Run, check: Check) -> Outcome:
 
 def _which(run: Run, check: Check) -> str:
     """Of which projectile a number is, where there are several and it is of the first."""
-    names = list(run.names_of(check.of).values())
-    if len(names) < 2 or MEASURES[check.measure].of != "projectile" or check.measure in ("shots", "projectiles"):
+    names, meant = list(run.names_of(check.of).values()), MEASURES[check.measure]
+    if len(names) < 2 or meant.of != "projectile" or meant.counts:
         return ""
     first = names[0]
     if check.measure.startswith("impact"):

@@ -57,17 +57,21 @@ class Input(Table):
 
 
 class Measured(NamedTuple):
-    """A number that a case can measure: what it means, its unit, whose it is, whether it must be said whose."""
+    """A number that a case can measure: what it means, its unit, whose it is, whether it must be said whose.
+
+    counts : of projectiles, it is of all of them, not of the first.
+    """
 
     means: str
     unit: str = ""
     of: str = "projectile"
     needs_of: bool = False
+    counts: bool = False
 
 
 MEASURES = {
-    "shots": Measured("how many shots were fired"),
-    "projectiles": Measured("how many projectiles flew"),
+    "shots": Measured("how many shots were fired", counts=True),
+    "projectiles": Measured("how many projectiles flew", counts=True),
     "contacts": Measured("how many touches there were", of="body"),
     "damage": Measured("how much damage was dealt", of="body"),
     "health": Measured("what health is left", of="body", needs_of=True),
