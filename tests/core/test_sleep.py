@@ -10,6 +10,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core import clock, pool
+from nivvo.core.forces import acting
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
 
@@ -28,7 +29,8 @@ def flown(
     for first in range(0, count, each):
         made.run(ticks(min(each, count - first), rate, first))
     made.place_all(clock.edge_of_rate(rate, count))
-    made.flight["flown"] = 0.0
+    made.cleared = int((made.flight["clear"][: made.live] > 0).sum())
+    made.flight["flown"], made.flight["clear"] = 0.0, 0
     return events_of(made).tobytes(), made.take_samples().tobytes(), made.flight[: made.live].tobytes(), made
 
 
@@ -68,6 +70,27 @@ class Same(unittest.TestCase):
                 made = self.compare(bodies, p, v, **options)
                 slept += int((made.wake[: made.live] != pool.AWAKE).sum())
         self.assertGreater(slept, 100)
+
+    def test_so_they_are_through_drag_where_nothing_is_near_for_some_ticks(self):
+        """In wind too, stiff drag and slow shots, thrown back or not, in both ways to see contacts; and grazes."""
+        rng, clear = np.random.default_rng(21), 0
+        for flat, touch in itertools.product((True, False), (pool.SWEPT, pool.AT_TICKS)):
+            for _ in range(8):
+                side = float(rng.uniform(20, 60))
+                bodies, (p, v) = crowd(rng, int(rng.integers(3, 60)), side, flat, 0.0), shots(rng, 30, side, flat)
+                linear, square = rng.choice([0.0, 0.05, 2.0, 40.0]), rng.choice([0.001, 0.05])
+                wind = rng.normal(size=3) * [4, 4, 0] * rng.integers(2)
+                acts = acting(G if rng.uniform() < 0.5 else (0.0, 0.0, 0.0), linear=linear, square=square, wind=wind)
+                options = {"then": int(rng.choice([pool.END, pool.PASS])), "each": int(rng.choice([1, 7, 180]))}
+                rate = float(rng.choice([30, 144]))
+                made = self.compare(bodies, p, v, acts=acts, flat=flat, touch=touch, rate=rate, **options)
+                clear += made.cleared
+        self.assertGreater(clear, 50)
+        for exponent in range(2, 14):
+            for turn in rng.uniform(0, 2 * np.pi, 6):
+                way = np.array([np.cos(turn), np.sin(turn), 0.0])
+                start = -9.0 * way + (0.6 + rng.choice([-1, 1]) * 10.0**-exponent) * np.array([-way[1], way[0], 0.0])
+                self.compare([ball((0, 0, 0))], [start], [9.0 * way], acts=acting((0, 0, 0), linear=0.1), count=240)
 
     def test_so_they_are_in_each_games_own_step(self):
         rng = np.random.default_rng(3)

@@ -202,6 +202,7 @@ class Arena:
     def _rouse(self) -> None:
         """Wake all that sleeps: it has looked along other ways of bodies than there are now."""
         self.wake[self.wake != pool.AWAKE] = 0
+        self.flight["clear"] = 0
 
     def place_all(self, time: int) -> None:
         """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
@@ -353,7 +354,7 @@ class Arena:
             aged = age >= 0 and (life < 0 or age < life)
             lasts, cause = (age, pool.BY_AGE) if aged else (life, pool.BY_LIFE)
             until, left = pool.FOREVER if lasts < 0 else born + lasts, (*inside, *NOBODY[len(inside) :])
-            self.flight[first] = (p, v, p, v, t0, born, until, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
+            self.flight[first] = (p, v, p, v, t0, born, until, 0, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
             if self.guided:
@@ -366,6 +367,7 @@ class Arena:
         q["v"] = q["v0"] = v
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
         q["flown"], q["end"], q["inside"], q["cause"], q["bounces"], q["past"] = 0.0, 0, -1, pool.BY_LIFE, 0, 0
+        q["clear"] = 0
         q["share"], q["on"], q["pierced"], q["touched"] = 1.0, 0, 0, 0
         life = self.params["life"][param]
         q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)

@@ -33,6 +33,7 @@ from nivvo.core.pool import (
     BLEND,
     BY_APEX,
     BY_HOPS,
+    BY_NEAR,
     BY_NUMBERS,
     DONE,
     DUE,
@@ -72,6 +73,7 @@ from nivvo.core.pool import (
     VERLET,
     WHY,
 )
+from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn
 from nivvo.core.tick.events import NOWHERE, finish, tell
@@ -79,9 +81,12 @@ from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, lodged, set_back, slide
 from nivvo.core.tick.resting import STILL as STANDS
-from nivvo.core.tick.search import WIDER, look, past_movers, veers_by
+from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
 from nivvo.core.turning import distance_at
 from nivvo.core.vec import along, arc, dot, put, sub, vec
+
+CLEAR_TICKS, ASK_AGAIN = 16.0, 8
+"""So many ticks a projectile under drag looks ahead; after so many it is asked again where something was near."""
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
@@ -352,7 +357,9 @@ def seek(k, i, now, clock, again, keep, waiting):
                 span, why = cut if step == EXACT else s, BY_APEX
         if far:
             span, why = past_movers(k, par, float(now["dt"]), way, span), 0
-        t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
+        t, body_key, j = math.inf, 0, -1
+        if not glides or q["clear"] < clock[1]:
+            t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
         if far:
             if j >= 0:
                 span = min(t, span)
@@ -382,6 +389,8 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
+                if glides and clock[1] > abs(q["clear"]):
+                    q["clear"] = clear_until(k, q, par, now, clock[1])
                 if not may_sleep(k, q, par, falls):
                     return waiting
                 # All of the tick is flown: look on along the parabola, to sleep until something may come.
@@ -485,6 +494,32 @@ def may_sleep(k, q, par, falls):
     if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf or par["flown"] < math.inf:
         return False
     return q["inside"][0] < 0
+
+
+@cold
+def clear_until(k, q, par, now, time):
+    """Until when (clock) nothing is in the way of a projectile under drag alone, or below 0 when to ask again.
+
+    In some ticks from ``time`` on it goes no farther than its speed and the greatest pull allow.
+    """
+    again = -(time + ASK_AGAIN * (now["end"] - now["start"]))
+    if k.world[0]["sleeps"] == 0 or par["careful"] != 0 or k.apart[1] > 0 or q["inside"][0] >= 0 or q["on"] != 0:
+        return again
+    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+        return again
+    w, p, v, a, wind = k.world[0], vec(q["p"]), vec(q["v"]), vec(par["a"]), vec(par["wind"])
+    span, pull, speed = CLEAR_TICKS * float(now["dt"]), math.sqrt(dot(a, a)), math.sqrt(dot(v, v))
+    most = speed + math.sqrt(dot(wind, wind)) + pull * span
+    pull += (float(par["linear"]) + float(par["square"]) * most) * most
+    bend = 0.5 * pull * span * span
+    wide = float(par["radius"]) + 1.001 * bend + WIDER * float(w["skin"])
+    low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), wide)
+    found = gather(k, w, low, high, True, False)
+    for m in range(found):
+        b = k.bodies[k.scratch[m]]
+        if b["out"] == 0 and distance(b, sub(p, vec(b["c"])))[0] <= wide + 1.001 * speed * span:
+            return again
+    return time + int(span * UNITS)
 
 
 @inner

@@ -293,7 +293,7 @@ def begin(q, par, start, time, p, v):
     # On the clock it begins a whole count, a little earlier, where it would have been then.
     a, since = vec(par["a"]), int(time * UNITS)
     early = since / UNITS - time
-    q["t0"] = start + since
+    q["t0"], q["clear"] = start + since, 0
     put(q["p0"], arc(p, v, a, early))
     put(q["v0"], along(v, a, early))
 
