@@ -9,6 +9,7 @@ import numpy as np
 
 import nivvo
 from nivvo.errors import DrillError
+from nivvo.play.questions.decided import defaults
 from tests.core.slow import boxed, first_touch, segment
 
 VIEWS = ("", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")
@@ -164,6 +165,12 @@ class OneBody(unittest.TestCase):
                 f"flight.homing = {{ turn_rate = 720, group = '{group}' }}")  # fmt: skip
             run = nivvo.fire(made(CRAB, homing, shooter="at = [0, 3]"))
             self.assertEqual(run.rows("contacts")[0]["group"], group or "targets")
+
+    def test_no_default_shape_is_told_of_it(self):
+        drill = made(CRAB, shooter="at = [0, 1.5]")
+        self.assertNotIn("target.crab.shape", [key for key, _ in defaults(drill, nivvo.fire(drill))])
+        told = {one.key: one.value for one in nivvo.explain(drill)}
+        self.assertEqual(told["target.crab.shape"], "that of its parts")
 
 
 class Goes(unittest.TestCase):

@@ -130,6 +130,8 @@ def meaning(tables: dict[str, Any], key: Key) -> str:
         ("case", "input"): "one tap of each button at 0 s",
         ("case", "lasts"): "until nothing flies any more",
     }
+    if (kind, last) == ("target", "shape") and tables["target"][key[1]].get("parts"):
+        return "that of its parts"
     if (kind, last) == ("ability", "elevation") and key[-2] == "aim":
         return ""
     return table.get((kind, last), "")

@@ -40,7 +40,7 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
         out.append((f"case.{run.case}.input", "one tap of each button at 0 s"))
     touched = {row["body"] for row in run.rows("contacts")}
     for name, target in model.target.items():
-        if target.shape is None and (name in touched or not touched):
+        if target.shape is None and target.parts is None and (name in touched or not touched):
             out.append((f"target.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
     return out
 
