@@ -56,7 +56,7 @@ def _judged(run: Run, check: Check, others: Callable[[str], Run] | None) -> Outc
         if check.of not in whose(one):
             fired = ", ".join(map(one.id_of, one.fired[-3:])) or "nothing"
             return Outcome(written(check), False, f"there is no {check.of} in {one.case}; fired: {fired}", math.nan, "")
-    return (VERSUS if check.verb in VERSUS else VERB)[check.verb](*([run, check, *runs[1:]]))
+    return (VERSUS if check.verb in VERSUS else VERB)[check.verb](run, check, *runs[1:])
 
 
 def written(check: Check) -> str:
