@@ -96,14 +96,16 @@ def _params(arena: Arena, acts, columns: dict, then, size: int) -> np.ndarray | 
 
 def _collect(arena: Arena, ends: Ends, first: int, over: int) -> None:
     """Write down how the shots of a batch ended, and where those are that still fly at ``over`` (clock)."""
-    events = arena.take_events()
-    done = events[events["kind"] == pool.ENDED]
-    rows = first + done["key"]
-    ends.time[rows] = done["start"] / UNITS + done["after"]
-    ends.code[rows], ends.body[rows] = done["code"], done["body"]
-    ends.p[rows], ends.v[rows] = done["p"], done["v"]
-    met = events["key"][(events["kind"] == pool.CONTACT) | (events["kind"] == pool.OVERLAP)]
-    np.add.at(ends.contacts, first + met, 1)
+    # Column by column: the rows are long, and few of their fields are asked for.
+    events = arena.events[: arena.counters[pool.EVENTS]]
+    kind, key = events["kind"].copy(), events["key"].copy()
+    done = np.flatnonzero(kind == pool.ENDED)
+    rows = first + key[done]
+    ends.time[rows] = events["start"][done] / UNITS + events["after"][done]
+    for column, name in ((ends.code, "code"), (ends.body, "body"), (ends.p, "p"), (ends.v, "v")):
+        column[rows] = events[name][done]
+    np.add.at(ends.contacts, first + key[(kind == pool.CONTACT) | (kind == pool.OVERLAP)], 1)
+    arena.counters[pool.EVENTS] = 0
     flying = arena.flight[: arena.live]
     rows = first + flying["key"]
     ends.time[rows], ends.p[rows], ends.v[rows] = over / UNITS, flying["p"], flying["v"]
