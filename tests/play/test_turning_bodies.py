@@ -176,16 +176,20 @@ class Follows(unittest.TestCase):
         self.assertAlmostEqual(found, np.nanmin(gaps), delta=1e-5)
 
     def test_who_stands_is_pushed_by_what_turns(self):
-        text = "nivvo = 1\nworld.view = 'top'\n[shooter.keeper]\nat = [2.5, 0.9]\nshape.ball = 0.3\nwalk.speed = 3\n"
-        text += "[ability.flare]\nlaunch.speed = 1\n[obstacle.bar]\nat = [0, 0]\nshape.box = [8, 0.2]\nturns = 40\n"
-        live = nivvo.Live(nivvo.parse(text), compiled=False)
-        for tick in range(1, 121):
-            live.step()
-            place, angle = live.place("keeper"), math.radians(40) * tick / 60
-            aside = abs(-place[0] * math.sin(angle) + place[1] * math.cos(angle)) - 0.1 - 0.3
-            # It is seen as it stood when the tick began: never deeper than the bar goes in one.
-            self.assertGreater(aside, -math.radians(40) / 60 * 4.0, tick)
-        self.assertGreater(np.linalg.norm(live.place("keeper") - [2.5, 0.9]), 0.5)
+        for turns, deepest in ((40, 0.011), (120, 0.011), (300, 0.03)):
+            text = (
+                "nivvo = 1\nworld.view = 'top'\n[shooter.keeper]\nat = [2.5, 0.9]\nshape.ball = 0.3\nwalk.speed = 3\n"
+            )
+            text += "[ability.flare]\nlaunch.speed = 1\n[obstacle.bar]\nat = [0, 0]\nshape.box = [8, 0.2]\n"
+            live = nivvo.Live(nivvo.parse(f"{text}turns = {turns}\n"), compiled=False)
+            for tick in range(1, 61):
+                live.step()
+                place, angle = live.place("keeper"), math.radians(turns) * tick / 60
+                aside = abs(-place[0] * math.sin(angle) + place[1] * math.cos(angle)) - 0.1 - 0.3
+                # It is seen as it stands when a step begins: in a tick as many as it takes for so little.
+                ahead = abs(place[0] * math.cos(angle) + place[1] * math.sin(angle)) < 4.0
+                self.assertGreater(aside if ahead else 0.0, -deepest, (turns, tick))
+            self.assertGreater(np.linalg.norm(live.place("keeper") - [2.5, 0.9]), 0.3)
 
 
 class Reached(unittest.TestCase):

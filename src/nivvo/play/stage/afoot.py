@@ -17,6 +17,9 @@ from nivvo.play.stage.motion import Walker
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
 
+SWEEP, MOST_STEPS = 0.01, 16
+"""Metres that what turns may sweep in a step of who walks near it, and steps in a tick at most."""
+
 MORE = 1e-6
 """Of the scene's size, by which more is looked at."""
 
@@ -68,12 +71,29 @@ class Afoot:
 
     def go(self, number: int, time: int) -> None:
         """Write how one goes from a time on (clock) to the end of the present tick."""
-        stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
-        time = max(time, motion.carried)
-        if stage.out(number) or time >= self.end:
+        time = max(time, self.stage.motions[number].carried)
+        if self.stage.out(number) or time >= self.end:
             return
+        steps = self._steps(number, time)
+        for k in range(steps):
+            start, end = (time + (self.end - time) * one // steps for one in (k, k + 1))
+            self._go(number, start, end)
+
+    def _steps(self, number: int, time: int) -> int:
+        """In how many steps one goes to the tick's end: more where a body turns that may push him."""
+        stage, most = self.stage, 0.0
+        for k in stage.turning:
+            far = length_of(stage.centre(k, time) - stage.centre(number, time)) - stage.reach(number)
+            if stage.kinds[k] == "obstacle" and not stage.out(k) and far < stage.reach(k):
+                most = max(most, abs(float(stage.rows[k]["turns"])) * stage.reach(k))
+        sweep = most * (self.end - time) / UNITS
+        return max(1, min(MOST_STEPS, math.ceil(sweep / (SWEEP * stage.scene.metre))))
+
+    def _go(self, number: int, time: int, end: int) -> None:
+        """Write how one goes from a time to another (clock), all that turns as it stands at the first."""
+        stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
-        others = [self._other(k, time) for k in self._about(number, place, velocity, acceleration, time)]
+        others = [self._other(k, time, end) for k in self._about(number, place, velocity, acceleration, time)]
         others += [self.floors[number]] if number in self.floors else []
         rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
         known = (place.tobytes(), stage.rows["out"].tobytes()) if rests else None
@@ -87,13 +107,13 @@ class Afoot:
         up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
         vertical = scene.frame.vertical and scene.gravity.any()
         gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
-        seconds = (self.end - time) / UNITS
+        seconds = (end - time) / UNITS
         pieces = tread(
             feet, others, gait, _three(scene.gravity), _three(up) if vertical else None, 0.0, seconds, scene.size
         )
         motion.stands = feet.stands
         for piece in pieces:
-            when = min(time + round(piece.time * UNITS), self.end)
+            when = min(time + round(piece.time * UNITS), end)
             motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
 
     def _leapt(self, feet: Feet, motion: Walker) -> tuple[float, float, float]:
@@ -111,11 +131,11 @@ class Afoot:
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
         return stage.around(place, np.zeros(3), far, "obstacle")
 
-    def _other(self, number: int, time: int) -> Other:
+    def _other(self, number: int, time: int, end: int) -> Other:
         stage = self.stage
         here, velocity = stage.middle(number, time), (0.0, 0.0, 0.0)
         if stage.motions[number].moves:
-            velocity = _three((stage.middle(number, self.end) - here) / ((self.end - time) / UNITS))
+            velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
         return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number))
 
 
