@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from nivvo.core.stick import angle_of, tilt, turned
@@ -22,6 +22,8 @@ def stepped(start, times, rows, now, dead_zone, snap, rate, ticks=20_000):
         wanted = angle_of(held[-1], dead_zone, snap) if held else None
         if wanted is not None:
             way = (wanted - angle + 180.0) % 360.0 - 180.0
+            # Exactly opposite: toward greater angles.
+            way = 180.0 if way == -180.0 else way
             angle = wanted if abs(way) <= rate * h else angle + np.sign(way) * rate * h
     return angle
 
@@ -37,6 +39,7 @@ class Stick(unittest.TestCase):
                 self.assertAlmostEqual(snapped % (360 / ways), 0.0, delta=1e-12)
                 self.assertLessEqual(abs((snapped - angle + 180) % 360 - 180), 180 / ways + 1e-9)
 
+    @example([(1.0, (-1.0, 0.0)), (0.015625, (0.0, 1.0))], 0.0, 30.0, None)
     @given(sticks, st.floats(-180, 180), st.floats(30, 720), st.sampled_from([None, 4, 8]))
     def test_the_turn_agrees_with_many_small_steps(self, rows, start, rate, snap):
         times = list(np.cumsum([gap for gap, _ in rows]))
