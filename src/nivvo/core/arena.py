@@ -188,8 +188,9 @@ class Arena:
         self.boxes = np.ascontiguousarray(boxes)
         self.edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
-        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * len(self.bodies)), dtype=np.int32)
         there = self.bodies["out"] == 0
+        most = max(int(np.count_nonzero(there)), 1)
+        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * most), dtype=np.int32)
         large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & there)
         moving = np.flatnonzero((self.bodies["moves"] != 0) & there)
         binned = np.count_nonzero((self.bodies["layer"] == pool.MOVING) & there)
