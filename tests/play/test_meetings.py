@@ -141,6 +141,25 @@ class Meet(unittest.TestCase):
                 elif gap.min() > 1e-3:
                     self.assertNotIn((a, b), found)
 
+    def test_what_is_sent_has_the_damage_of_what_met_not_of_another_in_the_air(self):
+        more = """
+        [ability.decoy]
+        shooter = "keeper"
+        firing.button = "decoy"
+        launch.speed = 1
+        on.gulls.damage = 100
+        [ability.chip]
+        launch.speed = 10
+        [target.gull]
+        at = [25, 0]
+        group = "gulls"
+        [case.late]
+        input = [{ t = 0, tap = "decoy" }, { t = 0.1, tap = "flare" }, { t = 0.1, tap = "rivet", shooter = "rival" }]
+        """
+        sends = "on.rivet = { then = 'end', sends = { ability = 'chip', damage = 'kept', along = 'onward' } }"
+        drill = made(f"{sends}\non.gulls.damage = 7", f"on.gulls.then = 'ignore'\n{more}", speed=20, fast=20)
+        self.assertEqual(nivvo.measure(nivvo.fire(drill, "late"), "damage", "gull")[0], 7.0)
+
     def test_nonsense_is_told(self):
         for rule, says in (
             ("on.rivet.damage = 3", "no health"),

@@ -32,6 +32,10 @@ def plain(answers: np.ndarray) -> None:
     answers["keeps_speed"], answers["keeps_damage"], answers["pierces"], answers["enters"] = 1.0, 1.0, -1, 1
 
 
+FEW = 32
+"""Bodies that are looked through one by one sooner than all at once."""
+
+
 class Arena:
     """One world with its bodies and projectiles.
 
@@ -178,6 +182,14 @@ class Arena:
         self.bodies = bodies
         return number
 
+    def near(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> list[int]:
+        """The numbers of the bodies whose boxes, as they were laid, overlap one from its low to its high corner."""
+        (x, y, z), (a, b, c) = high, (-low[0], -low[1], -low[2])
+        if isinstance(self._edges, np.ndarray):
+            return np.flatnonzero((self._edges <= (x, y, z, a, b, c)).all(axis=1)).tolist()
+        return [k for k, (d, e, f, g, h, i) in enumerate(self._edges)
+                if d <= x and e <= y and f <= z and g <= a and h <= b and i <= c]  # fmt: skip
+
     def plan(self) -> None:
         """Lay the grid anew: after bodies have come, or have come to move."""
         if self.bodies["turns"].any():
@@ -186,7 +198,8 @@ class Arena:
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5
         self.boxes = np.ascontiguousarray(boxes)
-        self.edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
+        edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
+        self._edges = edges.tolist() if len(edges) <= FEW else edges
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
         there = self.bodies["out"] == 0
         most = max(int(np.count_nonzero(there)), 1)
@@ -295,7 +308,7 @@ class Arena:
 
         ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
         ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
-        most (-1: any), least speed. ``holds``: whether the engine holds at such a contact. ``moments``: fields of
+        most (-1: any), least speed. ``holds``: of what follows AT_ONCE or LATER, else 0. ``moments``: fields of
         PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
         damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
         n = self.spare.pop() if self.spare else self.used
@@ -398,8 +411,9 @@ class Arena:
     def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
         """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
 
-        It comes back sooner, within a tick (``why``): DUE before the first contact at ``until`` (clock) or later, or
-        HOLD for what is to be decided outside. Called again with the ticks that are left it goes on from there.
+        It comes back sooner, within a tick (``why``): DUE before the first contact at ``until`` (clock) or later,
+        HOLD for what is to be decided outside, or OWES at a tick's end after which something is. Called again with the
+        ticks that are left it goes on from there.
         ``keep``: projectiles may have to look again within a tick. Raises OverflowError if one tick had more events
         than there was room for.
         """
@@ -436,7 +450,7 @@ class Arena:
 
     @property
     def why(self) -> int:
-        """Why the engine came back: ``pool.DONE``, EMPTY, DUE or HOLD."""
+        """Why the engine came back: ``pool.DONE``, EMPTY, DUE, HOLD or OWES."""
         return int(self.counters[pool.WHY])
 
     def end(self, row: int, time: int, cause: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from bisect import bisect_right
 from pathlib import Path
 
@@ -49,6 +50,11 @@ class Ticks:
             gone = len(self.past) - KEPT // 2
             del self.past[:gone]
             self.first += gone
+
+    @property
+    def longest(self) -> int:
+        """At least how long (counts) each tick lasts, as the rules have it."""
+        return math.ceil(clock.UNITS / self.rate) + 1 if self.frames is None else int(self.frames.max())
 
     def edge(self, tick: int) -> int:
         """When a tick starts, on the clock."""

@@ -13,11 +13,12 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from nivvo.core import clock, pool
+from nivvo.core.curves import Curve
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.shapes import between
 from nivvo.core.tick.answer import put_out
-from nivvo.plan.ability import Ability
-from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Lasting, Moment, Pull, Score, Sends
+from nivvo.plan.ability import Ability, Answer
+from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
 from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
@@ -68,28 +69,87 @@ class Consequences:
         self.pushes: dict[int, np.ndarray] = {}
         self.scores: dict[str, tuple[float, int | None, float]] = {}
         self.lasting: list[Goes] = []
+        self.longest = session.scene.ticks.longest
+
+    def holds(self, ability: Ability, answer: Answer) -> int:
+        """When what follows a contact is due: ``pool.AT_ONCE``, or LATER, at the tick's end; 0 where nothing follows.
+
+        What flies may not hang on it before then, nor what is decided of the case.
+        """
+        if not answer.effects:
+            return 0
+        waits = not isinstance(ability.radius, Curve) and all(self._waits(one) for one in answer.effects)
+        return pool.LATER if waits else pool.AT_ONCE
+
+    def _waits(self, effect: Effect) -> bool:
+        if isinstance(effect, Lasting):
+            return effect.every >= self.longest
+        if isinstance(effect, Anchor):
+            return effect.opens is None
+        if isinstance(effect, Score):
+            return all(goal.score is None for goal in self.session.deciding.goals)
+        return isinstance(effect, Knock | Pull)
+
+    def lengthen(self, tick: int) -> None:
+        """A tick may last so long (clock) from now on: what lasts may be due within it."""
+        if tick > self.longest:
+            self.longest = tick
+            self.session.hold_anew()
+
+    def catch_up(self) -> bool:
+        """Do what the engine owes: what follows LATER. Whether there was anything.
+
+        Contact by contact, as if it had held at each of them: who is put out after a contact is not yet out for it,
+        and what is written of it stands behind it.
+        """
+        arena, stage = self.session.arena, self.session.stage
+        counters, first = arena.counters, int(arena.counters[pool.OWED]) - 1
+        counters[pool.OWED] = 0
+        held, written = arena.why == pool.HOLD, int(counters[pool.EVENTS])
+        end = int(counters[pool.BEGAN]) if held else written
+        if not 0 <= first < end:
+            return False
+        rows = _copy(arena.events[first:end])
+        told, groups, out, behind = rows.tolist(), arena.bodies["group"], arena.bodies["out"], []
+        died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
+        for k in died:
+            out[stage.pieces(told[k][BODY])] = 0
+        k = 0
+        while k < len(told):
+            begun, k = k, _end_of_answer(told, k)
+            while died and died[0] < k:
+                out[stage.pieces(told[died.pop(0)][BODY])] = 1
+            if told[begun][KIND] not in TOUCHES:
+                continue
+            ability = self.session.scene.abilities[self.session.of_key(told[begun][KEY])[0]]
+            if effects := ability.answers[groups[told[begun][BODY]]].effects:
+                self.apply(_contact_of(rows, begun, told[begun], ability.radius), effects)
+                behind += [k] * (int(counters[pool.EVENTS]) - written - len(behind))
+        if behind:
+            order = np.argsort([*range(1, 2 * (written - first), 2), *(2 * k for k in behind)], kind="stable")
+            whole = arena.events[first : written + len(behind)]
+            whole[:] = whole[order]
+            counters[pool.BEGAN] += len(behind)
+        return True
 
     def held(self) -> None:
         """Do what follows at the moment at which the engine holds."""
         session, arena = self.session, self.session.arena
         if session.touches:
             return
-        row = arena.flight[int(arena.counters[pool.HELD])]
-        key, whose = int(row["key"]), session.of_key(int(row["key"]))
-        ability, radius, found = session.scene.abilities[whose[0]], None, []
-        for event, kind in self._just_now(key):
-            effects = self._effects(ability, key, kind, event)
-            keeps = kind == pool.ENDED and ability.keeps_last
+        rows = _copy(arena.events[int(arena.counters[pool.BEGAN]) : int(arena.counters[pool.EVENTS])])
+        told = rows.tolist()
+        key, whose = told[0][KEY], session.of_key(told[0][KEY])
+        ability = session.scene.abilities[whose[0]]
+        radius = float(arena.params["radius"][arena.flight["param"][arena.counters[pool.HELD]]])
+        for k, row in enumerate(told):
+            effects = self._effects(ability, row) if row[KEY] == key else ()
+            keeps = row[KIND] == pool.ENDED and ability.keeps_last
             if effects or keeps:
-                radius = float(arena.params["radius"][row["param"]]) if radius is None else radius
-                vectors = [event[name].copy() for name in ("p", "v", "u", "normal")]
-                body, start, after = int(event["body"]), int(event["start"]), float(event["after"])
-                gap = float(event["left"]) if vectors[3].any() else 0.0
-                found.append((Contact(key, body, start, after, *vectors, radius, gap), effects, keeps))
-        for contact, effects, keeps in found:
-            self.apply(contact, effects)
-            if keeps:
-                self.ended[whose] = contact
+                contact = _contact_of(rows, k, row, radius)
+                self.apply(contact, effects)
+                if keeps:
+                    self.ended[whose] = contact
 
     def again_there(self, name: str, shooter: str, time: int) -> bool:
         """Let what follows a further press happen where the last projectile ended; whether there is such a place."""
@@ -97,7 +157,8 @@ class Consequences:
         if contact is None:
             return False
         effects = self.session.scene.abilities[name].moments["again"].effects
-        self.apply(contact._replace(start=time, after=0.0), effects)
+        tick = self.session.scene.ticks.holding(time)
+        self.apply(contact._replace(start=time, after=0.0, tick=tick), effects)
         return True
 
     def fired(self, shot: Shot, ability: Ability, depth: int) -> None:
@@ -107,31 +168,18 @@ class Consequences:
         arena, first = self.session.arena, self.session.key_of(shot)
         for k, one in enumerate(shot.sent):
             row = int(np.flatnonzero(arena.flight["key"][: arena.live] == first + k)[0])
-            held, arena.counters[pool.HELD] = int(arena.counters[pool.HELD]), row
-            contact = Contact(first + k, -1, shot.time, 0.0, one.at, one.velocity, NOWHERE, NOWHERE, shot.radius)
-            self.apply(contact, moments["fired"].effects)
-            arena.counters[pool.HELD] = held
+            tick = self.session.scene.ticks.holding(shot.time)
+            contact = Contact(first + k, -1, shot.time, 0.0, tick, one.at, one.velocity, NOWHERE, NOWHERE, shot.radius)
+            self.apply_of(row, contact, moments["fired"].effects)
 
-    def _just_now(self, key: int) -> list[tuple[np.void, int]]:
-        """The events of what the engine holds at, and their kinds: from its contact, its moment or its end on."""
-        events, out = self.session.arena.events, []
-        for k in range(int(self.session.arena.counters[pool.EVENTS]) - 1, -1, -1):
-            event = events[k]
-            if event["key"] != key:
-                break
-            kind = int(event["kind"])
-            out.append((event, kind))
-            if kind in BEGINS or (kind == pool.ENDED and int(event["code"]) in OF_ITSELF):
-                break
-        return out[::-1]
-
-    def _effects(self, ability: Ability, key: int, kind: int, event: np.void) -> tuple[Effect, ...]:
+    def _effects(self, ability: Ability, row: tuple) -> tuple[Effect, ...]:
         """What follows one event."""
-        if kind in (pool.CONTACT, pool.OVERLAP):
-            return ability.answers[int(self.session.stage.rows["group"][event["body"]])].effects
+        kind = row[KIND]
+        if kind in TOUCHES:
+            return ability.answers[self.session.arena.bodies["group"][row[BODY]]].effects
         if not ability.moments or kind not in (pool.MOMENT, pool.ENDED):
             return ()
-        moments, word = self.moments(ability, self.depth.get(key, 0)), WORDS.get(int(event["code"]))
+        moments, word = self.moments(ability, self.depth.get(row[KEY], 0)), WORDS.get(row[CODE])
         found = [moments[word].effects] if word in moments else []
         if kind == pool.ENDED and "ended" in moments:
             found.append(moments["ended"].effects)
@@ -146,6 +194,13 @@ class Consequences:
             for effect in effects:
                 if type(effect) is kind:
                     apply(self, contact, effect)
+
+    def apply_of(self, row: int, contact: Contact, effects: tuple[Effect, ...]) -> None:
+        """Apply effects of a projectile, by its row, that is not the one at which the engine holds."""
+        counters = self.session.arena.counters
+        held, counters[pool.HELD] = int(counters[pool.HELD]), row
+        self.apply(contact, effects)
+        counters[pool.HELD] = held
 
     def moments(self, ability: Ability, depth: int) -> dict[str, Moment]:
         """The moments of a projectile: without those that send more generations than may follow."""
@@ -266,7 +321,7 @@ class Consequences:
         for code, one in self.anchors.leave(session.stage, mark, point, time):
             other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
             pair = -1.0 if other is None else float(other.key)
-            where = session.stage.carried(one.body, one.offset, one.time, time)
+            where = point if one is mark else session.stage.carried(one.body, one.offset, one.time, time)
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
         if effect.opens is not None:
             self._open()
@@ -355,8 +410,7 @@ class Consequences:
 
     def _at(self, contact: Contact) -> tuple:
         """When and where, as the engine writes it."""
-        tick = self.session.scene.ticks.holding(contact.start)
-        return contact.start, contact.after, tick, contact.p, contact.normal
+        return contact.start, contact.after, contact.tick, contact.p, contact.normal
 
     def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
         """Let projectiles leave from a contact along a unit vector (3,), at once.
@@ -453,12 +507,28 @@ class Consequences:
 
 
 KINDS = ("obstacle", "target", "shooter")
-BEGINS = {pool.CONTACT, pool.OVERLAP, pool.MOMENT}
-OF_ITSELF = {
-    pool.BY_LIFE, pool.BY_REACH, pool.BY_BOUNDS, pool.BY_FULL, pool.BY_PRESS, pool.BY_CALL, pool.BY_LOSS, pool.BY_APEX,
-    pool.BY_NEAR, pool.BY_AGE, pool.BY_FLOWN, pool.BY_HOPS, pool.BY_NUMBERS,
-}  # fmt: skip
-"""Why a projectile ends that no contact ends."""
+TOUCHES = {pool.CONTACT, pool.OVERLAP}
+BECOMES = {pool.ENDED, pool.BOUNCED, pool.SLOWED, pool.SLID, pool.RESTED}
+KEY, KIND, BODY, CODE = (pool.EVENT.names.index(name) for name in ("key", "kind", "body", "code"))
+
+
+def _end_of_answer(told: list[tuple], k: int) -> int:
+    """Where the events of an answer end that begin at ``k``: a contact, its damage, and what becomes of it."""
+    key, touches, k = told[k][KEY], told[k][KIND] in TOUCHES, k + 1
+    while touches and k < len(told) and told[k][KEY] == key and told[k][KIND] in (pool.DAMAGE, pool.OUT):
+        k += 1
+    return k + 1 if touches and k < len(told) and told[k][KEY] == key and told[k][KIND] in BECOMES else k
+
+
+def _copy(rows: np.ndarray) -> np.ndarray:
+    """Rows as they are now: by their bytes, which is quicker than by their fields."""
+    return rows.view(np.uint8).copy().view(rows.dtype)
+
+
+def _contact_of(rows: np.ndarray, k: int, row: tuple, radius: float) -> Contact:
+    """What one of some rows of ``pool.EVENT`` tells, ``row`` as a tuple."""
+    start, after, key, tick, _, body, _, _, gap = row[:9]
+    return Contact(key, body, start, after, tick, *(rows[name][k] for name in ("p", "v", "u", "normal")), radius, gap)
 
 
 def _after(time: int, way: np.ndarray, speed: float | None) -> int:

@@ -32,7 +32,7 @@ class Flying:
     """The arena of a session on its way through the ticks; ``reached``: how far into the present one (clock)."""
 
     def __init__(self, session: Session):
-        self.session, self.reached, self._part = session, None, (0, 0)
+        self.session, self.reached, self._part, self._owed = session, None, (0, 0), False
 
     def ahead(self, tick: int) -> None:
         """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
@@ -72,13 +72,16 @@ class Flying:
             done = self._run(ticks.rows(first, last - first), keep=session.minds)
             session.ran = max(session.ran, first + done)
             held = session.arena.why == pool.HOLD
-            session.tick = first + done if held else last
+            session.tick = first + done if held or self._owed else last
             self._metered(session.tick - first)
             if held:
                 self.reached = ticks.edge(session.tick)
                 session.held()
                 return
             self.reached = None
+            if self._owed:
+                self._begin()
+                return
             if session.arena.why == pool.EMPTY:
                 break
         while session.pending and session.tick < tick:
@@ -95,11 +98,16 @@ class Flying:
         self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
         self.reached = None
         session.tick += 1
-        session.ran = session.tick
-        session.consequences.at_edge(session.scene.ticks.edge(session.tick))
-        session.deciding.at_edge(session.scene.ticks.edge(session.tick))
-        session.think()
+        self._begin()
         self._metered(1)
+
+    def _begin(self) -> None:
+        """What comes about at the start of the present tick."""
+        session, now = self.session, self.session.scene.ticks.edge(self.session.tick)
+        session.ran = session.tick
+        session.consequences.at_edge(now)
+        session.deciding.at_edge(now)
+        session.think()
 
     def _within(self, time: int, until: int) -> None:
         """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""
@@ -166,9 +174,11 @@ class Flying:
         if self.session.faced:
             self.session.stage.face_all(int(rows["start"][0]))
         try:
-            return self.session.arena.run(rows, until, keep)
+            done = self.session.arena.run(rows, until, keep)
         except OverflowError as error:
             raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
+        self._owed = self.session.consequences.catch_up()
+        return done
 
     def _metered(self, ticks: int) -> None:
         session = self.session

@@ -218,6 +218,8 @@ class Live(Tabled):
         if dt is not None and not LEAST_FRAME <= dt <= 10.0:
             raise CallError(f"a tick lasts from {LEAST_FRAME:g} to 10 s, not {dt}")
         self.scene.ticks.play(session.tick, dt)
+        if dt is not None:
+            session.consequences.lengthen(clock.from_seconds(dt))
         session.timers.played(session.tick)
         session.step()
         events = self._events() if session.shots or session.refused or session.states else []

@@ -81,12 +81,12 @@ class Meetings:
             if answer is None:
                 continue
             normal, (p, v) = n if k == 0 else -n, states[k]
-            told = (seconds, int(now["tick"]), p, normal)
-            arena.note(pool.MET, -1, answer.then, float(keys[1 - k]), 0.0, keys[k], origin, *told)
+            tick = int(now["tick"])
+            arena.note(pool.MET, -1, answer.then, float(keys[1 - k]), 0.0, keys[k], origin, seconds, tick, p, normal)
             event = arena.events[int(arena.counters[pool.EVENTS]) - 1]
             event["v"], event["u"] = (ways[k] if answer.then == pool.BOUNCE else v), states[1 - k][1]
-            contact = Contact(keys[k], -1, origin, seconds, p, v, states[1 - k][1], normal, radii[k])
-            session.consequences.apply(contact, answer.effects)
+            contact = Contact(keys[k], -1, origin, seconds, tick, p, v, states[1 - k][1], normal, radii[k])
+            session.consequences.apply_of(rows[k], contact, answer.effects)
             gone[k] = gone[k] or answer.then == pool.END
             gone[1 - k] = gone[1 - k] or answer.removes
         for k, row in enumerate(rows):

@@ -30,6 +30,7 @@ from nivvo.core.pool import (
     ALONE,
     AT_LIMIT,
     AWAKE,
+    BEGAN,
     BLEND,
     BY_APEX,
     BY_HOPS,
@@ -57,6 +58,8 @@ from nivvo.core.pool import (
     MID,
     MOVING,
     ORBITS,
+    OWED,
+    OWES,
     REDIRECTED,
     RESTED,
     ROOM,
@@ -110,8 +113,8 @@ def advance(k):
     ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are rewritten for bodies that move. ``apart``: how many
     bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first
     two kinds. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or samples); DUE (the next
-    contact is not before counters[UNTIL]); HOLD (something is to be decided outside). Then call again with the
-    ticks that are left: in the middle of the first of them it goes on where it was.
+    contact is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so it is at a
+    tick's end). Then call again with the ticks that are left: in the middle of the first it goes on where it was.
     """
     counters = k.counters
     counters[WHY], counters[TICK] = DONE, 0
@@ -134,6 +137,9 @@ def advance(k):
         counters[TICK] = nth + 1
         if counters[LIVE] == 0:
             counters[WHY] = EMPTY
+            return
+        if counters[OWED] != 0:
+            counters[WHY] = OWES
             return
 
 
@@ -167,6 +173,7 @@ def fly(k, now):
             if q["end"] != 0 or turn != at["turn"]:
                 continue
             after = ON
+            counters[BEGAN] = counters[EVENTS]
             if j == AT_LIMIT:
                 after = at_limit(k, i, now, t)
             elif j >= 0:

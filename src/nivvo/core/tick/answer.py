@@ -8,6 +8,8 @@ from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.curves import read_off
 from nivvo.core.pool import (
+    AT_ONCE,
+    BEGAN,
     BOUNCE,
     BOUNCED,
     BY_AGE,
@@ -31,10 +33,12 @@ from nivvo.core.pool import (
     GUIDED,
     IGNORE,
     INSIDE_MOST,
+    LATER,
     LODGE,
     MOMENT,
     OUT,
     OVERLAP,
+    OWED,
     PASS,
     REDIRECTED,
     RESTED,
@@ -94,7 +98,9 @@ def answer(k, i, j, now, t):
     elif then == PASS and not put_inside(q, j):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
-    held = HELD if ans["holds"] != 0 else 0
+    held = HELD if ans["holds"] == AT_ONCE else 0
+    if ans["holds"] == LATER and k.counters[OWED] == 0:
+        k.counters[OWED] = k.counters[BEGAN] + 1
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     q["touched"] += 1
     pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0

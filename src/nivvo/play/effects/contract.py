@@ -12,16 +12,17 @@ from nivvo.plan.effects import Anchor, Blink, Lasting, Pull, Score, Sends
 class Contact(NamedTuple):
     """A contact, or another moment of a flight, that the engine holds at.
 
-    key : of the projectile. body : the number of what it touched, or -1. start, after : clock of the tick's start, and
-    s since then. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's velocity and outward normal
-    there, nothing where there is none. radius : of the projectile (units). gap : between the surfaces, below 0 where it
-    began inside.
+    key : of the projectile. body : the number of what it touched, or -1. start, after, tick : clock of the tick's
+    start, s since then, and its number. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's
+    velocity and outward normal there, nothing where there is none. radius : of the projectile (units). gap : between
+    the surfaces, below 0 where it began inside.
     """
 
     key: int
     body: int
     start: int
     after: float
+    tick: int
     p: np.ndarray
     v: np.ndarray
     u: np.ndarray

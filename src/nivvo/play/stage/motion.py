@@ -34,7 +34,7 @@ class Motion:
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
         self._rests: bool | None = None
         self.times = [0]
-        self.pieces = [(np.asarray(place, dtype=float), np.asarray(velocity, float), np.asarray(acceleration, float))]
+        self.pieces = [_piece(place, velocity, acceleration)]
 
     @property
     def moves(self) -> bool:
@@ -55,6 +55,8 @@ class Motion:
         if not self.moves:
             return self.pieces[0]
         (c, v, a), start = self.piece(time)
+        if v is NOWHERE and a is NOWHERE:
+            return c, v, a
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t), v + a * t, a
 
@@ -96,7 +98,13 @@ class Motion:
             self.pieces.pop()
         self._rests = None
         self.times.append(time)
-        self.pieces.append((place, velocity, acceleration))
+        self.pieces.append(_piece(place, velocity, acceleration))
+
+
+def _piece(place, velocity, acceleration) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """A piece of a way (3,), of what rests with the very NOWHERE."""
+    v, a = (NOWHERE if not np.any(one) else np.asarray(one, dtype=float) for one in (velocity, acceleration))
+    return np.asarray(place, dtype=float), v, a
 
 
 class Walker(Motion):

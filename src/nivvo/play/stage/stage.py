@@ -483,8 +483,7 @@ class Stage:
         (a, b, c), (x, y, z) = start.tolist(), (start + to).tolist()
         low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
         high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
-        edges = self.arena.edges
-        near = np.flatnonzero((edges <= (*high, -low[0], -low[1], -low[2])).all(axis=1)).tolist()
+        near = self.arena.near(low, high)
         if self.movers:
             near = sorted({*near, *self.movers})
         return [k for k in near if self.kinds[k] in kinds and not self.out(k)]
