@@ -9,8 +9,9 @@ import numpy as np
 from scipy.optimize import nnls
 
 from nivvo.core import pool
+from nivvo.core.hulls import between
 from nivvo.core.pushing import NOWHERE, Loose, Other, advance, reach_of
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, between, with_an_end
+from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, with_an_end
 from nivvo.core.vec import dot
 from tests.core.bodies import body
 

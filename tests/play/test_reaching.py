@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.core.shapes import between
+from nivvo.core.hulls import between
 
 SCENE = """nivvo = 1
 [world]

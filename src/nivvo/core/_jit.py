@@ -302,6 +302,12 @@ def _store(function: Callable, folder: Path) -> Any:
     class Store(caching.FunctionCache):
         _impl_class = Impl
 
+        def load_overload(self, sig, target_context):
+            # What is loaded is machine code: it needs none of the tables that compiling does, which take half a
+            # second to read.
+            with self._guard_against_spurious_io_errors():
+                return self._load_overload(sig, target_context)
+
     return Store(function)
 
 

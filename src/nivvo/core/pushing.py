@@ -15,8 +15,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from nivvo.core.hulls import between
 from nivvo.core.roots import first_fall
-from nivvo.core.shapes import HALF_SPACE, between, with_an_end
+from nivvo.core.shapes import HALF_SPACE, with_an_end
 from nivvo.core.vec import along, arc, dot, sub
 
 MOST_EVENTS = 64

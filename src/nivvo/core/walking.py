@@ -13,8 +13,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from nivvo.core.hulls import between
 from nivvo.core.pushing import NOWHERE, SKIN, Other, Piece, Vector, first_touch, reach_of
-from nivvo.core.shapes import between, support, with_an_end
+from nivvo.core.shapes import support, with_an_end
 from nivvo.core.vec import along, arc, dot, sub
 
 MOST_EVENTS = 128

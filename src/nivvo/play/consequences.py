@@ -15,7 +15,7 @@ import numpy as np
 from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.core.frame import dot, length_of, unit
-from nivvo.core.shapes import between
+from nivvo.core.hulls import between
 from nivvo.core.tick.answer import put_out
 from nivvo.plan.ability import Ability, Answer
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends

@@ -14,8 +14,8 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, from_seconds
 from nivvo.core.frame import length_of
+from nivvo.core.hulls import between
 from nivvo.core.pushing import first_touch
-from nivvo.core.shapes import between
 from nivvo.core.vec import dot, sub
 from nivvo.plan.bodies import OnShooter
 from nivvo.record.record import NOBODY

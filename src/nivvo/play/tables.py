@@ -14,6 +14,7 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import dot, length_of
 from nivvo.play.anchors import DOES_NOT_FIT, PLACED, REPLACED
 from nivvo.play.cues import heard
+from nivvo.play.stage.player import Player
 from nivvo.play.waves import Waved, Waves
 from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS, LOSSES
 
@@ -48,12 +49,14 @@ class Contact(NamedTuple):
 def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
     """The rows of a table."""
     sheet, axes, out = SHEETS[name], axes_of(run.scene.frame.size), []
+    named = [(column, [f"{column.name}{axis}" for axis in axes]) for column in sheet.columns]
     for one in sheet.source(run):
         row: dict[str, Any] = {}
-        for column in sheet.columns:
+        for column, names in named:
             value = column.take(run, one)
             if column.vector:
-                row |= {f"{column.name}{axis}": float(value[k]) for k, axis in enumerate(axes)}
+                for k, name in enumerate(names):
+                    row[name] = float(value[k])
             else:
                 row[column.name] = value
         out.append(row)
@@ -236,42 +239,55 @@ def waved(run: Run) -> Iterable[tuple[float, Waved]]:
 
 
 class There(NamedTuple):
-    """A body at a time (s): its number, place and velocity (3,), facing (degrees, or nan)."""
+    """A body at a time (s): its number, place and velocity (3,), speed, facing (degrees, or nan)."""
 
     time: float
     number: int
-    p: np.ndarray
-    v: np.ndarray
+    p: list[float]
+    v: list[float]
+    speed: float
     facing: float
 
 
 def _bodies(run: Run) -> Iterable[There]:
     """Bodies over time, tick by tick, where they change; what has several shapes once, by its place."""
-    stage, ticks, facing_of = run.stage, run.scene.ticks, run.scene.frame.direction_of
-    gone = _gone(run)
+    stage, gone = run.stage, _gone(run)
     players = {player.body: player for player in stage.players.values()}
-    last: dict[int, tuple] = {}
-    tick = 0
-    while True:
-        time = ticks.edge(tick)
-        for number, start in stage.arrived.items():
-            if stage.pieces(number)[0] != number:
-                continue
-            if not start <= time <= run.until or any(a <= time < b for a, b in gone.get(number, ())):
-                last.pop(number, None)
-                continue
-            if number in last and number not in players and not stage.motions[number].moves:
-                continue
-            p, v, _ = stage.motions[number].at(time)
-            p = p - stage.shifts.get(number, 0.0)
-            way = players[number].facing(time) if number in players else None
-            now = (p.tobytes(), v.tobytes(), None if way is None else way.tobytes())
-            if last.get(number) != now:
-                last[number] = now
-                yield There(to_seconds(time), number, p, v, math.nan if way is None else float(facing_of(way)))
-        if time >= run.until:
-            return
-        tick += 1
+    last = run.scene.ticks.holding(run.until)
+    edges = np.array([run.scene.ticks.edge(tick) for tick in range(last + 2)])
+    edges = edges[: np.searchsorted(edges, run.until) + 1]
+    found: list[tuple[int, int, There]] = []
+    for order, (number, start) in enumerate(stage.arrived.items()):
+        if stage.pieces(number)[0] != number:
+            continue
+        there = (edges >= start) & (edges <= run.until)
+        for a, b in gone.get(number, ()):
+            there &= (edges < a) | (edges >= b)
+        ticks = np.flatnonzero(there)
+        comes = np.diff(ticks, prepend=-2) > 1
+        if number not in players and not stage.motions[number].moves:
+            ticks, comes = ticks[comes], comes[comes]
+        found += [
+            (tick, order, one) for tick, one in _on_its_way(run, number, players.get(number), edges, ticks, comes)
+        ]
+    return [one for _, _, one in sorted(found, key=itemgetter(0, 1))]
+
+
+def _on_its_way(run: Run, number: int, player: Player | None, edges, ticks, comes) -> Iterable[tuple[int, There]]:
+    """A body at each of some ticks at which it is elsewhere than before, or comes (n,)."""
+    if not len(ticks):
+        return
+    times = edges[ticks]
+    p, v = run.stage.motions[number].along(times)
+    state = np.hstack([p - run.stage.shifts.get(number, 0.0), v, np.full((len(ticks), 1), np.nan)])
+    if player is not None:
+        facing_of = run.scene.frame.direction_of
+        state[:, 6] = [float(facing_of(player.facing(time))) for time in times.tolist()]
+    same = (state[1:] == state[:-1]) | np.isnan(state[1:])
+    changed = comes | np.concatenate([[True], ~same.all(axis=1)])
+    speeds = np.sqrt((state[:, 3:6] * state[:, 3:6]).sum(axis=1))
+    for tick, time, row, speed in zip(*(x[changed].tolist() for x in (ticks, times, state, speeds)), strict=True):
+        yield tick, There(to_seconds(time), number, row[:3], row[3:6], speed, row[6])
 
 
 def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
@@ -548,8 +564,7 @@ SHEETS: dict[str, Sheet] = {
             Column("kind", lambda run, one: run.stage.kinds[one.number]),
             Column("", lambda _, one: one.p, vector=True),
             Column("v", lambda _, one: one.v, vector=True),
-            Column("speed", lambda _, one: length_of(one.v)),
-            *_plain(facing="facing"),
+            *_plain(speed="speed", facing="facing"),
         ),
     ),
     "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),

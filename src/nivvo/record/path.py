@@ -148,6 +148,9 @@ class Path(Tabled):
         best, k = float(heights.max()), int(heights.argmax())
         if self.air is None:
             return best
+        if self._smooth:
+            crests = [time for time in self._crests(frame, int(np.searchsorted(self.t, times[k]))) if time <= until]
+            return max([best, *(float(frame.height(self.at(time)[0] - self.p[0])) for time in crests)])
         # Between the records around the highest, halve where it stops to rise.
         low, high = float(times[max(k - 1, 0)]), float(times[min(k + 1, len(times) - 1)])
         rises = self._rises(frame)
@@ -155,6 +158,18 @@ class Path(Tabled):
             middle = 0.5 * (low + high)
             low, high = (middle, high) if rises(middle) else (low, middle)
         return max(best, float(frame.height(self.at(low)[0] - self.p[0])))
+
+    def _crests(self, frame: Frame, k: int) -> list[float]:
+        """When its cubics before and after record ``k`` neither rise nor fall."""
+        found: list[float] = []
+        for i in (i for i in (k - 1, k) if 0 <= i < len(self.t) - 1 and self.t[i] >= self.moves_at):
+            h = float(self.t[i + 1] - self.t[i])
+            rise, v0, v1 = (float(dot(x, frame.up)) for x in (self.p[i + 1] - self.p[i], self.v[i], self.came[i + 1]))
+            a, b, c = 3.0 * (h * (v0 + v1) - 2.0 * rise), 2.0 * (3.0 * rise - h * (2.0 * v0 + v1)), h * v0
+            root = 0.5 * (b + math.copysign(math.sqrt(max(b * b - 4.0 * a * c, 0.0)), b))
+            shares = [-root / a] * (a != 0.0) + [-c / root] * (root != 0.0)
+            found += [float(self.t[i]) + h * s for s in shares if 0.0 < s < 1.0]
+        return found
 
     def pieces(self, start: float, stop: float) -> list[Piece]:
         """The path from ``start`` to ``stop`` (s) in pieces that are smooth."""

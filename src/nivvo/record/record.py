@@ -57,6 +57,7 @@ class Flown:
         over = last if end is None else float(end["start"] / UNITS + end["after"])
         at = end if end is not None and (over > last or not len(own)) else own[-1] if len(own) else birth
         self.stop, self.last_p, self.last_v = max(over, last), at["p"], at["v"]
+        self._apex: float | None = None
 
     @property
     def code(self) -> int:
@@ -78,7 +79,7 @@ class Flown:
         """The way that it took."""
         return self.record.path(self.key)
 
-    @property
+    @cached_property
     def path_length(self) -> float:
         """Length of its way."""
         return self.path.length()
@@ -94,7 +95,9 @@ class Flown:
 
     def apex(self, frame: Frame) -> float:
         """Greatest height above launch: of the curve itself in exact step, else of what was recorded."""
-        return self.path.apex(frame) if frame.vertical else 0.0
+        if self._apex is None:
+            self._apex = self.path.apex(frame) if frame.vertical else 0.0
+        return self._apex
 
 
 class Record:

@@ -5,11 +5,11 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass
 from pathlib import Path as FilePath
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nivvo.core.clock import to_seconds
+from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import length_of
 from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, zeros
 from nivvo.core.shapes import BALL, BOX, HALF_SPACE
@@ -34,6 +34,9 @@ INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008",
 MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
 STACKED, SIDE_BY_SIDE = (1180, 295), (565, 660)
 """Pixels of each of two views that stand above one another, or beside."""
+
+SMALL = 24.0
+"""Pixels: what is smaller has a thin outline without dashes."""
 
 LEAST_OFF = 0.3
 """Metres off the plane of a view from which on a body is drawn faint, and told how far off."""
@@ -114,22 +117,27 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
     Raises CallError if the number of axes does not fit.
     """
     needed = views(run)
+    limits = [limits_of(view, run) for view in needed]
     if axes is None:
-        axes = new_figure(len(needed), beside=_beside(needed, run)).axes
+        axes = new_figure(len(needed), beside=_beside(limits)).axes
     given = list(np.ravel(np.array(axes, dtype=object)))
     if len(given) != len(needed):
         raise CallError(f"this run is drawn on {len(needed)} axes, not {len(given)}")
-    for ax, view in zip(given, needed, strict=True):
-        _draw_view(ax, view, run, preview, worded=ax is given[0])
-    _legend(given, run, preview)
+    _draw(run, given, needed, limits, preview)
     return given[0] if len(given) == 1 else given
 
 
-def _beside(needed: list[View], run: Run) -> bool:
-    """Whether views are larger if they are drawn beside one another."""
-    if len(needed) == 1:
+def _draw(run: Run, axes: list[Axes], needed: list[View], limits: list, preview: Preview | None) -> None:
+    for ax, view, corners in zip(axes, needed, limits, strict=True):
+        _draw_view(ax, view, run, corners, preview, worded=ax is axes[0])
+    _legend(axes, run, preview)
+
+
+def _beside(limits: list[tuple[np.ndarray, np.ndarray]]) -> bool:
+    """Whether views with these corners are larger if they are drawn beside one another."""
+    if len(limits) == 1:
         return False
-    sizes = [high - low for low, high in (limits_of(view, run) for view in needed)]
+    sizes = [high - low for low, high in limits]
     above, beside = (min(float(np.min(room / size)) for size in sizes) for room in (STACKED, SIDE_BY_SIDE))
     return beside > above
 
@@ -138,18 +146,18 @@ def save_figure(run: Run, path: str | FilePath, preview: Preview | None = None) 
     """Draw a run into a PNG or SVG file. Raises CallError for another ending, OutputError if it cannot be written."""
     path = check_picture(path)
     needed = views(run)
-    tall, beside = 8.0, _beside(needed, run)
+    limits = [limits_of(view, run) for view in needed]
+    tall, beside = 8.0, _beside(limits)
     if len(needed) == 1 or beside:
-        sizes = [high - low for low, high in (limits_of(view, run) for view in needed)]
-        high = max(float(size[1] / size[0]) for size in sizes)
+        high = max(float((high[1] - low[1]) / (high[0] - low[0])) for low, high in limits)
         tall = min(max((5.65 if beside else 11.8) * high + 1.4, 4.5), 8.0)
     figure = new_figure(len(needed), tall, beside)
-    draw(run, figure.axes, preview)
+    _draw(run, figure.axes, needed, limits, preview)
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case}")
 
 
-def _draw_view(ax: Axes, view: View, run: Run, preview: Preview | None, worded: bool) -> None:
-    low, high = frame_axes(ax, view, run)
+def _draw_view(ax: Axes, view: View, run: Run, limits, preview: Preview | None, worded: bool) -> None:
+    low, high = fit_axes(ax, view, *limits)
     labels = Labels(ax)
     labels.fixed(_view_name(ax, view))
     _breezes(ax, view, run)
@@ -271,7 +279,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
     outs = {row["target"]: row["out_at"] for row in run.rows("targets") if np.isfinite(row["out_at"])}
     named: list[tuple[str, np.ndarray, bool]] = []
-    obstacles = 0
+    obstacles, ways, middles = 0, _Ways(), []
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
         endless = row["kind"] == HALF_SPACE
         if endless:
@@ -285,11 +293,13 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             edge = outline(row, row["c0"], view.across, view.upward)
         off = view.off(row)
         faint = {} if abs(off) < LEAST_OFF * run.scene.metre else {"alpha": 0.3}
-        ax.add_artist(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **styles[kind], **faint))
+        if (np.ptp(ax.transData.transform(edge), axis=0) < SMALL).all():
+            faint |= {"linewidth": 1.2, "linestyle": "-"}
+        ax.add_artist(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **(styles[kind] | faint)))
         if run.stage.motions[number].moves and len(run.fired):
-            _drift(ax, view, run, number, edge, RUST if kind != "shooter" else MOSS, min(last, outs.get(name, last)))
+            _drift(ways, view, run, number, edge, RUST if kind != "shooter" else MOSS, min(last, outs.get(name, last)))
         if kind == "target":
-            mark(ax, *edge.mean(axis=0), marker="x", ms=5, color=RUST, zorder=4)
+            middles.append(edge.mean(axis=0))
         if number in run.stage.turning:
             centre, reach = flat(row["c0"], view.across, view.upward), run.stage.reach(number)
             ax.add_artist(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
@@ -310,6 +320,8 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
             where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint and off else ""
             named.append((name + where, edge, endless))
+    mark(ax, *np.reshape(middles, (-1, 2)).T, marker="x", ms=5, color=RUST, ls="none", zorder=4)
+    ways.draw(ax)
     return named
 
 
@@ -324,27 +336,52 @@ def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None
         labels.place(name, place, fontsize=9, color=INK, zorder=10.5, bbox=plate)
 
 
-def _drift(ax: Axes, view: View, run: Run, number: int, edge: np.ndarray, color: str, last: float) -> None:
-    """The way of a moving body until it is out or the case ends (s): its outline there, dotted, and a line to it."""
-    from matplotlib.patches import Polygon
+class _Ways:
+    """Ways of moving bodies, drawn together, since there may be hundreds: a list of lines (n, 2) by their style."""
 
+    HEAD = 5.0
+    """Length of an arrow's head, points."""
+
+    def __init__(self):
+        self.lines: dict[tuple[str, float, Any], list[np.ndarray]] = {}
+        self.arrows: list[tuple[str, np.ndarray, np.ndarray]] = []
+
+    def add(self, color: str, wide: float, dashes: Any, line: np.ndarray) -> None:
+        """A line (n, 2)."""
+        self.lines.setdefault((color, wide, dashes), []).append(line)
+
+    def draw(self, ax: Axes) -> None:
+        """Draw them all, and the heads of arrows, on axes whose limits are set."""
+        from matplotlib.collections import LineCollection
+
+        for color, before, tip in self.arrows:
+            ends = ax.transData.transform([before, tip])
+            way = ends[0] - ends[1]
+            way *= self.HEAD * ax.figure.dpi / 72.0 / max(float(np.sqrt(way @ way)), 1e-9)
+            aside = 0.5 * np.array([-way[1], way[0]])
+            head = ax.transData.inverted().transform([ends[1] + way + aside, ends[1], ends[1] + way - aside])
+            self.add(color, 1.0, "-", head)
+        for (color, wide, dashes), lines in self.lines.items():
+            ax.add_collection(LineCollection(lines, colors=color, linewidths=wide, linestyles=dashes, zorder=3), False)
+
+
+def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, color: str, last: float) -> None:
+    """The way of a moving body until it is out or the case ends (s): its outline there, dotted, and a line to it."""
     begins = run.stage.arrived.get(number)
     if begins is None:
         return
     motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
     last = until(motion, last)
     start = motion.seen(begins)[0]
-    way = np.array([motion.seen(t)[0] - start for t in np.linspace(begins, last, 120)])
-    way = flat(way, view.across, view.upward)
-    ax.add_artist(Polygon(edge + way[-1], closed=True, fill=False, edgecolor=color, lw=1.0, linestyle=":", zorder=3))
-    middle = edge.mean(axis=0)
-    mark(ax, *(way + middle).T, color=color, lw=1.0, linestyle=":", zorder=3)
+    way = flat(motion.along(np.linspace(begins, last, 120) * UNITS)[0] - start, view.across, view.upward)
+    closed, middle = np.vstack([edge, edge[:1]]), edge.mean(axis=0)
+    ways.add(color, 1.0, ":", closed + way[-1])
+    ways.add(color, 1.0, ":", way + middle)
     for shot in [shot for shot in run.fired if shot.shooter == run.scene.names[number]][:FEW]:
         there = flat(shot.stance.place - start, view.across, view.upward)
-        ax.add_artist(Polygon(edge + there, closed=True, fill=False, edgecolor=color, lw=1.4, ls="--", zorder=3))
+        ways.add(color, 1.4, "--", closed + there)
     if np.abs(way[-1] - way[-12]).max() > 0.0:
-        arrow = {"arrowstyle": "->", "color": color, "lw": 1.0}
-        ax.annotate("", middle + way[-1], middle + way[-12], arrowprops=arrow, zorder=3)
+        ways.arrows.append((color, middle + way[-12], middle + way[-1]))
 
 
 def until(motion: Motion, last: float) -> float:

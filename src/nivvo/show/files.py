@@ -49,10 +49,10 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
 
 def _alone(run: Run, folder: Path, done: list[Path]) -> list[Path]:
     """Take away what an earlier save of the same case has left beside these files."""
-    known = [f"{run.case}.{table}" for table in TABLES]
+    known, kept = [f"{run.case}.{table}" for table in TABLES], set(done)
     for old in folder.glob(f"{run.case}.*"):
         ours = old.stem in known or old.stem.startswith(f"{run.case}.path.") or old.name == f"{run.case}.json"
-        if ours and old.suffix.lstrip(".") in FORMATS and old not in done:
+        if ours and old.suffix.lstrip(".") in FORMATS and old not in kept:
             with contextlib.suppress(OSError):
                 old.unlink()
     return done
@@ -77,7 +77,9 @@ def _csv_of(columns: list[str], rows: Iterable) -> Callable[[Path], None]:
         with made.open("w", encoding="utf-8", newline="") as file:
             writer = csv.writer(file, lineterminator="\n")
             writer.writerow(columns)
-            writer.writerows([tame(value) for value in row] for row in rows)
+            writer.writerows(
+                [value if type(value) is float and value == value else tame(value) for value in row] for row in rows
+            )
 
     return write
 

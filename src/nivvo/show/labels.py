@@ -27,13 +27,20 @@ class Labels:
 
     def __init__(self, ax: Axes):
         self.ax = ax
-        self.points = np.zeros((0, 2))
+        self._points = [np.zeros((0, 2))]
         self.boxes: list[tuple[float, float, float, float]] = []
         self.renderer = ax.figure.canvas.get_renderer()
 
     def avoid(self, points) -> None:
         """Keep words off these points (n, 2), in data units."""
-        self.points = np.concatenate([self.points, self.ax.transData.transform(np.atleast_2d(points))])
+        self._points.append(self.ax.transData.transform(np.atleast_2d(points)))
+
+    @property
+    def points(self) -> np.ndarray:
+        """Where no words are to be (n, 2), pixels."""
+        if len(self._points) > 1:
+            self._points = [np.concatenate(self._points)]
+        return self._points[0]
 
     def fixed(self, text: Any) -> None:
         """Keep other words off a text that stands where it stands."""

@@ -40,6 +40,22 @@ class Chaser(Motion):
             return (place, NOWHERE, NOWHERE), since
         return (herd.first[self.row], NOWHERE, NOWHERE), 0
 
+    def _pieces(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The pieces that hold at times (n,), (n, 3, 3), and when each begins (clock)."""
+        herd = self.herd
+        starts = np.array(herd.times)
+        ks = np.maximum(np.searchsorted(starts, times, side="right") - 1, 0)
+        own, pieces = herd.of_row(self.row)
+        since, place = herd.left.get(self.row, (math.inf, NOWHERE))
+        goes = np.searchsorted(own, ks)
+        there = own[np.minimum(goes, len(own) - 1)] == ks if len(own) else np.zeros(len(ks), dtype=bool)
+        gone = ~there & (times >= since)
+        out, begins = np.zeros((len(times), 3, 3)), np.where(there, starts[ks], 0)
+        out[:, 0] = herd.first[self.row]
+        out[gone, 0], begins[gone] = place, since if gone.any() else 0
+        out[there, :2] = pieces[goes[there]]
+        return out, begins
+
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins; None if there is none."""
         k = bisect_right(self.herd.times, time)
@@ -71,6 +87,7 @@ class Herd:
         self.times, self.pieces = [0], [(np.zeros(0, dtype=int), np.zeros((0, 3)), np.zeros((0, 3)))]
         self.left: dict[int, tuple[int, np.ndarray]] = {}
         self._rules = self.rules.T
+        self._by_row: tuple | None = None
 
     def add(self, number: int, body: Body, goal: int, there: np.ndarray, start: int) -> Chaser:
         """Take in a body at a time (clock), whose goal is at ``there`` (3,) then; its way."""
@@ -113,7 +130,7 @@ class Herd:
         Who goes nowhere (nan) stands. goes : (m, 3) how fast whom they are after goes. end : when they turn again
         (clock). Returns where they are and how fast they go on, (m, 3) each.
         """
-        seconds = (end - time) / UNITS
+        seconds, self._by_row = (end - time) / UNITS, None
         before, here, was = self.pieces[-1]
         here = here + was * ((time - self.times[-1]) / UNITS)
         if rows is not before:
@@ -153,7 +170,19 @@ class Herd:
                 goal = there[k] + rest + (x * c - y * s) * first + (x * s + y * c) * second
                 velocity[k] = (goal - here[k]) / seconds
 
+    def of_row(self, row: int) -> tuple[np.ndarray, np.ndarray]:
+        """In which of the pieces one is on its way (n,), and its places and velocities in them (n, 2, 3)."""
+        if self._by_row is None:
+            rows = np.concatenate([piece[0] for piece in self.pieces])
+            order = np.argsort(rows, kind="stable")
+            ks = np.repeat(np.arange(len(self.pieces)), [len(piece[0]) for piece in self.pieces])[order]
+            states = np.stack([np.concatenate([piece[k] for piece in self.pieces]) for k in (1, 2)], axis=1)[order]
+            self._by_row = rows[order], ks, states
+        rows, ks, states = self._by_row
+        first, last = np.searchsorted(rows, [row, row + 1])
+        return ks[first:last], states[first:last]
+
     def forget(self, time: int) -> None:
         """Drop what lies behind what holds at ``time``."""
-        k = max(bisect_right(self.times, time) - 1, 0)
+        k, self._by_row = max(bisect_right(self.times, time) - 1, 0), None
         del self.times[:k], self.pieces[:k]

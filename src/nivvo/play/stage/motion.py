@@ -60,6 +60,17 @@ class Motion:
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t), v + a * t, a
 
+    def along(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Places and velocities, (n, 3) each, at times (n,) on the clock, in order; as ``at`` tells each."""
+        pieces, since = self._pieces(times)
+        (c, v, a), t = np.moveaxis(pieces, 1, 0), ((times - since) / UNITS)[:, None]
+        return c + v * t + a * (0.5 * t * t), v + a * t
+
+    def _pieces(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """The pieces that hold at times (n,), (n, 3, 3), and when each begins (clock)."""
+        found = [self.piece(time) for time in times.tolist()]
+        return np.array([piece for piece, _ in found]).reshape(-1, 3, 3), np.array([start for _, start in found])
+
     def seen(self, seconds: float) -> tuple[np.ndarray, np.ndarray]:
         """Place and velocity at a time in seconds."""
         return self.at(seconds * UNITS)[:2]

@@ -17,8 +17,9 @@ from nivvo.core.arena import Arena
 from nivvo.core.clock import UNITS
 from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.frame import length_of, sincos
+from nivvo.core.hulls import between
 from nivvo.core.pushing import first_touch, reach_of
-from nivvo.core.shapes import PRISM, between, distance, support
+from nivvo.core.shapes import PRISM, distance, support
 from nivvo.core.trig import sine_and_cosine
 from nivvo.core.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.vec import along, arc, dot, sub
