@@ -167,7 +167,7 @@ class Path(Tabled):
             rise, v0, v1 = (float(dot(x, frame.up)) for x in (self.p[i + 1] - self.p[i], self.v[i], self.came[i + 1]))
             a, b, c = 3.0 * (h * (v0 + v1) - 2.0 * rise), 2.0 * (3.0 * rise - h * (2.0 * v0 + v1)), h * v0
             root = 0.5 * (b + math.copysign(math.sqrt(max(b * b - 4.0 * a * c, 0.0)), b))
-            shares = [-root / a] * (a != 0.0) + [-c / root] * (root != 0.0)
+            shares = [top / under for top, under in ((-root, a), (-c, root)) if under != 0.0]
             found += [float(self.t[i]) + h * s for s in shares if 0.0 < s < 1.0]
         return found
 
