@@ -156,7 +156,7 @@ class Arena:
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
-        self.counters, self._known_out = np.zeros(pool.COUNTERS, dtype=np.int64), b""
+        self.counters, self._known, self._planned = np.zeros(pool.COUNTERS, dtype=np.int64), (0, b""), 0
         self.counters[pool.UNTIL] = pool.FOREVER
         self.stages = np.zeros((7, 3))
 
@@ -186,30 +186,44 @@ class Arena:
         """The numbers of the bodies whose boxes, as they were laid, overlap one from its low to its high corner."""
         (x, y, z), (a, b, c) = high, (-low[0], -low[1], -low[2])
         if isinstance(self._edges, np.ndarray):
-            return np.flatnonzero((self._edges <= (x, y, z, a, b, c)).all(axis=1)).tolist()
-        return [k for k, (d, e, f, g, h, i) in enumerate(self._edges)
+            return self.there[(self._edges <= (x, y, z, a, b, c)).all(axis=1)].tolist()
+        return [k for k, d, e, f, g, h, i in self._edges
                 if d <= x and e <= y and f <= z and g <= a and h <= b and i <= c]  # fmt: skip
 
+    @property
+    def who(self) -> tuple[int, bytes]:
+        """Who is there and not out, to be compared: it changes where somebody comes or is out."""
+        return self._planned, self.bodies["out"][self.there].tobytes()
+
     def plan(self) -> None:
-        """Lay the grid anew: after bodies have come, or have come to move."""
-        if self.bodies["turns"].any():
+        """Lay the grid anew, after bodies have come, or have come to move; ``there``: the numbers of those it is for.
+
+        Nothing meets the box of one that is out. Who comes is planned for then: many yet to come cost nothing.
+        """
+        there = self.there = np.flatnonzero(self.bodies["out"] == 0)
+        rows = self.bodies if len(there) == len(self.bodies) else self.bodies[there]
+        if rows["turns"].any():
             self.guide()
-        origin, per_cell, cells, boxes = grid.plan(self.bodies, self.flat)
+        origin, per_cell, cells, boxes = grid.plan(rows, self.flat)
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5
-        self.boxes = np.ascontiguousarray(boxes)
         edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
-        self._edges = edges.tolist() if len(edges) <= FEW else edges
+        self._edges = [(k, *edge) for k, edge in zip(there.tolist(), edges.tolist(), strict=True)]
+        self._edges = edges if len(there) > FEW else self._edges
+        self.boxes = np.ascontiguousarray(boxes)
+        if rows is not self.bodies:
+            self.bodies["size"][there], self.bodies["layer"][there] = rows["size"], rows["layer"]
+            self.boxes = np.repeat([[np.inf] * 3 + [-np.inf] * 3], len(self.bodies), axis=0)
+            self.boxes[there] = boxes
         self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
-        there = self.bodies["out"] == 0
-        most = max(int(np.count_nonzero(there)), 1)
-        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * most), dtype=np.int32)
-        large = np.flatnonzero((self.bodies["layer"] == pool.LARGE) & there)
-        moving = np.flatnonzero((self.bodies["moves"] != 0) & there)
-        binned = np.count_nonzero((self.bodies["layer"] == pool.MOVING) & there)
-        self.apart = np.array([len(large), len(moving), binned, *large, *moving], dtype=np.int32)
+        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * max(len(there), 1)), dtype=np.int32)
+        layer, moves = rows["layer"], rows["moves"]
+        lists = [there[layer == pool.LARGE], there[moves != 0], there[layer == pool.STILL]]
+        counts = [len(lists[0]), len(lists[1]), np.count_nonzero(layer == pool.MOVING)]
+        self.apart = np.concatenate([counts, *lists]).astype(np.int32)
         self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
-        self.world["veers"] = np.count_nonzero((self.bodies["moves"] == pool.VEERS) & there)
+        self.world["veers"] = np.count_nonzero(moves == pool.VEERS)
+        self._planned += 1
         self.counters[pool.STALE] = 1
         self._rouse()
 
@@ -437,12 +451,12 @@ class Arena:
 
     def _looked(self, ticks: np.ndarray) -> np.ndarray:
         """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
-        begun, out = bool(self.counters[pool.MID]), self.bodies["out"].tobytes()
+        begun, who = bool(self.counters[pool.MID]), self.who
         if not begun:
-            if out == self._known_out and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
+            if who == self._known and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
                 return ticks[:1]
             self._make_room()
-        self._known_out = out
+        self._known = who
         first = int(self.counters[pool.KNOWN]) if begun else 0
         if first < self.live:
             seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)

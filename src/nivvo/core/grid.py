@@ -29,14 +29,20 @@ def cell(x, origin, per_cell, last):
 
 
 @cold
-def bin_layer(layer, w, bodies, boxes, start, items):
+def bin_layer(k, layer):
     """Sort the bodies of one layer into cells: a counting sort, ascending inside each cell."""
+    w, bodies, boxes, start, items, apart = k.world[0], k.bodies, k.boxes, k.start, k.items, k.apart
     origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
     nx, ny = int(w["cells"][0]), int(w["cells"][1])
     for c in range(start.shape[1]):
         start[layer, c] = 0
+    first = 3 + int(apart[0])
+    end = first + int(apart[1])
+    if layer == STILL:
+        first, end = end, apart.shape[0]
     for fill in range(2):
-        for j in range(bodies.shape[0]):
+        for m in range(first, end):
+            j = int(apart[m])
             if bodies[j]["layer"] != layer or bodies[j]["out"] != 0:
                 continue
             x0, x1 = (
@@ -69,25 +75,11 @@ def bin_layer(layer, w, bodies, boxes, start, items):
 
 
 def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """Choose the grid for those of ``bodies`` that are there, and set the layer of each.
+    """Choose the grid for bodies that are there, and set the size and the layer of each.
 
-    Returns (origin, cells per unit, number of cells along each axis, boxes at rest (n, 6)): nothing meets the box of
-    one that is out. Who comes is planned for then, so that many who are yet to come cost nothing.
+    A cell is about twice a typical body and holds about one. Returns (origin, cells per unit, number of cells along
+    each axis, boxes at rest (n, 6)).
     """
-    there = np.flatnonzero(bodies["out"] == 0)
-    rows = bodies if len(there) == len(bodies) else bodies[there]
-    origin, per_cell, cells, own = _laid(rows, flat)
-    if rows is bodies:
-        return origin, per_cell, cells, own
-    bodies["size"][there], bodies["layer"][there] = rows["size"], rows["layer"]
-    boxes = np.full((len(bodies), 6), -np.inf)
-    boxes[:, :3] = np.inf
-    boxes[there] = own
-    return origin, per_cell, cells, boxes
-
-
-def _laid(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
-    """``plan`` of bodies that are all there: a cell is about twice a typical body and holds about one."""
     n = len(bodies)
     sizes = extents(bodies)
     if flat:

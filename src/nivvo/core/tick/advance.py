@@ -111,10 +111,11 @@ def advance(k):
     """Advance the pool ``k`` by its ticks, until none is left in the air; counters[TICK]: how many were done.
 
     ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are rewritten for bodies that move. ``apart``: how many
-    bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first
-    two kinds. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or samples); DUE (the next
-    contact is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so it is at a
-    tick's end). Then call again with the ticks that are left: in the middle of the first it goes on where it was.
+    bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first two
+    kinds, and of those that stand in the grid. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or
+    samples); DUE (the next contact is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so
+    it is at a tick's end). Then call again with the ticks that are left: in the middle of the first it goes on where it
+    was.
     """
     counters = k.counters
     counters[WHY], counters[TICK] = DONE, 0
@@ -587,7 +588,7 @@ def place_bodies(k, now):
             k.boxes[j, c], k.boxes[j, c + 3] = low[c] - wide, high[c] + wide
     for layer in range(2):
         if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
-            bin_layer(layer, w, k.bodies, k.boxes, k.start, k.items)
+            bin_layer(k, layer)
     counters[STALE] = 0
 
 

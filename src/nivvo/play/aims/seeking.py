@@ -33,13 +33,14 @@ def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
 
     Of several shapes that is the first, and what is of that group where the body is of another: as ``core.seekers``.
     """
-    rows, first = stage.rows, stage.rows["first"]
-    asked = rows["role"] == TARGET if group is None else rows["group"] == group
+    rows, there = stage.rows, stage.arena.there
+    groups, first = rows["group"][there], rows["first"][there]
+    asked = rows["role"][there] == TARGET if group is None else groups == group
     if first.any():
         part = first != 0
-        own = part & (rows["group"][np.arange(len(rows)) + first] != rows["group"]) & (group is not None)
+        own = part & (rows["group"][there + first] != groups) & (group is not None)
         asked = asked & (~part | own)
-    return [k for k in np.flatnonzero(asked & (rows["out"] == 0)).tolist() if stage.names[k] != shooter]
+    return [k for k in there[asked & (rows["out"][there] == 0)].tolist() if stage.names[k] != shooter]
 
 
 def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:

@@ -96,7 +96,7 @@ class Afoot:
         others = [self._other(k, time, end) for k in self._about(number, place, velocity, acceleration, time)]
         others += [self.floors[number]] if number in self.floors else []
         rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
-        known = (place.tobytes(), stage.rows["out"].tobytes()) if rests else None
+        known = (place.tobytes(), stage.arena.who) if rests else None
         still = all(other.v == NOWHERE and other.number not in stage.turning for other in others)
         if rests and self._rests.get(number) == known and still:
             return

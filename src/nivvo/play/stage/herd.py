@@ -99,11 +99,11 @@ class Herd:
             self.rounds[len(self.numbers)] = (rate, x, y, off - x * first - y * second, first, second, start)
         speed = math.nan if move.speed is None else move.speed
         rule = [speed, move.away, math.nan if move.keeps is None else move.keeps, move.speeds_up]
-        self.numbers, self.goals = np.append(self.numbers, number), np.append(self.goals, goal)
-        self.free = np.append(self.free, True)
-        self.rules, self.slow = np.vstack([self.rules, [rule]]), self.slow or move.speeds_up < math.inf
-        self.first, self.here = (np.vstack([places, [body.row["c0"]]]) for places in (self.first, self.here))
-        self.velocity = np.vstack([self.velocity, [NOWHERE]])
+        self.numbers, self.goals = _with(self.numbers, number), _with(self.goals, goal)
+        self.free, self.rules = _with(self.free, True), _with(self.rules, rule)
+        self.slow = self.slow or move.speeds_up < math.inf
+        self.first, self.here = (_with(places, body.row["c0"]) for places in (self.first, self.here))
+        self.velocity = _with(self.velocity, NOWHERE)
         return Chaser(self, len(self.numbers) - 1)
 
     def begin(self, row: int, there: np.ndarray, time: int) -> None:
@@ -186,3 +186,13 @@ class Herd:
         """Drop what lies behind what holds at ``time``."""
         k, self._by_row = max(bisect_right(self.times, time) - 1, 0), None
         del self.times[:k], self.pieces[:k]
+
+
+def _with(rows: np.ndarray, row) -> np.ndarray:
+    """Rows and one more, in room that doubles."""
+    room, count = rows.base, len(rows)
+    if room is None or len(room) <= count:
+        room = np.zeros((2 * count + 8, *rows.shape[1:]), dtype=rows.dtype)
+        room[:count] = rows
+    room[count] = row
+    return room[: count + 1]

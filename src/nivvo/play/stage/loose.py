@@ -42,7 +42,7 @@ class Bodies:
     def __init__(self, stage: Stage):
         self.stage, self.pushed = stage, 0
         self.of: dict[int, Loose] = {}
-        self._out = b""
+        self._who = (0, b"")
         for number, body in enumerate(stage.scene.planned):
             self.add(number, body)
 
@@ -99,8 +99,8 @@ class Bodies:
     def _rouse(self, there: list[Loose]) -> None:
         """Wake all where a body has come or is out, or one that moves is about."""
         stage = self.stage
-        out = stage.rows["out"].tobytes()
-        changed, self._out = out != self._out, out
+        who = stage.arena.who
+        changed, self._who = who != self._who, who
         if changed or any(k not in self.of and not stage.out(k) for k in stage.movers):
             for one in there:
                 one.asleep = False

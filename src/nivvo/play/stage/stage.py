@@ -126,7 +126,7 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self.chasing: set[int] = set()
-        self._went, self._rows, self._goals = b"", np.zeros(0, dtype=int), (None, None, None)
+        self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
         self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
@@ -345,10 +345,13 @@ class Stage:
     def _turn(self, time: int, end: int) -> None:
         """Let those who chase or flee turn at a tick's start, all at once; ``end``: of that tick (clock)."""
         herd, out = self.herd, self.rows["out"]
-        go = herd.free & (out[herd.numbers] == 0)
-        changed = go.tobytes() != self._went
+        if self._there[0] is not self.arena.there or self._there[1] is not herd.numbers:
+            self._there = self.arena.there, herd.numbers, np.flatnonzero(np.isin(herd.numbers, self.arena.there))
+        go = self._there[2]
+        go = go[herd.free[go] & (out[herd.numbers[go]] == 0)]
+        changed = not np.array_equal(go, self._rows)
         if changed:
-            self._went, self._rows = go.tobytes(), np.flatnonzero(go)
+            self._rows = go
             self.chasing = set(herd.numbers[go].tolist())
         if self.chasing or changed:
             if changed or self._goals[0] is not herd.goals:
