@@ -236,5 +236,70 @@ class AtOnceOrLater(unittest.TestCase):
                 self.assertEqual(later, self.played(seed))
 
 
+class Held(unittest.TestCase):
+    """What flies is the same whether the engine held at a contact or not, whatever else moves or is sought."""
+
+    TEXT = """nivvo = 1
+    tick = {{ rate = 30, motion = "{motion}" }}
+    [shooter.keeper]
+    shape.ball = 0.3
+    [ability.flare]
+    launch = {{ speed = 20, elevation = 30 }}
+    flight.drag.linear = 0.3
+    limits.life = 2
+    hits_owner = "never"
+    on.bales = {{ then = "pass"{effect} }}
+    [target.bale]
+    at = [8, 3.5]
+    shape.box = [1, 3]
+    group = "bales"
+    [obstacle.barge]
+    at = [-30, 0]
+    shape.ball = 1
+    move.velocity = [0, 1]
+    """
+
+    def test_a_flight_under_drag_past_a_contact_with_effects(self):
+        for motion in ("exact", "semi-implicit", "verlet"):
+            plain = nivvo.fire(nivvo.parse(self.TEXT.format(motion=motion, effect="")))
+            for effect in (
+                "blink.within = 3",
+                "pull.speed = 1",
+                "removes = true",
+                "blast = { radius = 1, damage = 1 }",
+            ):
+                with self.subTest(motion, effect=effect):
+                    held = nivvo.fire(nivvo.parse(self.TEXT.format(motion=motion, effect=f", {effect}")))
+                    self.assertEqual(len(held.rows("contacts")), 1)
+                    first, second = (run.flight("flare-1") for run in (plain, held))
+                    np.testing.assert_allclose(second.t, first.t, atol=1e-12)
+                    np.testing.assert_allclose(second.p, first.p, atol=1e-9)
+
+    def test_who_seeks_what_a_contact_with_effects_puts_out_loses_it_at_the_next_tick(self):
+        text = """nivvo = 1
+        tick.rate = 20
+        [shooter.keeper]
+        [ability.flare]
+        firing = { kind = "burst", shots = 2, interval = 0.11 }
+        aim.by = "nearest"
+        launch.speed = 12
+        flight = { gravity_share = 0, homing.turn_rate = 90 }
+        limits.life = 3
+        on.gulls = { damage = 50, blast = { radius = 0.1, damage = 1 } }
+        [target.near]
+        at = [5, 1]
+        health = 40
+        group = "gulls"
+        [target.far]
+        at = [9, -2]
+        group = "gulls"
+        """
+        run = nivvo.fire(nivvo.parse(text))
+        (out,) = (row["out_at"] for row in run.rows("targets") if math.isfinite(row["out_at"]))
+        lost = [row["time"] for row in run.rows("events") if row["what"] == "lost"]
+        self.assertEqual(len(lost), 1)
+        self.assertLessEqual(lost[0] - out, 0.05 + 1e-9)
+
+
 if __name__ == "__main__":
     unittest.main()

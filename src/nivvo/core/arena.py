@@ -451,12 +451,13 @@ class Arena:
 
     def _looked(self, ticks: np.ndarray) -> np.ndarray:
         """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
-        begun, who = bool(self.counters[pool.MID]), self.who
+        begun = bool(self.counters[pool.MID])
         if not begun:
+            who = self.who
             if who == self._known and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
                 return ticks[:1]
             self._make_room()
-        self._known = who
+            self._known = who
         first = int(self.counters[pool.KNOWN]) if begun else 0
         if first < self.live:
             seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)

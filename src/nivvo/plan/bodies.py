@@ -366,11 +366,10 @@ def _fill_prism(row: np.void, shape: Shape, frame: frames.Frame) -> np.ndarray:
         s, c = frames.sincos(np.arange(pool.MOST_CORNERS) * (360.0 / pool.MOST_CORNERS))
         half = 0.5 * (1.0 + 1.0 / math.cos(math.pi / pool.MOST_CORNERS))
         corners = 0.5 * half * np.column_stack([c * shape.ellipse[0], s * shape.ellipse[1]])
-    low, high = corners.min(axis=0), corners.max(axis=0)
-    middle, tall = 0.5 * (low + high), 0.0 if frame.size == 2 else shape.tall
+    middle, tall = _centroid(corners), 0.0 if frame.size == 2 else shape.tall
     row["kind"], row["count"] = PRISM, len(corners)
     row["corners"][: len(corners)] = corners - middle
-    row["half"] = [*(0.5 * (high - low)), ENDLESS if frame.size == 2 else 0.5 * tall]
+    row["half"] = [*np.abs(corners - middle).max(axis=0), ENDLESS if frame.size == 2 else 0.5 * tall]
     axes = _axes_turned(shape.turned, frame)
     if frame.size == 2:
         row["axis0"], row["axis1"], row["axis2"] = axes
@@ -379,6 +378,14 @@ def _fill_prism(row: np.void, shape: Shape, frame: frames.Frame) -> np.ndarray:
     for k, way in enumerate((frame.first, frame.second, frame.up)):
         row[f"axis{k}"] = way[0] * axes[0] + way[1] * axes[1] + way[2] * axes[2]
     return middle[0] * row["axis0"] + middle[1] * row["axis1"] + 0.5 * tall * row["axis2"]
+
+
+def _centroid(corners: np.ndarray) -> np.ndarray:
+    """The centroid of a polygon (2,), by triangles about the mean of its corners (n, 2)."""
+    mean = corners.mean(axis=0)
+    p, q = corners - mean, np.roll(corners, -1, axis=0) - mean
+    twice = p[:, 0] * q[:, 1] - q[:, 0] * p[:, 1]
+    return mean + ((p + q) * twice[:, None]).sum(axis=0) / (3.0 * twice.sum())
 
 
 def _normal(word, frame: frames.Frame) -> np.ndarray:

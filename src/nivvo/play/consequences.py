@@ -16,6 +16,7 @@ from nivvo.core import clock, pool
 from nivvo.core.curves import Curve
 from nivvo.core.frame import dot, length_of, unit
 from nivvo.core.hulls import between
+from nivvo.core.shapes import HALF_SPACE
 from nivvo.core.tick.answer import put_out
 from nivvo.plan.ability import Ability, Answer
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends
@@ -302,9 +303,9 @@ class Consequences:
             self.arrivals[number] = (goal, effect.speed, effect.turns)
 
     def pull(self, contact: Contact, body: int, effect: Pull) -> None:
-        """Let a body come to the shooter from the next tick on."""
+        """Let a body come to the shooter from the next tick on; not what has no end, nor another shooter."""
         stage = self.session.stage
-        if stage.out(body) or stage.kinds[body] == "shooter":
+        if stage.out(body) or stage.kinds[body] == "shooter" or stage.rows[body]["kind"] == HALF_SPACE:
             return
         self.pulls[self.session.arena.first_of(body)] = (self.owner(contact), effect)
         start, after, tick, p, normal = self._at(contact)

@@ -76,6 +76,7 @@ class Flying:
             self._metered(session.tick - first)
             if held:
                 self.reached = ticks.edge(session.tick)
+                self._part = self.reached, ticks.edge(session.tick + 1)
                 session.held()
                 return
             self.reached = None

@@ -61,7 +61,9 @@ class Shape(Table):
         None, description="two ends; give thick, and in 3D tall"
     )
     polygon: Annotated[list[Flat], Field(min_length=3, max_length=MOST_CORNERS)] | None = Field(
-        None, description="its corners in turn, convex; in 3D on the level, and tall upward from there"
+        None,
+        description="its corners in turn, convex; its centroid is its middle; "
+        "in 3D on the level, and tall upward from there",
     )
     ellipse: Annotated[list[Positive], Field(min_length=2, max_length=2)] | None = Field(
         None,

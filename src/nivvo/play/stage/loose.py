@@ -32,6 +32,7 @@ class Pushed(Motion):
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Pushed:
         """Moved from outside it is there at rest, and goes on from the next tick on."""
         moved = Pushed(self.at(now)[0])
+        moved._follow(self, now)
         moved._go_to(now, then, goal, jump)
         return moved
 

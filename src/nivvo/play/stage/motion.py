@@ -26,10 +26,12 @@ def counts(seconds: float) -> int:
 class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
 
-    veers : whether it may change at any tick. turns : whether the body turns about its middle.
+    veers : whether it may change at any tick. turns : whether the body turns about its middle. earlier : the way that
+    it went before, until when (clock), if that was another.
     """
 
     veers = turns = False
+    earlier: tuple[Motion, int] | None = None
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
         self._rests: bool | None = None
@@ -39,7 +41,7 @@ class Motion:
     @property
     def moves(self) -> bool:
         """Whether it moves or may come to move."""
-        if self.turns or len(self.times) > 1:
+        if self.turns or len(self.times) > 1 or self.earlier is not None:
             return True
         if self._rests is None:
             self._rests = not any(part.any() for part in self.pieces[0][1:])
@@ -47,6 +49,8 @@ class Motion:
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        if self.earlier is not None and time < self.earlier[1]:
+            return self.earlier[0].piece(time)
         k = max(bisect_right(self.times, time) - 1, 0)
         return self.pieces[k], self.times[k]
 
@@ -77,11 +81,16 @@ class Motion:
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins; None if there is none."""
+        if self.earlier is not None and time < self.earlier[1]:
+            found = self.earlier[0].next_break(time)
+            return self.earlier[1] if found is None else min(found, self.earlier[1])
         k = bisect_right(self.times, time)
         return self.times[k] if k < len(self.times) else None
 
     def forget(self, time: int) -> None:
         """Drop what lies behind the piece that holds at ``time``."""
+        if self.earlier is not None and self.earlier[1] <= time:
+            self.earlier = None
         k = max(bisect_right(self.times, time) - 1, 0)
         del self.times[:k], self.pieces[:k]
         self._rests = None
@@ -89,9 +98,17 @@ class Motion:
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Motion:
         """The motion of what is moved from outside: from now on to ``goal`` by ``then``, or at once; there it stays."""
         moved = Motion(self.at(now)[0])
-        moved.turns = self.turns
+        moved._follow(self, now)
         moved._go_to(now, then, goal, jump)
         return moved
+
+    def _follow(self, before: Motion, now: int) -> None:
+        """Have gone as another way says until now (clock)."""
+        self.turns = before.turns
+        if type(before) in (Motion, type(self)):
+            self.times, self.pieces, self.earlier = [*before.times], [*before.pieces], before.earlier
+        else:
+            self.times, self.earlier = [now], (before, now)
 
     def _go_to(self, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
         still = np.zeros(3)
