@@ -110,13 +110,13 @@ class Consequences:
         end = int(counters[pool.BEGAN]) if held else written
         if not 0 <= first < end:
             return False
-        rows = _copy(arena.events[first:end])
+        rows = _copy(arena.events[first:written])
         told, groups, out, behind = rows.tolist(), arena.bodies["group"], arena.bodies["out"], []
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             out[stage.pieces(told[k][BODY])] = 0
         k = 0
-        while k < len(told):
+        while k < end - first:
             begun, k = k, _end_of_answer(told, k)
             while died and died[0] < k:
                 out[stage.pieces(told[died.pop(0)][BODY])] = 1
@@ -126,6 +126,8 @@ class Consequences:
             if effects := ability.answers[groups[told[begun][BODY]]].effects:
                 self.apply(_contact_of(rows, begun, told[begun], ability.radius), effects)
                 behind += [k] * (int(counters[pool.EVENTS]) - written - len(behind))
+        for k in died:
+            out[stage.pieces(told[k][BODY])] = 1
         if behind:
             order = np.argsort([*range(1, 2 * (written - first), 2), *(2 * k for k in behind)], kind="stable")
             whole = arena.events[first : written + len(behind)]
