@@ -275,6 +275,51 @@ class Held(unittest.TestCase):
                     np.testing.assert_allclose(second.t, first.t, atol=1e-12)
                     np.testing.assert_allclose(second.p, first.p, atol=1e-9)
 
+    def test_children_that_are_born_in_a_tick_find_room(self):
+        # With 41 shots that part into 82 more there is one sample more than there is room for at first.
+        text = """nivvo = 1
+        [shooter.keeper]
+        [ability.flare]
+        launch = { speed = 10, count = 41, fan = 1 }
+        flight.gravity_share = 0
+        limits.life = 1
+        on.walls = { then = "bounce", restitution = 1, sends = { ability = "chip", along = "reflected" } }
+        [ability.chip]
+        launch = { speed = 1, count = 2, fan = 90 }
+        limits.life = 0.5
+        [obstacle.wall]
+        at = [5.5008, 0]
+        shape.box = [2, 9]
+        group = "walls"
+        """
+        with mock.patch.dict(os.environ, NIVVO_COMPILE="never"):
+            run = nivvo.fire(nivvo.parse(text))
+        self.assertEqual(len(run.rows("projectiles")), 123)
+
+    def test_what_lasts_goes_on_between_contacts_where_others_turn(self):
+        text = """nivvo = 1
+        [shooter.keeper]
+        [ability.rivet]
+        firing = { kind = "burst", shots = 4, interval = 0.1, button = "rivet" }
+        launch.speed = 20
+        flight.gravity_share = 0
+        on.bales = { then = "end", damage = 1, lasting = { damage = 2, every = 0.09, times = 1 } }
+        [target.bale]
+        at = [14, 0]
+        group = "bales"
+        [target.gull]
+        at = [-40, 0]
+        move = { chase = "keeper", speed = 1 }
+        [case.held]
+        lasts = 2
+        input = [{ t = 0, tap = "rivet" }]
+        """
+        run = nivvo.fire(nivvo.parse(text))
+        rows = [row for row in run.rows("effects") if row["effect"] == "damage"]
+        times = [row["time"] for row in rows]
+        self.assertEqual(times, sorted(times))
+        self.assertEqual([row["amount"] for row in rows], [1.0, 2.0] * 4)
+
     def test_who_seeks_what_a_contact_with_effects_puts_out_loses_it_at_the_next_tick(self):
         text = """nivvo = 1
         tick.rate = 20

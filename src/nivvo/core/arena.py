@@ -373,7 +373,7 @@ class Arena:
         beside what follows from the launch, where something acts that goes by it.
         """
         if self.counters[pool.MID]:
-            self._make_room()
+            self._make_room(1 if isinstance(key, int) else len(p))
         first = self.live
         t0 = born if moves_at is None else moves_at
         if isinstance(key, int):
@@ -614,11 +614,13 @@ class Arena:
             self.openings,
         )
 
-    def _make_room(self) -> None:
-        need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * self.live + pool.ROOM
+    def _make_room(self, more: int = 0) -> None:
+        """Make room for what a tick may write of all in the air, and so many more."""
+        live = self.live + more
+        need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * live + pool.ROOM
         if need > len(self.events):
             self.events = pool.grown(self.events, need)
-        need = int(self.counters[pool.SAMPLES]) + self.live
+        need = int(self.counters[pool.SAMPLES]) + live
         if need > len(self.samples):
             self.samples = pool.grown(self.samples, need)
 

@@ -40,21 +40,21 @@ class Flying:
         Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
         session, ticks = self.session, self.session.scene.ticks
-        thinks, reaching = session.thinks, session.reaching
-        while thinks and session.tick < tick and not session.arena.live and reaching.due() is None:
+        thinks = session.thinks
+        while thinks and session.tick < tick and not session.arena.live and not self._due():
             if session.pending:
                 self.to_end()
                 continue
             session.tick += 1
             session.ran = session.tick
             session.think()
-        while (session.meetings.active or thinks) and session.tick < tick and session.arena.live:
-            if reaching.due() is not None:
-                break
+        while (session.meetings.active or thinks) and session.tick < tick and session.arena.live and not self._due():
             self.to_end()
         if thinks:
             return
         while session.tick < tick and session.arena.live:
+            if self._due():
+                return
             if session.pending:
                 # Somebody is to arrive, or to be pushed, at the next tick's start.
                 self.to_end()
@@ -85,9 +85,16 @@ class Flying:
                 return
             if session.arena.why == pool.EMPTY:
                 break
-        while session.pending and session.tick < tick:
+        while session.pending and session.tick < tick and not self._due():
             self.to_end()
-        session.tick = tick
+        if not self._due():
+            session.tick = tick
+
+    def _due(self) -> bool:
+        """Whether something that has come of the flight itself is due before the present tick's end."""
+        time, reaching = self.session.consequences.due(), self.session.reaching.due()
+        lasting = time is not None and time < self.session.scene.ticks.edge(self.session.tick + 1)
+        return reaching is not None or lasting
 
     def to(self, time: int) -> None:
         """Run the present tick up to what somebody does at ``time`` (clock): contacts before it are answered."""

@@ -25,6 +25,7 @@ from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.run import PROJECTILES
 from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
+from nivvo.record.record import in_order
 from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
@@ -255,9 +256,7 @@ class Live(Tabled):
 
     def _flown(self, raw: np.ndarray) -> list[Event]:
         out, size, names = [], self.scene.frame.size, self._session.stage.names
-        if len(raw) > 1:
-            raw = raw[np.lexsort((np.arange(len(raw)), raw["key"], raw["after"], raw["start"]))]
-        for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in raw.tolist():
+        for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in in_order(raw).tolist():
             name = names[body] if body >= 0 else ""
             detail = ENDINGS[code].sentence.format(body=name) if kind == pool.ENDED else ""
             if kind == pool.ENDED:

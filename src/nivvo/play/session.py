@@ -247,8 +247,8 @@ class Session:
         tick = self.tick + 1
         end = self.scene.ticks.edge(tick)
         if not self.minds:
-            self._act(end)
             while self.tick < tick:
+                self._act(end)
                 self.flying.ahead(tick)
             return
         while (time := self._due()) is not None and time < end:

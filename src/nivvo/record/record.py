@@ -45,6 +45,16 @@ def thrown_at(events: np.ndarray) -> np.ndarray:
     return events["start"] / UNITS + events["after"]
 
 
+def in_order(events: np.ndarray) -> np.ndarray:
+    """Events by time, of one time by tick, then by key, of one key as they were written."""
+    if len(events) < 2:
+        return events
+    counts = events["after"] * UNITS
+    whole = np.floor(counts)
+    times = events["start"] + whole.astype(np.int64)
+    return events[np.lexsort((np.arange(len(events)), events["key"], events["start"], counts - whole, times))]
+
+
 class Flown:
     """The numbers of one projectile's flight. Times in s, lengths in units."""
 
@@ -108,7 +118,7 @@ class Record:
 
     def __init__(self, births, events, samples, params, exact: bool):
         self.births, self.params, self.exact = births, params, exact
-        self.events = events[np.lexsort((np.arange(len(events)), events["key"], events["after"], events["start"]))]
+        self.events = in_order(events)
         self.samples = samples if len(births) == 1 else samples[np.lexsort((samples["t"], samples["key"]))]
         self._paths: dict[int, Path] = {}
         self._flown: dict[int, Flown] = {}
