@@ -232,7 +232,7 @@ class AtOnceOrLater(unittest.TestCase):
     def test_random_scenes(self):
         for seed in range(8):
             later = self.played(seed)
-            with self.subTest(seed), mock.patch("nivvo.play.consequences.Consequences._waits", lambda *_: False):
+            with self.subTest(seed), mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: math.inf):
                 self.assertEqual(later, self.played(seed))
 
 

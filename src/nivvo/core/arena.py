@@ -314,6 +314,7 @@ class Arena:
         damage=0.0,
         bounces=None,
         holds=0,
+        hurts=np.inf,
         curves=(),
         moments=None,
         more=None,
@@ -322,7 +323,7 @@ class Arena:
 
         ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
         ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
-        most (-1: any), least speed. ``holds``: of what follows AT_ONCE or LATER, else 0. ``moments``: fields of
+        most (-1: any), least speed. ``holds``, ``hurts``: as of ANSWERS. ``moments``: fields of
         PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
         damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
         n = self.spare.pop() if self.spare else self.used
@@ -347,7 +348,7 @@ class Arena:
                 row[field] = value
             self.guide()
         row["sums"] |= int(row["flown"] < np.inf)
-        own["then"], own["damage"], own["by"], own["holds"] = then, damage, 0, holds
+        own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = then, damage, 0, holds, hurts
         plain(own)
         for field, values in (more or {}).items():
             own[field] = values

@@ -160,6 +160,7 @@ ANSWERS = np.dtype(
         ("friction", "f8"),
         ("least", "f8"),
         ("near", "f8"),
+        ("hurts", "f8"),
         ("slows", "f8"),
         ("keeps_speed", "f8"),
         ("keeps_damage", "f8"),
@@ -180,16 +181,16 @@ ANSWERS = np.dtype(
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as
-a share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces:
-through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between
-its way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN)
-where it cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether
-something follows that is decided outside: AT_ONCE, for which the tick stops after it, or LATER, at its end. by: whether
-damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on its face from the body's spot) or
-DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the curves from ``first`` on, each x and
-value, straight between, the later of two at one x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and
-(every, cap), one step more each ``every`` and
+normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as a
+share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces:
+through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between its
+way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN) where it
+cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether something follows
+that is decided outside: the tick stops after it if anybody who can be hurt is as near as ``hurts`` (units, inf: always;
+below 0: never), else it follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN
+(units), DEPENDS_ASIDE (units on its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is
+read off ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x.
+With a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and
 never beyond the cap."""
 
 MOST_CORNERS = 24
@@ -409,12 +410,11 @@ FOREVER = -1
 # has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the row
 # after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows. SEEKS: until when nobody
 # has anybody to lose or to find, unless a body comes or is out (``seekers``). BEGAN: the first event of the answer that
-# is being given; OWED: one more than the first event of the first answer of which something is to follow LATER, or 0.
+# is being given; OWED: one more than the first event of the first answer of which something is to follow later, or 0.
 LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN, SEEKS = range(16)
 BEGAN, OWED = 16, 17
 COUNTERS = 18
 DONE, EMPTY, FULL, DUE, HOLD, OWES = range(6)
-AT_ONCE, LATER = 1, 2
 
 # Events that a tick may need: room for these a projectile, and these beside.
 ROOM_EACH, ROOM = 6, 256

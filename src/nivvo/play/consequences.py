@@ -19,7 +19,7 @@ from nivvo.core.hulls import between
 from nivvo.core.shapes import HALF_SPACE
 from nivvo.core.tick.answer import put_out
 from nivvo.plan.ability import Ability, Answer
-from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends
+from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blast, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
 from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
@@ -72,15 +72,17 @@ class Consequences:
         self.lasting: list[Goes] = []
         self.longest = session.scene.ticks.longest
 
-    def holds(self, ability: Ability, answer: Answer) -> int:
-        """When what follows a contact is due: ``pool.AT_ONCE``, or LATER, at the tick's end; 0 where nothing follows.
+    def hurts(self, ability: Ability, answer: Answer) -> float:
+        """How near somebody who can be hurt is, at most, where what follows a contact is done at once.
 
-        What flies may not hang on it before then, nor what is decided of the case.
+        Else it waits for the tick's end: nothing that flies hangs on it before, nor what is decided of the case. Below
+        0: it always may; inf: never.
         """
-        if not answer.effects:
-            return 0
-        waits = not isinstance(ability.radius, Curve) and all(self._waits(one) for one in answer.effects)
-        return pool.LATER if waits else pool.AT_ONCE
+        if isinstance(ability.radius, Curve):
+            return math.inf
+        blasts = [one.radius for one in answer.effects if isinstance(one, Blast)]
+        waits = all(self._waits(one) for one in answer.effects if not isinstance(one, Blast))
+        return max(blasts, default=-1.0) if waits else math.inf
 
     def _waits(self, effect: Effect) -> bool:
         if isinstance(effect, Lasting):
@@ -98,7 +100,7 @@ class Consequences:
             self.session.hold_anew()
 
     def catch_up(self) -> bool:
-        """Do what the engine owes: what follows LATER. Whether there was anything.
+        """Do what the engine owes at a tick's end, or before it goes on. Whether there was anything.
 
         Contact by contact, as if it had held at each of them: who is put out after a contact is not yet out for it,
         and what is written of it stands behind it.
@@ -112,6 +114,7 @@ class Consequences:
             return False
         rows = _copy(arena.events[first:written])
         told, groups, out, behind = rows.tolist(), arena.bodies["group"], arena.bodies["out"], []
+        vectors = _vectors(rows)
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             out[stage.pieces(told[k][BODY])] = 0
@@ -124,7 +127,7 @@ class Consequences:
                 continue
             ability = self.session.scene.abilities[self.session.of_key(told[begun][KEY])[0]]
             if effects := ability.answers[groups[told[begun][BODY]]].effects:
-                self.apply(_contact_of(rows, begun, told[begun], ability.radius), effects)
+                self.apply(_contact_of(vectors, begun, told[begun], ability.radius), effects)
                 behind += [k] * (int(counters[pool.EVENTS]) - written - len(behind))
         for k in died:
             out[stage.pieces(told[k][BODY])] = 1
@@ -141,7 +144,7 @@ class Consequences:
         if session.touches:
             return
         rows = _copy(arena.events[int(arena.counters[pool.BEGAN]) : int(arena.counters[pool.EVENTS])])
-        told = rows.tolist()
+        told, vectors = rows.tolist(), _vectors(rows)
         key, whose = told[0][KEY], session.of_key(told[0][KEY])
         ability = session.scene.abilities[whose[0]]
         radius = float(arena.params["radius"][arena.flight["param"][arena.counters[pool.HELD]]])
@@ -149,7 +152,7 @@ class Consequences:
             effects = self._effects(ability, row) if row[KEY] == key else ()
             keeps = row[KIND] == pool.ENDED and ability.keeps_last
             if effects or keeps:
-                contact = _contact_of(rows, k, row, radius)
+                contact = _contact_of(vectors, k, row, radius)
                 self.apply(contact, effects)
                 if keeps:
                     self.ended[whose] = contact
@@ -528,10 +531,16 @@ def _copy(rows: np.ndarray) -> np.ndarray:
     return rows.view(np.uint8).copy().view(rows.dtype)
 
 
-def _contact_of(rows: np.ndarray, k: int, row: tuple, radius: float) -> Contact:
-    """What one of some rows of ``pool.EVENT`` tells, ``row`` as a tuple."""
+def _vectors(rows: np.ndarray) -> tuple[np.ndarray, ...]:
+    """What rows of ``pool.EVENT`` tell as vectors: p, v, u, normal, (n, 3) each."""
+    return rows["p"], rows["v"], rows["u"], rows["normal"]
+
+
+def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple, radius: float) -> Contact:
+    """What one of some rows tells, its vectors and all of it as a tuple."""
     start, after, key, tick, _, body, _, _, gap = row[:9]
-    return Contact(key, body, start, after, tick, *(rows[name][k] for name in ("p", "v", "u", "normal")), radius, gap)
+    p, v, u, normal = vectors
+    return Contact(key, body, start, after, tick, p[k], v[k], u[k], normal[k], radius, gap)
 
 
 def _after(time: int, way: np.ndarray, speed: float | None) -> int:

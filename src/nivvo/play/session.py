@@ -534,7 +534,8 @@ class Session:
             damage=dealt,
             bounces=thrown,
             more=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
-            holds=[0 if self.touches else self.consequences.holds(ability, one) for one in ability.answers],
+            holds=[bool(one.effects) and not self.touches for one in ability.answers],
+            hurts=[self.consequences.hurts(ability, one) for one in ability.answers],
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
                 for group, one in enumerate(ability.answers)
@@ -544,10 +545,10 @@ class Session:
         )
 
     def hold_anew(self) -> None:
-        """See anew what is due at once and what later."""
+        """See anew what is done at once and what waits."""
         for (name, *_), row in self.known.items():
             ability = self.scene.abilities[name]
-            self.arena.answers["holds"][row] = [self.consequences.holds(ability, one) for one in ability.answers]
+            self.arena.answers["hurts"][row] = [self.consequences.hurts(ability, one) for one in ability.answers]
 
     def compile(self) -> None:
         """Compile the engine, or load it, before there is anything to do."""

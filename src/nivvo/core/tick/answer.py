@@ -8,7 +8,6 @@ from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.curves import read_off
 from nivvo.core.pool import (
-    AT_ONCE,
     BEGAN,
     BOUNCE,
     BOUNCED,
@@ -33,7 +32,6 @@ from nivvo.core.pool import (
     GUIDED,
     IGNORE,
     INSIDE_MOST,
-    LATER,
     LODGE,
     MOMENT,
     OUT,
@@ -52,7 +50,7 @@ from nivvo.core.pool import (
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
-from nivvo.core.tick.search import first_of, nears
+from nivvo.core.tick.search import anyone_near, first_of, nears
 from nivvo.core.trig import angle_of
 from nivvo.core.turning import distance_at, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
@@ -98,9 +96,12 @@ def answer(k, i, j, now, t):
     elif then == PASS and not put_inside(q, j):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
-    held = HELD if ans["holds"] == AT_ONCE else 0
-    if ans["holds"] == LATER and k.counters[OWED] == 0:
-        k.counters[OWED] = k.counters[BEGAN] + 1
+    held, hurts = 0, float(ans["hurts"])
+    if ans["holds"] != 0:
+        if hurts == math.inf or (hurts >= 0.0 and anyone_near(k, place[0], hurts + float(par["radius"]))):
+            held = HELD
+        elif k.counters[OWED] == 0:
+            k.counters[OWED] = k.counters[BEGAN] + 1
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     q["touched"] += 1
     pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0

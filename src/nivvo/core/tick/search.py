@@ -8,7 +8,7 @@ from nivvo.core._jit import cold, inner
 from nivvo.core.contact import INSIDE, NONE, first_contact
 from nivvo.core.flight import box_of_arc
 from nivvo.core.grid import cell
-from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, SLIPPED, SWEPT, VEERS
+from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, OBSTACLE, SLIPPED, SWEPT, VEERS
 from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.turning import distance_at, first_contact_turning, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -234,6 +234,18 @@ def gather(k, w, low, high, with_apart, may_split):
                         scratch[found] = j
                         found += 1
     return found
+
+
+@cold
+def anyone_near(k, p, far):
+    """Whether somebody who can be hurt may be so near to a point in the present tick."""
+    far += WIDER * float(k.world[0]["skin"])
+    low, high = (p[0] - far, p[1] - far, p[2] - far), (p[0] + far, p[1] + far, p[2] + far)
+    for m in range(gather(k, k.world[0], low, high, True, False)):
+        j = int(k.scratch[m])
+        if k.bodies[j]["role"] != OBSTACLE and k.bodies[j]["out"] == 0 and overlap(k.boxes, j, low, high):
+            return True
+    return False
 
 
 @inner
