@@ -318,16 +318,18 @@ class Consequences:
 
     def anchor(self, contact: Contact, effect: Anchor) -> None:
         """Leave a mark where a body is touched, if it fits."""
-        session, time = self.session, _clock(contact)
+        session, stage, time = self.session, self.session.stage, _clock(contact)
         ability, shooter = session.of_key(contact.key)
-        point = contact.point
-        offset = point - session.stage.middle(contact.body, time)
+        point, middle = contact.point, stage.middle(contact.body, time)
+        offset = point - middle
         mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect, time)
         start, after, tick, _, normal = self._at(contact)
-        for code, one in self.anchors.leave(session.stage, mark, point, time):
-            other = self.anchors.newest(session.stage, effect.pairs_with, shooter) if code == PLACED else None
-            pair = -1.0 if other is None else float(other.key)
-            where = point if one is mark else session.stage.carried(one.body, one.offset, one.time, time)
+        for code, one in self.anchors.leave(stage, mark, point, time):
+            other = self.anchors.newest(stage, effect.pairs_with, shooter) if code == PLACED else None
+            pair, where = -1.0 if other is None else float(other.key), point
+            if one is not mark:
+                same = one.body == contact.body and one.body not in stage.turning
+                where = middle + one.offset if same else stage.carried(one.body, one.offset, one.time, time)
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
         if effect.opens is not None:
             self._open()
