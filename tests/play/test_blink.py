@@ -144,6 +144,34 @@ class Blink(unittest.TestCase):
         self.assertTrue(rows[0]["detail"].startswith("to"))
         self.assertGreaterEqual(least(run, place), -1e-5)
 
+    def test_who_blinks_and_what_is_pulled_keep_their_past(self):
+        text = """nivvo = 1
+        world.view = "top"
+        [shooter.keeper]
+        [ability.hook]
+        firing = { kind = "auto", rate = 2, button = "hook" }
+        launch.speed = 20
+        aim = { by = "fixed", direction = 90 }
+        hits_owner = "never"
+        on.gulls = { then = "pass", pull.speed = 3 }
+        when.age = { at = 0.2, blink.within = 2 }
+        [target.gull]
+        at = [9, 2]
+        group = "gulls"
+        move = { chase = "keeper", speed = 20 }
+        [case.twice]
+        lasts = 2
+        input = [{ t = 0.1, hold = "hook", held = 0.6 }]
+        """
+        run = nivvo.fire(nivvo.parse(text))
+        rows = [row for row in run.rows("bodies") if row["body"] == "keeper"]
+        self.assertEqual([round(row["time"], 3) for row in rows], [0.0, 0.3, 0.8])
+        self.assertEqual(rows[0]["y"], 0.0)
+        for row, shot in zip(rows[1:], run.rows("shots"), strict=False):
+            self.assertAlmostEqual(row["y"], shot["y"] + 20 * 0.2, delta=1e-6)
+        first = next(row for row in run.rows("bodies") if row["body"] == "gull")
+        self.assertEqual((first["x"], first["y"]), (9.0, 2.0))
+
 
 class Gap(unittest.TestCase):
     def test_between_two_bodies_as_a_dense_search_finds_it(self):

@@ -93,6 +93,14 @@ class Polygons(unittest.TestCase):
             row = fired(body, world='view = "space"', home=home, velocity=velocity, radius=0.25).rows("contacts")[0]
             np.testing.assert_allclose([row[axis] for axis in "xyz"], goal, atol=1e-9)
 
+    def test_its_middle_is_its_centroid_however_it_is_written(self):
+        for turn in (0, 40, 110, 250):
+            s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+            corners = [[c * x - s * y, s * x + c * y] for x, y in ((0, 0), (3, 0.5), (1, 2))]
+            run = fired(f"[target.fin]\nat = [20, 4]\nshape.polygon = {corners}")
+            middle = run.stage.middle(run.scene.number["fin"], 0)[:2]
+            np.testing.assert_allclose(middle, np.mean(corners, axis=0) + [20, 4], atol=1e-12)
+
     def test_an_ellipse_is_one_within_what_is_told(self):
         for turn in np.linspace(0, 350, 15):
             s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))

@@ -189,9 +189,9 @@ class Herd:
 
 
 def _with(rows: np.ndarray, row) -> np.ndarray:
-    """Rows and one more, in room that doubles."""
+    """Rows and one more, in room that doubles: what they are a view of, if that is such an array."""
     room, count = rows.base, len(rows)
-    if room is None or len(room) <= count:
+    if not isinstance(room, np.ndarray) or room.shape[1:] != rows.shape[1:] or len(room) <= count:
         room = np.zeros((2 * count + 8, *rows.shape[1:]), dtype=rows.dtype)
         room[:count] = rows
     room[count] = row

@@ -159,6 +159,10 @@ class Stage:
 
     # Writing.
 
+    def put(self, number: int, out: bool) -> None:
+        """Let a body be out, all of its shapes, or there again."""
+        self.arena.bodies["out"][self.pieces(number)] = out
+
     def add(self, bodies: list[Body], tick: int) -> None:
         """Put one more body on, of one piece or several, before tick number ``tick``."""
         for body in bodies:
