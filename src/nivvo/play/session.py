@@ -26,6 +26,7 @@ from nivvo.play.consequences import Consequences
 from nivvo.play.cost import Meter
 from nivvo.play.cues import Sounding
 from nivvo.play.deciding import Deciding
+from nivvo.play.doors import Doors
 from nivvo.play.flying import Flying
 from nivvo.play.guiding import guide_of
 from nivvo.play.meeting import Meetings
@@ -107,7 +108,7 @@ class Session:
         self.births: list[tuple] = []
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
-        self.consequences = Consequences(self)
+        self.consequences, self.doors = Consequences(self), Doors(self)
         self.sounding = Sounding(scene.cues)
         self.many: dict[int, None] = {}
         self.ranks = {name: k for k, name in enumerate(scene.abilities)}
@@ -226,6 +227,7 @@ class Session:
         """Let bodies arrive, turn and be moved at the present tick's start, and see whom they touch in it."""
         if self.thinks:
             start, end = self.scene.ticks.edge(self.tick), self.scene.ticks.edge(self.tick + 1)
+            self.doors.look(start, end)
             if self.stage.thinks:
                 self.stage.think(start, end)
             if self.reaching.active:

@@ -113,7 +113,7 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         return f"linked with {run.ids.get(int(event['amount']), '')}" if event["amount"] >= 0.0 else ""
     if kind == pool.WENT_THROUGH:
         ids = run.ids.get(int(event["amount"]), ""), run.ids.get(int(event["left"]), "")
-        return f"in at {ids[0]}, out at {ids[1]}, at {length_of(event['v']):.5g}"
+        return f"in at {ids[0]}, out at {ids[1]}" + ("" if event["code"] else f", at {length_of(event['v']):.5g}")
     if kind == pool.REACHED:
         return run.stage.names[int(event["amount"])]
     if kind == pool.TURNED_AWAY:

@@ -161,8 +161,9 @@ class Anchor(Table):
     pairs_with: Name | None = Field(None, description="an ability: its newest anchor and this one are linked")
     opens: Positive | None = Field(
         None,
-        description="what touches so near to it, units, leaves by the newest it is linked with, turned as if "
-        "there were a hole between; not what leaves such marks itself, and not on a body that turns; default: nothing",
+        description="what touches so near to it, units, or walks in there, leaves by the newest it is linked with, "
+        "turned as if there were a hole between; not what leaves such marks itself, and not on a body that turns; "
+        "default: nothing",
     )
 
 

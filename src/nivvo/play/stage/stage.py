@@ -562,12 +562,12 @@ class Stage:
                 return True
         return False
 
-    def cleared(self, number: int, point, normal, within: float, time: int) -> np.ndarray | None:
+    def cleared(self, number: int, point, normal, within: float, time: int, search=True) -> np.ndarray | None:
         """Where the middle of a body can be, clear of all solid bodies and nearest to standing off a point (3,).
 
         Off the surface along its ``normal`` (3,), or with its middle at the point where there is none; then out of what
-        it would be in along its way out, else the nearest free place of many about it; None if that is farther than
-        ``within`` (units) off. As things stand at ``time``.
+        it would be in along its way out, else the nearest free place of many about it, if that is to be searched for;
+        None if that is farther than ``within`` (units) off. As things stand at ``time``.
         """
         row, slack = self.rows[number], 1e-6 * self.scene.size
         n = np.asarray(normal, dtype=float)
@@ -582,7 +582,7 @@ class Stage:
             place = place + (slack - gap) * way
         if gap >= 0.0 and math.sqrt(float(dot(place - start, place - start))) <= within:
             return place
-        return self._free_near(row, start, within, middles, time)
+        return self._free_near(row, start, within, middles, time) if search else None
 
     def clear_share(self, number: int, way, time: int, but: tuple[int, ...] = ()) -> float:
         """The share of a straight way (3,) that a body can go before it touches something, as all stands at a time."""

@@ -1,0 +1,86 @@
+"""Shooters who walk through openings: who comes to one leaves by the other, turned as the two surfaces are."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.clock import UNITS
+from nivvo.core.frame import dot, length_of
+from nivvo.core.hulls import between
+from nivvo.core.tick.opening import SAME_SIDE
+from nivvo.record.record import NOBODY
+
+if TYPE_CHECKING:
+    from nivvo.play.session import Session
+
+NEAR = 1e-6
+"""Of the scene's size: so near he stands at what he came to."""
+
+CLEAR = 0.05
+"""Metres that he must be off the body that he came out of before it takes him in again."""
+
+
+class Doors:
+    """Who walks through openings. left : of each who has come out of a body, by number, which that was."""
+
+    def __init__(self, session: Session):
+        self.session = session
+        self.left: dict[int, int] = {}
+
+    def look(self, time: int, end: int) -> None:
+        """Let those go through who come to an opening in the tick from ``time`` to ``end`` (clock), at its start."""
+        session, stage = self.session, self.session.stage
+        if not len(session.arena.openings):
+            return
+        for number in stage.afoot.feet:
+            if not stage.out(number):
+                self._look(number, time, (end - time) / UNITS)
+
+    def _look(self, number: int, time: int, seconds: float) -> None:
+        session, stage, scene = self.session, self.session.stage, self.session.scene
+        motion = stage.motions[number]
+        place, velocity, _ = motion.at(time)
+        wanted = motion.wanted + (scene.gravity if scene.frame.vertical else 0.0)
+        for one in session.arena.openings:
+            body, to = int(one["body"]), session.arena.openings[one["to"]]
+            if stage.out(body) or stage.out(int(to["body"])):
+                continue
+            middle, goes = stage.motions[body].at(time)[:2]
+            gap, n = between(stage.rows[number], place, stage.row(body, time), middle)
+            if self.left.get(number) == body:
+                if gap <= CLEAR * scene.metre:
+                    continue
+                del self.left[number]
+            normal = one["normal"]
+            comes = -float(dot(velocity - goes, normal))
+            off = place - middle - one["offset"]
+            off = off - float(dot(off, normal)) * normal
+            at = gap <= max(comes, 0.0) * seconds + NEAR * scene.size and float(dot(n, normal)) > SAME_SIDE
+            if at and (comes > 0.0 or float(dot(wanted, normal)) < 0.0) and length_of(off) <= one["radius"]:
+                self._through(number, one, to, off, velocity - goes, time)
+                return
+
+    def _through(self, number: int, one: np.void, to: np.void, off: np.ndarray, seen: np.ndarray, time: int) -> None:
+        """Let one go in at ``off`` (3,) from the middle of an opening, with a velocity (3,) as its body sees it."""
+        stage = self.session.stage
+        body = int(to["body"])
+        middle, goes = stage.motions[body].at(time)[:2]
+
+        def turned(way: np.ndarray, share: float = 1.0) -> np.ndarray:
+            out = float(dot(way, one["above"])) * to["above"] - float(dot(way, one["beside"])) * to["beside"]
+            return share * out - float(dot(way, one["normal"])) * to["normal"]
+
+        point = middle + to["offset"] + turned(off, float(to["radius"] / one["radius"]))
+        goal = stage.cleared(number, point, to["normal"], stage.reach(number), time, search=False)
+        if goal is None:
+            return
+        facing = turned(stage.players[stage.names[number]].facing(time))
+        stage.players[stage.names[number]].turn(time, facing)
+        stage.move(number, time, time, goal, True)
+        stage.motions[number].turn(time, goal, goes + turned(seen), np.zeros(3))
+        self.left[number] = body
+        tick, keys = self.session.scene.ticks.holding(time), (float(one["key"]), float(to["key"]))
+        self.session.arena.note(pool.WENT_THROUGH, number, 1, *keys, NOBODY, time, 0.0, tick, goal, to["normal"])
