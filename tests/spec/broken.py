@@ -207,6 +207,9 @@ BROKEN = {
     "a step of what": (instead("launch.speed", 'firing.kind = "charge"\non.wisps.damage = { by = "held", start = 9, step = 2 }\nlaunch.speed'), ["a step needs every"]),
     "cancels nobody": (instead("launch.speed", 'firing.cancels = ["flar"]\nlaunch.speed'), ["firing.cancels", "did you mean flare"]),
     "damage to nobody": (instead("launch.speed", "firing.cancelled_by_damage = true\nlaunch.speed"), ["no shooter has health"]),
+    "what happens to whom, as if it was an ability": (
+        plus('[case.of]\ncheck = [{ never = "out", of = "wisp" }]'), ["of", 'write body = "wisp"']
+    ),
     "a timer between ticks": (plus('[tick]\ntimer = "re-armed"\n'), ["tick", 'needs input = "at ticks"']),
     "bits of an exact timer": (plus("[tick]\ntimer_bits = 32\n"), ["timer_bits is for a timer"]),
     "never let go": (instead("launch.speed", 'firing = { kind = "auto", rate = 3 }\nlaunch.speed') + 'input = [{ t = 0, press = "fire" }]\n', ["never released", "lasts"]),

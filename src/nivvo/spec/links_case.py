@@ -213,6 +213,9 @@ def _pressed(links: Links, key: tuple, case, rows: list[Input], names: list[str]
 
 def _measured(links: Links, at: tuple, check, everything: list[str], abilities: list[str]) -> None:
     if check.verb != "measure":
+        if check.verb in ("happens", "never") and check.of in everything and check.of not in abilities:
+            links.say((*at, "of"), "is a body, not an ability", check.of, hint=f'write body = "{check.of}"')
+            return
         _whose(links, at, check, abilities)
         return
     meant = MEASURES[check.measure]
