@@ -1,0 +1,194 @@
+"""Random drills of nearly everything at once: by whatever road one comes to what happens, it is the same.
+
+Fired compiled, uncompiled, with nobody asleep, with nothing that waits for a tick's end; with the tables of the file in
+another order; played live; kept and restored.
+"""
+
+import math
+import os
+import unittest
+from unittest import mock
+
+import numpy as np
+
+import nivvo
+from nivvo.record.vocabulary import HAPPENINGS
+
+DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
+VIEWS = ("world.y = 'up'", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")
+RULES = ("", "", "tick.contacts = 'at ticks'", "tick.first_move = 'next tick'")
+FIRINGS = (
+    "kind = 'auto', rate = 7", "kind = 'auto', rate = 30", "kind = 'single', cooldown = 0.2, wind_up = 0.1",
+    "kind = 'burst', shots = 3, interval = 0.07", "kind = 'charge', full_after = 0.3, at_full = 'let go'",
+    "kind = 'single', cancelled_by_damage = true, locks_movement = true, recovery = 0.1",
+)  # fmt: skip
+LIMITS = ("life = 2", "life = 1, in_the_air = 3, when_full = 'end oldest'", "life = 3, reach = 12")
+LAUNCHES = (
+    "speed = {}",
+    "speed = {}, count = 4, fan = 40",
+    "speed = {}, scatter = 4",
+    "speed = {}, ring = 9, count = 3",
+)
+FLIGHTS = (
+    "drag.linear = 0.3", "drag.square = 0.02", "homing.turn_rate = 150", "homing = { law = 'blend', gain = 3 }",
+    "homing = { toward = 'shooter', turn_rate = 300, after = 0.3 }", "sway = { across = 0.6, period = 0.4 }",
+    "orbit = { radius = 2, turn_rate = 200, lasts = 0.5 }", "thrust = { acceleration = 6, after = 0.1, lasts = 0.4 }",
+    "homing = { law = 'lead', turn_rate = 90, choice = 'spread out', when_lost = 'look again' }", "gravity_share = 0.3",
+)  # fmt: skip
+THENS = (
+    "'end'", "'pass'", "'bounce', restitution = 0.7", "'slide', friction = 0.2", "'pass', pierces = 2",
+    "'lodge', within = 40, otherwise = 'bounce', restitution = 0.5", "'bounce', restitution = 0.4, rests = 'rolls'",
+)  # fmt: skip
+EFFECTS = (
+    "blast = { radius = 2, damage = 8, impulse = 2, shaded = true }", "score = { points = 3, streak_within = 0.4 }",
+    "lasting = { damage = 2, every = 0.09, times = 3 }", "sends = { ability = 'chip', damage = 'shared' }",
+    "pull.speed = 5", "removes = true", "blink.within = 2",
+)  # fmt: skip
+MOMENTS = (
+    "age = { at = 0.4, then = 'go on', sends.ability = 'chip' }", "fired.blast = { radius = 1, damage = 2 }",
+    "near = { within = 0.6, blast = { radius = 2, damage = 4 } }", "ended.sends.ability = 'chip'",
+)  # fmt: skip
+WAYS = (
+    "move.velocity = {a}", "move = {{ through = [{a}, {b}], speed = 3, at_end = 'back' }}", "turns = 120",
+    "move = {{ chase = 'keeper', speed = 3 }}", "move = {{ flee = 'keeper', speed = 2 }}", "mass = 2\nfriction = 0.3",
+    "move.circle = {{ centre = {a}, turn_rate = 80 }}", "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "",
+)  # fmt: skip
+
+
+class Drawn:
+    """A drill, its head and its inputs: (tick, call of Live, value), for so many ticks."""
+
+    def __init__(self, seed):
+        self.rng = rng = np.random.default_rng(seed)
+        view, self.rate = VIEWS[seed % 4], int(rng.choice([20, 30, 60]))
+        self.size, flat = 3 if seed % 4 == 3 else 2, seed % 4 == 2
+        motion = rng.choice(["exact", "exact", "semi-implicit", "explicit", "verlet"])
+        self.tables = [
+            f"nivvo = 1\n{view}\ntick.rate = {self.rate}\ntick.motion = '{motion}'\n{self.one(RULES)}",
+            "[shooter.keeper]\nhealth = 60\nshape.ball = 0.4\nwalk = { speed = 3, acceleration = 20"
+            + (" }" if flat else ", jump = 4 }"),
+            "\n".join(
+                [
+                    f"[ability.rivet]\nfiring = {{ {self.one(FIRINGS)}, button = 'rivet' }}",
+                    f"limits = {{ {self.one(LIMITS)} }}\nmass = 0.4\nshape.ball = 0.15",
+                    f"aim.by = '{self.one(('cursor', 'nearest', 'lead', 'facing'))}'",
+                    f"launch = {{ {self.one(LAUNCHES).format(rng.uniform(6, 25))} }}",
+                    f"flight.{self.one(FLIGHTS[:-1] if flat else FLIGHTS)}",
+                    *(f"on.{group} = {{ {self.answer()} }}" for group in "ab"),
+                    f"on.c = {{ {self.answer()}, anchor = {{ pairs_with = 'chip', opens = 1.5 }} }}",
+                    *(f"when.{one}" for one in MOMENTS if not rng.integers(6)),
+                ]
+            ),
+            "[ability.chip]\nfiring.button = 'chip'\nlaunch = { speed = 8, count = 2, fan = 30 }\nlimits.life = 0.6\n"
+            "on.a = { damage = 3, anchor = { pairs_with = 'rivet', opens = 1.5 } }",
+            *(self.body(k) for k in range(int(rng.integers(4, 9)))),
+        ]
+        self.ticks, self.acts = round(2.5 * self.rate), [(0, "set_cursor", (self.place(-4, 9),))]
+        for k in range(4):
+            start, button = round((0.05 + 0.6 * k) * self.rate), self.one(("rivet", "rivet", "chip"))
+            self.acts += [(start, "press", (button,)), (start + round(rng.uniform(1, 9)), "release", (button,))]
+            self.acts.append(
+                (start + 10, "set_walk", (rng.uniform(-0.7, 0.7), rng.uniform(-0.7, 0.7) if flat else 0.0))
+            )
+            self.acts.append((start + 10, "set_cursor", (self.place(-5, 9),)))
+        self.acts.sort(key=lambda act: act[0])
+
+    def one(self, of):
+        return of[int(self.rng.integers(len(of)))]
+
+    def place(self, low, high):
+        return self.rng.uniform(low, high, self.size).round(3).tolist()
+
+    def answer(self):
+        effects = [one for one in EFFECTS if not self.rng.integers(5)]
+        return ", ".join([f"damage = {self.rng.uniform(0, 20)}, then = {self.one(THENS)}", *effects])
+
+    def body(self, k):
+        rng, at, kind = self.rng, self.place(-7, 9), ("target", "obstacle")[k % 2]
+        at[0] += 4 if math.hypot(at[0], at[1]) < 2.5 else 0
+        turned = [rng.uniform(0, 180), rng.uniform(-40, 40), 0] if self.size == 3 else rng.uniform(0, 180)
+        ends = self.place(0.2, 1)
+        shapes = (f"shape.ball = {rng.uniform(0.3, 1)}",
+                  f"shape = {{ box = {rng.uniform(0.4, 2.5, self.size).tolist()}, turned = {turned} }}",
+                  f"shape = {{ capsule = [{ends}, {[-x for x in ends]}], radius = 0.2 }}",
+                  f"parts = [{{ shape.ball = 0.5 }}, {{ at = {[0.7] * self.size}, shape.ball = 0.3 }}]")  # fmt: skip
+        way = self.one(WAYS).format(
+            a=self.place(-2, 2), b=self.place(-5, 5), low=self.place(-6, 0), high=self.place(1, 6)
+        )
+        shape = self.one(shapes[:3] if "mass" in way else shapes)
+        lines = [f"[{kind}.b{k}]\nat = {at}\ngroup = '{'abc'[k % 3]}'\n{shape}"]
+        if kind == "target":
+            lines.append(f"health = {rng.uniform(10, 60)}")
+            if "chase" in way:
+                lines.append("on_shooter = { damage = 4, every = 0.3 }")
+            if not rng.integers(4) and way.startswith("move.velocity"):
+                lines.append(f"wave = {{ count = 4, every = 0.3, places = [{self.place(-8, 8)}], most = 2 }}")
+        elif "chase" in way or "flee" in way:
+            way = ""
+        return "\n".join([*lines, way])
+
+    def drill(self, order=None):
+        head = [self.tables[0], *(self.tables[1:] if order is None else [self.tables[1:][k] for k in order])]
+        words = {"set_cursor": "cursor", "set_walk": "walk"}
+        rows = [
+            f"{{ t = {tick / self.rate!r}, {words.get(call, call)} = {given[0] if len(given) == 1 else [*given]!r} }}"
+            for tick, call, given in self.acts
+        ]
+        return "\n".join(head) + f"\n[case.c]\nlasts = {self.ticks / self.rate!r}\ninput = [{', '.join(rows)}]"
+
+    def played(self, live, first, last):
+        """What a live session tells of some ticks."""
+        told = []
+        for tick in range(first, last):
+            for _, call, given in (act for act in self.acts if act[0] == tick):
+                getattr(live, call)(*given)
+            told += live.step()
+        return told
+
+
+def fired(text, **environment):
+    with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"} | environment):
+        return nivvo.fire(nivvo.parse(text))
+
+
+class Roads(unittest.TestCase):
+    def test_all_come_to_the_same(self):
+        for seed in range(400 if DEEP else 10):
+            drawn = Drawn(seed)
+            text = drawn.drill()
+            with self.subTest(seed=seed):
+                run = fired(text)
+                kept = run.record.to_json()
+                self.assertEqual(kept, fired(text, NIVVO_COMPILE="never").record.to_json(), "uncompiled")
+                self.assertEqual(kept, fired(text, NIVVO_SLEEP="never").record.to_json(), "awake")
+                with mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: math.inf):
+                    self.assertEqual(kept, fired(text).record.to_json(), "at once")
+                order = drawn.rng.permutation(len(drawn.tables) - 1)
+                self.assertEqual(run.rows("events"), fired(drawn.drill(order)).rows("events"), "in another order")
+                places = list(zip(run.record.samples["key"].tolist(), run.record.samples["t"].tolist(), strict=True))
+                self.assertEqual(len(places), len(set(places)), "a tick was flown twice")
+                self.as_live(drawn, run, text)
+
+    def as_live(self, drawn, run, text):
+        live = nivvo.Live(
+            nivvo.parse(
+                text[: text.index("[case.c]")] + f"[case.c]\ninput = [{{ t = 0, cursor = {[1.0] * drawn.size} }}]"
+            )
+        )
+        middle = int(drawn.rng.integers(1, drawn.ticks))
+        told = drawn.played(live, 0, middle)
+        kept = live.snapshot()
+        rest = drawn.played(live, middle, drawn.ticks)
+        live.restore(kept)
+        self.assertEqual(repr(rest), repr(drawn.played(live, middle, drawn.ticks)), "restored")
+        until, words = drawn.ticks / drawn.rate - 1e-6, {one.word for one in HAPPENINGS.values()}
+        mine = [(e.what, round(e.time, 9), e.id) for e in told + rest if e.what in words and e.time < until]
+        times = run.record.events["start"] / nivvo.core.clock.UNITS + run.record.events["after"]
+        kinds, keys = run.record.events["kind"].tolist(), run.record.events["key"].tolist()
+        rows = zip(kinds, times.tolist(), keys, strict=True)
+        theirs = [(HAPPENINGS[kind].word, round(time, 9), key) for kind, time, key in rows if time < until]
+        self.assertEqual(sorted(mine), sorted(theirs), "live")
+
+
+if __name__ == "__main__":
+    unittest.main()
