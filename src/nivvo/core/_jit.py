@@ -42,7 +42,7 @@ INNER = {
 }
 KERNEL = {"error_model": "numpy", "_nrt": False, "nogil": True, "no_cfunc_wrapper": True}
 
-# Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.6 s,
+# Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.4 s,
 # compiling one several seconds. Work is done plain until it would have paid for the other.
 PLAIN = 30e-6
 PLAIN_BEFORE_LOADING = 12_000
