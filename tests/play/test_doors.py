@@ -85,10 +85,26 @@ class Doors(unittest.TestCase):
             np.testing.assert_allclose([after["vx"], after["vy"]], [turned.real, turned.imag], atol=1e-6)
         self.assertGreater(went, 5)
 
-    def test_where_there_is_no_room_he_stays(self):
+    def test_in_space_out_of_one_that_moves(self):
+        for turn in (0, 35, -70):
+            s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+            bodies = WALL.format("right", [8, 0, 4], [1, 9, 8], [0, 0, 0])
+            bodies += WALL.format("left", [-9, 0, 4], [1, 9, 8], [turn, 0, 0]) + "move.velocity = [-1, 0.5, 0]\n"
+            bodies += "[obstacle.quay]\nshape.half_space = 'up'\ngroup = 'floor'\n"
+            _, through, rows = walked(bodies, [8, 0, 1], [-9, 0, 1], [1, 0], world="world.view = 'space'",
+                                      at=(0, 0, 1), shape=(0.4, 0.4, 2))  # fmt: skip
+            self.assertEqual(len(through), 1)
+            after = next(row for row in rows if row["time"] >= through[0]["time"])
+            # 6 units/s inward of one are 6 outward of the other, as that sees it.
+            np.testing.assert_allclose([after["vx"], after["vy"], after["vz"]], [6 * c - 1, 6 * s + 0.5, 0], atol=1e-6)
+            self.assertAlmostEqual(after["z"], 1, delta=1e-4)
+
+    def test_where_there_is_no_room_he_stays_and_that_is_told_once(self):
         bale = "[target.bale]\nat = [-4.4, 4]\nshape.box = [6, 9]\narrives = 0.5\n"
-        _, through, rows = walked(self.PAIR + bale, [8, 1], [-8, 1], [1, 0])
+        run, through, rows = walked(self.PAIR + bale, [8, 1], [-8, 1], [1, 0])
         self.assertEqual(through, [])
+        (told,) = (row for row in run.rows("events") if row["what"] == "turned away")
+        self.assertEqual((told["body"], told["detail"]), ("keeper", "no room at far-1"))
         self.assertAlmostEqual(rows[-1]["x"], 7.2, delta=1e-6)
 
 

@@ -208,8 +208,9 @@ class Arena:
         self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
         self.world["last"] = cells - 0.5
         edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
-        self._edges = [(k, *edge) for k, edge in zip(there.tolist(), edges.tolist(), strict=True)]
-        self._edges = edges if len(there) > FEW else self._edges
+        self._edges = edges
+        if len(there) <= FEW:
+            self._edges = [(k, *edge) for k, edge in zip(there.tolist(), edges.tolist(), strict=True)]
         self.boxes = np.ascontiguousarray(boxes)
         if rows is not self.bodies:
             self.bodies["size"][there], self.bodies["layer"][there] = rows["size"], rows["layer"]

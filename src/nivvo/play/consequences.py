@@ -116,12 +116,12 @@ class Consequences:
         told, vectors, groups, behind = rows.tolist(), _vectors(rows), arena.bodies["group"], []
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
-            stage.put(told[k][BODY], out=False)
+            stage.set_out(told[k][BODY], out=False)
         k = 0
         while k < end - first:
             begun, k = k, _end_of_answer(told, k)
             while died and died[0] < k:
-                stage.put(told[died.pop(0)][BODY], out=True)
+                stage.set_out(told[died.pop(0)][BODY], out=True)
             if told[begun][KIND] not in TOUCHES:
                 continue
             ability = self.session.scene.abilities[self.session.of_key(told[begun][KEY])[0]]
@@ -129,7 +129,7 @@ class Consequences:
                 self.apply(_contact_of(vectors, begun, told[begun], ability.radius), effects)
                 behind += [k] * (int(counters[pool.EVENTS]) - written - len(behind))
         for k in died:
-            stage.put(told[k][BODY], out=True)
+            stage.set_out(told[k][BODY], out=True)
         if behind:
             order = np.argsort([*range(1, 2 * (written - first), 2), *(2 * k for k in behind)], kind="stable")
             whole = arena.events[first : written + len(behind)]

@@ -24,11 +24,15 @@ CLEAR = 0.05
 
 
 class Doors:
-    """Who walks through openings. left : of each who has come out of a body, by number, which that was."""
+    """Who walks through openings. left : of each who has come out of a body, by number, which that was.
+
+    waits : who stands at one, and has been told that there is no room for him where it leads.
+    """
 
     def __init__(self, session: Session):
         self.session = session
         self.left: dict[int, int] = {}
+        self.waits: set[int] = set()
 
     def look(self, time: int, end: int) -> None:
         """Let those go through who come to an opening in the tick from ``time`` to ``end`` (clock), at its start."""
@@ -62,9 +66,11 @@ class Doors:
             if at and (comes > 0.0 or float(dot(wanted, normal)) < 0.0) and length_of(off) <= one["radius"]:
                 self._through(number, one, to, off, velocity - goes, time)
                 return
+        self.waits.discard(number)
 
     def _through(self, number: int, one: np.void, to: np.void, off: np.ndarray, seen: np.ndarray, time: int) -> None:
-        """Let one go in at ``off`` (3,) from the middle of an opening, with a velocity (3,) as its body sees it."""
+        """Let one go in at ``off`` (3,) from the middle of an opening, with a velocity (3,) as its body sees it; or
+        tell, once, that there is no room."""
         stage = self.session.stage
         body = int(to["body"])
         middle, goes = stage.motions[body].at(time)[:2]
@@ -75,12 +81,18 @@ class Doors:
 
         point = middle + to["offset"] + turned(off, float(to["radius"] / one["radius"]))
         goal = stage.cleared(number, point, to["normal"], stage.reach(number), time, search=False)
+        tick, tell = self.session.scene.ticks.holding(time), self.session.arena.note
         if goal is None:
+            if number not in self.waits:
+                here = stage.motions[number].at(time)[0]
+                tell(pool.TURNED_AWAY, number, 1, float(to["key"]), 0.0, NOBODY, time, 0.0, tick, here, one["normal"])
+                self.waits.add(number)
             return
         facing = turned(stage.players[stage.names[number]].facing(time))
         stage.players[stage.names[number]].turn(time, facing)
         stage.move(number, time, time, goal, True)
         stage.motions[number].turn(time, goal, goes + turned(seen), np.zeros(3))
         self.left[number] = body
-        tick, keys = self.session.scene.ticks.holding(time), (float(one["key"]), float(to["key"]))
-        self.session.arena.note(pool.WENT_THROUGH, number, 1, *keys, NOBODY, time, 0.0, tick, goal, to["normal"])
+        self.waits.discard(number)
+        keys = float(one["key"]), float(to["key"])
+        tell(pool.WENT_THROUGH, number, 1, *keys, NOBODY, time, 0.0, tick, goal, to["normal"])

@@ -117,7 +117,7 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
     if kind == pool.REACHED:
         return run.stage.names[int(event["amount"])]
     if kind == pool.TURNED_AWAY:
-        return "no room is left"
+        return f"no room at {run.ids.get(int(event['amount']), '')}" if event["code"] else "no room is left"
     if kind == pool.BACK:
         return f"{event['left']:g} {'life' if event['left'] == 1 else 'lives'} left"
     if kind == pool.SLOWED:

@@ -11,7 +11,7 @@ import numpy as np
 
 from nivvo.core.clock import UNITS, to_seconds
 from nivvo.core.frame import length_of
-from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, zeros
+from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, WENT_THROUGH, zeros
 from nivvo.core.shapes import BALL, BOX, HALF_SPACE
 from nivvo.errors import CallError
 from nivvo.plan.effects import Score
@@ -366,17 +366,24 @@ class _Ways:
 
 
 def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, color: str, last: float) -> None:
-    """The way of a moving body until it is out or the case ends (s): its outline there, dotted, and a line to it."""
+    """The way of a moving body until it is out or the case ends (s): its outline there, dotted, and a line to it.
+
+    Who walks through openings goes on where he comes out, till the case is over.
+    """
     begins = run.stage.arrived.get(number)
     if begins is None:
         return
     motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
     last = until(motion, last)
+    events = run.record.events
+    doors = events[(events["kind"] == WENT_THROUGH) & (events["code"] == 1) & (events["body"] == number)]["start"]
+    last = max(last, to_seconds(run.until)) if len(doors) else last
     start = motion.seen(begins)[0]
-    way = flat(motion.along(np.linspace(begins, last, 120) * UNITS)[0] - start, view.across, view.upward)
     closed, middle = np.vstack([edge, edge[:1]]), edge.mean(axis=0)
+    for since, till in itertools.pairwise([begins * UNITS, *doors.tolist(), last * UNITS + 1]):
+        way = flat(motion.along(np.linspace(since, till - 1, 120))[0] - start, view.across, view.upward)
+        ways.add(color, 1.0, ":", way + middle)
     ways.add(color, 1.0, ":", closed + way[-1])
-    ways.add(color, 1.0, ":", way + middle)
     for shot in [shot for shot in run.fired if shot.shooter == run.scene.names[number]][:FEW]:
         there = flat(shot.stance.place - start, view.across, view.upward)
         ways.add(color, 1.4, "--", closed + there)

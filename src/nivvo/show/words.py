@@ -57,6 +57,8 @@ def told(run: Run) -> list[str]:
                 text = f"{event['body']} does not blink: {event['detail']}"
         elif what == "went through":
             text = f"{name} came out of {event['body']}: {event['detail']} {unit}/s"
+            if not name:
+                text = f"{event['body']} went through: {event['detail']}"
         elif what == "pulled":
             text = f"{name} pulls {event['body']} at {event['detail']} {unit}/s"
         elif what == "anchored":
@@ -69,8 +71,11 @@ def told(run: Run) -> list[str]:
             text = f"{event['body']} came back, {event['detail']}"
         elif what == "touched a shooter":
             text = f"{event['body']} touched {event['detail']}"
-        elif what in ("arrived", "turned away"):
-            text = f"{event['body']} {'arrived' if what == 'arrived' else 'does not come: ' + event['detail']}"
+        elif what == "arrived":
+            text = f"{event['body']} arrived"
+        elif what == "turned away":
+            does = "come" if event["detail"] == "no room is left" else "go through"
+            text = f"{event['body']} does not {does}: {event['detail']}"
         elif what in ("wave complete", "wave cleared"):
             text = event["detail"]
         elif what in ("case won", "case lost"):

@@ -159,7 +159,7 @@ class Stage:
 
     # Writing.
 
-    def put(self, number: int, out: bool) -> None:
+    def set_out(self, number: int, out: bool) -> None:
         """Let a body be out, all of its shapes, or there again."""
         self.arena.bodies["out"][self.pieces(number)] = out
 
