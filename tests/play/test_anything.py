@@ -1,7 +1,7 @@
 """Random drills of nearly everything at once: by whatever road one comes to what happens, it is the same.
 
 Fired compiled, uncompiled, with nobody asleep; with the tables of the file in another order; played live; kept and
-restored; with nothing that waits for a tick's end.
+restored.
 """
 
 import math
@@ -56,12 +56,9 @@ WAYS = (
 
 
 class Drawn:
-    """A drill, its tables and its inputs: (tick, call of Live, values), for so many ticks.
+    """A drill, its tables and its inputs: (tick, call of Live, values), for so many ticks."""
 
-    often : whether it fires in dense volleys.
-    """
-
-    def __init__(self, seed, often=False):
+    def __init__(self, seed):
         self.rng = rng = np.random.default_rng(seed)
         view, self.rate = VIEWS[seed % 4], int(rng.choice([8, 20, 60]))
         self.size, flat = 3 if seed % 4 == 3 else 2, seed % 4 == 2
@@ -72,10 +69,10 @@ class Drawn:
             + (" }" if flat else ", jump = 4 }"),
             "\n".join(
                 [
-                    f"[ability.rivet]\nfiring = {{ {FIRINGS[1] if often else self.one(FIRINGS)}, button = 'rivet' }}",
+                    f"[ability.rivet]\nfiring = {{ {self.one(FIRINGS)}, button = 'rivet' }}",
                     f"limits = {{ {self.one(LIMITS)} }}\nmass = 0.4\nshape.ball = 0.15",
                     f"aim.by = '{self.one(('cursor', 'nearest', 'lead', 'facing'))}'",
-                    f"launch = {{ {(LAUNCHES[1] if often else self.one(LAUNCHES)).format(rng.uniform(6, 25))} }}",
+                    f"launch = {{ {self.one(LAUNCHES).format(rng.uniform(6, 25))} }}",
                     f"flight.{self.one(FLIGHTS[:-1] if flat else FLIGHTS)}",
                     f"on.a = {{ {self.answer('knock.impulse = 2')} }}\non.b = {{ {self.answer()} }}",
                     f"on.c = {{ {self.answer()}, anchor = {{ pairs_with = 'chip', opens = 1.5 }} }}",
@@ -156,13 +153,6 @@ def fired(text, **environment):
         return nivvo.fire(nivvo.parse(text))
 
 
-def uneven(drill, lengths):
-    """What a live session tells in ticks that last so long (s) while a button is held."""
-    live = nivvo.Live(drill)
-    live.press("rivet")
-    return [repr(event) for seconds in lengths for event in live.step(seconds)]
-
-
 class Roads(unittest.TestCase):
     def test_all_come_to_the_same(self):
         for seed in range(400 if DEEP else 6):
@@ -178,15 +168,6 @@ class Roads(unittest.TestCase):
                 places = list(zip(run.record.samples["key"].tolist(), run.record.samples["t"].tolist(), strict=True))
                 self.assertEqual(len(places), len(set(places)), "a tick was flown twice")
                 self.as_live(drawn, run, text)
-
-    def test_what_waits_comes_to_what_is_done_at_once(self):
-        for seed in range(400 if DEEP else 24):
-            drawn = Drawn(seed, often=True)
-            drill, lengths = nivvo.parse(drawn.drill()), drawn.rng.uniform(0.005, 0.2, 12).tolist()
-            with self.subTest(seed=seed):
-                waited = nivvo.fire(drill).record.to_json(), uneven(drill, lengths)
-                with mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: math.inf):
-                    self.assertEqual(waited, (nivvo.fire(drill).record.to_json(), uneven(drill, lengths)))
 
     def as_live(self, drawn, run, text):
         head = text[: text.index("[case.c]")]

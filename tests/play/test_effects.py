@@ -190,6 +190,52 @@ class Effects(unittest.TestCase):
         self.assertAlmostEqual(nivvo.measure(run, "score")[0], played.points, delta=1e-6)
 
 
+class AtOnceOrLater(unittest.TestCase):
+    """What may wait for the tick's end comes to the same as what is done at once, to the byte and in the same order."""
+
+    THENS = ("'end'", "'pass'", "'bounce', restitution = 0.7", "'slide'", "'lodge'")
+    EFFECTS = (
+        "knock.impulse = 2", "anchor.most = 3", "pull.speed = 3", "blast = {{ radius = 2, damage = 5, impulse = 2 }}",
+        "score = {{ points = 3, streak_within = 0.3, streak_times = 1.5, streak_most = 4 }}",
+        "lasting = {{ damage = 4, every = {every}, times = 4, again = '{again}' }}",
+    )  # fmt: skip
+
+    def text(self, seed):
+        rng, size = np.random.default_rng(seed), 3 if seed % 4 == 3 else 2
+        lines = [
+            f"nivvo = 1\n{VIEWS[seed % 4]}\ntick.rate = {rng.choice([7, 15, 60])}\n[shooter.keeper]\nshape.ball = 0.3",
+            "[ability.rivet]\nfiring = { kind = 'auto', rate = 25, button = 'rivet' }\nlimits.life = 1.5",
+            f"launch = {{ speed = {rng.uniform(8, 30)}, count = {rng.integers(2, 6)}, fan = {rng.uniform(10, 80)} }}",
+        ]
+        for group in "abc":
+            what = [one for one in self.EFFECTS if rng.integers(2)]
+            words = ", ".join([f"damage = {rng.uniform(0, 25)}, then = {rng.choice(self.THENS)}", *what])
+            again, every = rng.choice(["renews", "adds"]), rng.uniform(0.03, 0.4)
+            lines.append(f"on.{group} = {{ {words.format(again=again, every=every) if what else words} }}")
+        for k in range(int(rng.integers(5, 12))):
+            kind, at, turn = ("target", "obstacle")[rng.integers(2)], rng.uniform(-4, 4, size), rng.uniform(0, 90)
+            box = f"box = {rng.uniform(0.3, 2, size).tolist()}, turned = {[turn, 0, 0] if size == 3 else turn}"
+            at[0] = abs(at[0]) + 1.5
+            lines.append(f"[{kind}.b{k}]\nat = {at.tolist()}\ngroup = '{'abc'[k % 3]}'\nshape = {{ {box} }}")
+            lines += [f"health = {rng.uniform(5, 80)}"] if kind == "target" else []
+            moves = f"move.velocity = {rng.uniform(-2, 2, size).tolist()}" if rng.integers(2) else ""
+            lines.append(f"mass = {rng.uniform(0.5, 4)}" if k < 3 else moves)
+        return "\n".join([*lines, "[case.held]\nlasts = 1.2\ninput = [{ t = 0, hold = 'rivet', held = 0.7 }]"])
+
+    def played(self, seed):
+        drill, rng = nivvo.parse(self.text(seed)), np.random.default_rng(seed)
+        live = nivvo.Live(drill)
+        live.press("rivet")
+        steps = [float(rng.uniform(0.005, 0.2)) if rng.integers(3) else None for _ in range(15)]
+        return nivvo.fire(drill).record.to_json(), [repr(event) for dt in steps for event in live.step(dt)]
+
+    def test_random_scenes(self):
+        for seed in range(5):
+            later = self.played(seed)
+            with self.subTest(seed), mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: math.inf):
+                self.assertEqual(later, self.played(seed))
+
+
 class Held(unittest.TestCase):
     """What flies is the same whether the engine held at a contact or not, whatever else moves or is sought."""
 
