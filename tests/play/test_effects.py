@@ -320,6 +320,28 @@ class Held(unittest.TestCase):
         self.assertEqual(times, sorted(times))
         self.assertEqual([row["amount"] for row in rows], [1.0, 2.0] * 4)
 
+    def test_what_lasts_may_put_out_before_the_next_contact_of_the_same_tick(self):
+        text = """nivvo = 1
+        tick.rate = 5
+        [shooter.keeper]
+        [ability.rivet]
+        firing = { kind = "burst", shots = 2, interval = 0.05 }
+        launch.speed = 20
+        flight.gravity_share = 0
+        limits.life = 2
+        on.bales = { then = "end", lasting = { damage = 50, every = 0.03, times = 1 } }
+        [target.bale]
+        at = [11.5, 0]
+        group = "bales"
+        health = 40
+        """
+        run = nivvo.fire(nivvo.parse(text))
+        (contact,) = run.rows("contacts")
+        # Both would touch it within one tick.
+        self.assertEqual(int(contact["time"] * 5), int((contact["time"] + 0.05) * 5))
+        (row,) = run.rows("targets")
+        self.assertAlmostEqual(row["out_at"], contact["time"] + 0.03, delta=1e-9)
+
     def test_who_seeks_what_a_contact_with_effects_puts_out_loses_it_at_the_next_tick(self):
         text = """nivvo = 1
         tick.rate = 20
