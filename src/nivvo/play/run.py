@@ -264,6 +264,23 @@ class Run:
             data[f"v{axis}"] = path.v[:, k]
         return data | pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
 
+    @property
+    def paths(self) -> pd.DataFrame:
+        """All recorded paths in one table: ``projectile``, and the columns of ``path``."""
+        import pandas as pd
+
+        return pd.DataFrame(self.paths_columns())
+
+    def paths_columns(self) -> dict[str, np.ndarray]:
+        """The columns of ``paths``, without pandas."""
+        axes = axes_of(self.scene.frame.size)
+        names = ("projectile", "time", *axes, *(f"v{axis}" for axis in axes))
+        made = [
+            {"projectile": np.full(len(one["time"]), name, dtype=object), **one}
+            for name, one in ((name, self.path_columns(name)) for name in self.ids.values())
+        ]
+        return {name: np.concatenate([[], *(one[name] for one in made)]) for name in (made or [dict.fromkeys(names)])[0]}
+
     @checked
     def at(self, time: float) -> pd.DataFrame:
         """Where each projectile in the air is at ``time`` (s), and how fast: exact also between ticks."""

@@ -7,6 +7,7 @@ import csv
 import json
 import math
 from collections.abc import Callable, Iterable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,7 @@ FORMATS = ("csv", "json", "parquet")
 
 @checked
 def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
-    """Save a run: a file a table and a path a projectile (csv, parquet), or one file (json).
+    """Save a run: a file a table, all paths in one of them (csv, parquet), or one file (json).
 
     Raises CallError for an unknown format or a missing extra, OutputError if a file cannot be written.
     """
@@ -39,11 +40,10 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
     for table in TABLES:
         write = _parquet_of(run.table(table)) if format == "parquet" else _csv_of(*_cells(run, table))
         done.append(write_whole(folder / f"{run.case}.{table}.{format}", write))
-    for name in run.ids.values():
-        columns = run.path_columns(name)
-        rows = zip(*(column.tolist() for column in columns.values()), strict=True)
-        write = _parquet_of(run.path(name)) if format == "parquet" else _csv_of(list(columns), rows)
-        done.append(write_whole(folder / f"{run.case}.path.{name}.{format}", write))
+    places = run.paths_columns()
+    rows = zip(*(column.tolist() for column in places.values()), strict=True)
+    write = _parquet_of(run.paths) if format == "parquet" else _csv_of(list(places), rows)
+    done.append(write_whole(folder / f"{run.case}.paths.{format}", write))
     return _alone(run, folder, done)
 
 
@@ -62,8 +62,13 @@ def tame(value: Any) -> Any:
     """A cell of a CSV file that no table program takes for a formula."""
     if not isinstance(value, str):
         return "" if value != value else value
-    value = visible(value)
-    return f"'{value}" if value.startswith(("=", "+", "-", "@")) else value
+    return _tame_text(value)
+
+
+@lru_cache(1 << 12)
+def _tame_text(text: str) -> str:
+    text = visible(text)
+    return f"'{text}" if text.startswith(("=", "+", "-", "@")) else text
 
 
 def _cells(run: Run, table: str) -> tuple[list[str], Iterable[list]]:
