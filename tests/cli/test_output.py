@@ -13,6 +13,9 @@ from pathlib import Path
 from unittest import mock
 from xml.etree import ElementTree
 
+import numpy as np
+import pandas
+
 import nivvo
 from nivvo import errors
 from nivvo.spec import files
@@ -91,6 +94,18 @@ class Files(unittest.TestCase):
         (self.folder / "notes.txt").write_text("mine")
         one = nivvo.save(nivvo.fire(nivvo.parse(GOOD)), self.folder)
         self.assertEqual({entry.name for entry in self.folder.iterdir()}, {path.name for path in one} | {"notes.txt"})
+        before = [(path.stat().st_ino, path.read_bytes()) for path in one]
+        nivvo.save(nivvo.fire(nivvo.parse(GOOD)), self.folder)
+        self.assertEqual([(path.stat().st_ino, path.read_bytes()) for path in one], before)
+
+    def test_the_paths_of_a_run_are_one_table(self):
+        run = nivvo.fire(nivvo.parse(GOOD.replace("launch.speed", "launch.count = 3\nlaunch.fan = 9\nlaunch.speed")))
+        made = pandas.read_csv(next(path for path in nivvo.save(run, self.folder) if path.name == "tap.paths.csv"))
+        self.assertEqual(list(made.columns), list(run.paths.columns))
+        for name, one in made.groupby("projectile"):
+            there = run.path(name).to_numpy()
+            self.assertTrue(np.array_equal(one.drop(columns="projectile").to_numpy(), there, equal_nan=True), name)
+        self.assertEqual(len(made), len(run.paths))
 
     def test_a_drill_that_was_played_is_saved_whole_and_under_a_name_of_its_own(self):
         live = nivvo.Live(nivvo.parse(GOOD), compiled=False)
@@ -102,7 +117,8 @@ class Files(unittest.TestCase):
         path = live.save(self.folder / "d.toml", "tap", replace=True)
         before = path.read_text()
         self.assertEqual(nivvo.load(path).cases, ["tap"])
-        full = mock.patch.object(Path, "write_text", side_effect=OSError(28, "No space left on device"))
+        live.tap("fire")
+        full = mock.patch.object(Path, "write_bytes", side_effect=OSError(28, "No space left on device"))
         with full, self.assertRaises(nivvo.OutputError):
             live.save(path)
         self.assertEqual(path.read_text(), before)

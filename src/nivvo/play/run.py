@@ -43,7 +43,7 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, bodies,
+    shots, projectiles, paths, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, bodies,
         events, states : pandas tables
     until : up to when it was run (clock)
     decided : how the case came out, or None: (time on the clock, "won" or "lost", why)
@@ -279,7 +279,9 @@ class Run:
             {"projectile": np.full(len(one["time"]), name, dtype=object), **one}
             for name, one in ((name, self.path_columns(name)) for name in self.ids.values())
         ]
-        return {name: np.concatenate([[], *(one[name] for one in made)]) for name in (made or [dict.fromkeys(names)])[0]}
+        return {
+            name: np.concatenate([[], *(one[name] for one in made)]) for name in (made or [dict.fromkeys(names)])[0]
+        }
 
     @checked
     def at(self, time: float) -> pd.DataFrame:

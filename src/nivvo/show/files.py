@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import csv
+import io
 import json
 import math
 from collections.abc import Callable, Iterable
@@ -36,14 +37,13 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
             import pyarrow  # noqa: F401
         except ImportError:
             raise CallError("Parquet files need the extra: pip install 'nivvo[parquet]'") from None
-    done = []
-    for table in TABLES:
-        write = _parquet_of(run.table(table)) if format == "parquet" else _csv_of(*_cells(run, table))
-        done.append(write_whole(folder / f"{run.case}.{table}.{format}", write))
+        tables = {**{table: run.table(table) for table in TABLES}, "paths": run.paths}
+        done = [write_whole(folder / f"{run.case}.{one}.parquet", _parquet_of(made)) for one, made in tables.items()]
+        return _alone(run, folder, done)
     places = run.paths_columns()
-    rows = zip(*(column.tolist() for column in places.values()), strict=True)
-    write = _parquet_of(run.paths) if format == "parquet" else _csv_of(list(places), rows)
-    done.append(write_whole(folder / f"{run.case}.paths.{format}", write))
+    tables = {table: _cells(run, table) for table in TABLES}
+    tables["paths"] = list(places), zip(*(column.tolist() for column in places.values()), strict=True)
+    done = [write_text(folder / f"{run.case}.{one}.csv", _csv_of(*made)) for one, made in tables.items()]
     return _alone(run, folder, done)
 
 
@@ -77,16 +77,14 @@ def _cells(run: Run, table: str) -> tuple[list[str], Iterable[list]]:
     return columns, ([row[column] for column in columns] for row in run.rows(table))
 
 
-def _csv_of(columns: list[str], rows: Iterable) -> Callable[[Path], None]:
-    def write(made: Path) -> None:
-        with made.open("w", encoding="utf-8", newline="") as file:
-            writer = csv.writer(file, lineterminator="\n")
-            writer.writerow(columns)
-            writer.writerows(
-                [value if type(value) is float and value == value else tame(value) for value in row] for row in rows
-            )
-
-    return write
+def _csv_of(columns: list[str], rows: Iterable) -> str:
+    file = io.StringIO()
+    writer = csv.writer(file, lineterminator="\n")
+    writer.writerow(columns)
+    writer.writerows(
+        [value if type(value) is float and value == value else tame(value) for value in row] for row in rows
+    )
+    return file.getvalue()
 
 
 def _parquet_of(frame) -> Callable[[Path], None]:

@@ -150,8 +150,13 @@ def write_whole(path: str | os.PathLike, write: Callable[[Path], None]) -> Path:
 
 
 def write_text(path: str | os.PathLike, text: str) -> Path:
-    """Write a text file, whole or not at all. Raises OutputError."""
-    return write_whole(path, lambda made: made.write_text(text, encoding="utf-8"))
+    """Write a text file, whole or not at all; one that holds this text is only touched. Raises OutputError."""
+    data = text.encode()
+    with contextlib.suppress(Unreadable, OSError):
+        if (old := path_of(path)).stat().st_size == len(data) and read_bytes(old, len(data)) == data:
+            old.touch()
+            return old
+    return write_whole(path, lambda made: made.write_bytes(data))
 
 
 def _write_through(target: Path, write: Callable[[Path], None], suffix: str) -> None:
