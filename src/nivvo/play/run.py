@@ -43,8 +43,8 @@ class Run:
     Attributes
     ----------
     drill, case : names of the drill and the case
-    shots, projectiles, paths, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets, bodies,
-        events, states : pandas tables
+    shots, projectiles, paths, births, contacts, meetings, effects, scores, totals, pursuits, anchors, cues, targets,
+        bodies, events, states : pandas tables
     until : up to when it was run (clock)
     decided : how the case came out, or None: (time on the clock, "won" or "lost", why)
     record : the plain arrays that all else follows from
