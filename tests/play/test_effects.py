@@ -232,7 +232,8 @@ class AtOnceOrLater(unittest.TestCase):
     def test_random_scenes(self):
         for seed in range(5):
             later = self.played(seed)
-            with self.subTest(seed), mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: math.inf):
+            at_once = mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: (math.inf, 0.0))
+            with self.subTest(seed), at_once:
                 self.assertEqual(later, self.played(seed))
 
 

@@ -316,6 +316,7 @@ class Arena:
         bounces=None,
         holds=0,
         hurts=np.inf,
+        most=0.0,
         curves=(),
         moments=None,
         more=None,
@@ -324,7 +325,7 @@ class Arena:
 
         ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
         ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
-        most (-1: any), least speed. ``holds``, ``hurts``: as of ANSWERS. ``moments``: fields of
+        most (-1: any), least speed. ``holds``, ``hurts``, ``most``: as of ANSWERS. ``moments``: fields of
         PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
         damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
         n = self.spare.pop() if self.spare else self.used
@@ -350,6 +351,7 @@ class Arena:
             self.guide()
         row["sums"] |= int(row["flown"] < np.inf)
         own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = then, damage, 0, holds, hurts
+        own["most"] = most
         plain(own)
         for field, values in (more or {}).items():
             own[field] = values
@@ -428,8 +430,8 @@ class Arena:
         """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
 
         It comes back sooner, within a tick (``why``): DUE before the first contact at ``until`` (clock) or later,
-        HOLD for what is to be decided outside, or OWES at a tick's end after which something is. Called again with the
-        ticks that are left it goes on from there.
+        HOLD for what is to be decided outside, or OWES at a tick's end after which something is, or within it before
+        what hangs on it. Called again with the ticks that are left it goes on from there.
         ``keep``: projectiles may have to look again within a tick. Raises OverflowError if one tick had more events
         than there was room for.
         """
@@ -531,11 +533,11 @@ class Arena:
 
     def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
         """Write one event that was decided outside."""
-        if int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * self.live + pool.ROOM > len(self.events):
+        at = int(self.counters[pool.EVENTS])
+        if at + pool.ROOM_EACH * self.live + pool.ROOM > len(self.events):
             self._make_room()
-        row = (start, after, key, tick, kind, body, code, amount, left, normal, p, NOWHERE, NOWHERE)
-        self.events[int(self.counters[pool.EVENTS])] = row
-        self.counters[pool.EVENTS] += 1
+        self.events[at] = (start, after, key, tick, kind, body, code, amount, left, normal, p, NOWHERE, NOWHERE)
+        self.counters[pool.EVENTS] = at + 1
 
     def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:
         """End a projectile at ``p`` (3,) with ``v`` (3,), ``time`` seconds into the tick ``now``."""

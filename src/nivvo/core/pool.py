@@ -161,6 +161,7 @@ ANSWERS = np.dtype(
         ("least", "f8"),
         ("near", "f8"),
         ("hurts", "f8"),
+        ("most", "f8"),
         ("slows", "f8"),
         ("keeps_speed", "f8"),
         ("keeps_damage", "f8"),
@@ -186,10 +187,11 @@ share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that 
 through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between its
 way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN) where it
 cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether something follows
-that is decided outside: the tick stops after it if anybody who can be hurt is as near as ``hurts`` (units, inf: always;
-below 0: never), else it follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN
-(units), DEPENDS_ASIDE (units on its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is
-read off ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two at one x.
+that is decided outside: the tick stops after it if anybody is as near as ``hurts`` (units, inf: always; below 0: never)
+who may be out once it has taken ``most`` from them, or who is watched, else it follows at the tick's end. by: whether
+damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on its face from the body's spot) or
+DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the curves from ``first`` on, each x and
+value, straight between, the later of two at one x.
 With a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and
 never beyond the cap."""
 
@@ -232,6 +234,7 @@ BODY = np.dtype(
         ("full", "f8"),
         ("armour", "f8"),
         ("soaks", "f8"),
+        ("owes", "f8"),
         ("corners", "f8", (MOST_CORNERS, 2)),
     ]
 )

@@ -57,9 +57,11 @@ class Anchors:
         if effect.size is not None and not stage.is_flat(mark.body, point, mark.normal, effect.size, time):
             return [(DOES_NOT_FIT, mark)]
         mine = self.of.setdefault((mark.ability, mark.shooter), [])
-        mine[:] = [one for one in mine if not stage.out(one.body)]
-        gone = mine[: max(len(mine) + 1 - effect.most, 0)]
-        mine[:] = [*mine[len(gone) :], mark]
+        if any(stage.out(body) for body in {one.body for one in mine}):
+            mine[:] = [one for one in mine if not stage.out(one.body)]
+        mine.append(mark)
+        gone = mine[: -effect.most]
+        del mine[: len(gone)]
         return [*((REPLACED, one) for one in gone), (PLACED, mark)]
 
     def newest(self, stage: Stage, ability: str | None, shooter: str) -> Mark | None:

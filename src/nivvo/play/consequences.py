@@ -72,17 +72,18 @@ class Consequences:
         self.lasting: list[Goes] = []
         self.longest = session.scene.ticks.longest
 
-    def hurts(self, ability: Ability, answer: Answer) -> float:
-        """How near somebody who can be hurt is, at most, where what follows a contact is done at once.
+    def hurts(self, ability: Ability, answer: Answer) -> tuple[float, float]:
+        """How far off what follows a contact takes health, and how much at most.
 
-        Else it waits for the tick's end: nothing that flies hangs on it before, nor what is decided of the case. Below
-        0: it always may; inf: never.
+        Where nobody who is so near is out by it, it may wait for the tick's end: nothing that flies hangs on it before,
+        nor what is decided of the case. Below 0: it always may; inf: never.
         """
         if isinstance(ability.radius, Curve):
-            return math.inf
-        blasts = [one.radius for one in answer.effects if isinstance(one, Blast)]
+            return math.inf, 0.0
+        blasts = [one for one in answer.effects if isinstance(one, Blast)]
         waits = all(self._waits(one) for one in answer.effects if not isinstance(one, Blast))
-        return max(blasts, default=-1.0) if waits else math.inf
+        far = max((one.radius for one in blasts), default=-1.0) if waits else math.inf
+        return far, sum(one.damage for one in blasts)
 
     def _waits(self, effect: Effect) -> bool:
         if isinstance(effect, Lasting):
@@ -100,7 +101,7 @@ class Consequences:
             self.session.hold_anew()
 
     def catch_up(self) -> bool:
-        """Do what the engine owes at a tick's end, or before it goes on. Whether there was anything.
+        """Do what the engine owes, before it goes on. Whether there was anything.
 
         Contact by contact, as if it had held at each of them: who is put out after a contact is not yet out for it,
         and what is written of it stands behind it.
@@ -108,6 +109,8 @@ class Consequences:
         arena, stage = self.session.arena, self.session.stage
         counters, first = arena.counters, int(arena.counters[pool.OWED]) - 1
         counters[pool.OWED] = 0
+        if first >= 0:
+            arena.bodies["owes"] = 0.0
         held, written = arena.why == pool.HOLD, int(counters[pool.EVENTS])
         end = int(counters[pool.BEGAN]) if held else written
         if not 0 <= first < end:

@@ -181,12 +181,17 @@ class Flying:
     def _run(self, rows: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
         if self.session.faced:
             self.session.stage.face_all(int(rows["start"][0]))
-        try:
-            done = self.session.arena.run(rows, until, keep)
-        except OverflowError as error:
-            raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
-        self._owed = self.session.consequences.catch_up()
-        return done
+        arena, done, self._owed = self.session.arena, 0, False
+        while True:
+            try:
+                done += arena.run(rows[done:], until, keep)
+            except OverflowError as error:
+                raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
+            self._owed |= self.session.consequences.catch_up()
+            if arena.why != pool.OWES or not arena.counters[pool.MID]:
+                return done
+            # Something hangs on what was owed, within a tick: that ends as one in which something was.
+            arena.counters[pool.OWED] = int(arena.counters[pool.EVENTS]) + 1
 
     def _metered(self, ticks: int) -> None:
         session = self.session

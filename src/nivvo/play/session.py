@@ -537,7 +537,7 @@ class Session:
             bounces=thrown,
             more=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
             holds=[bool(one.effects) and not self.touches for one in ability.answers],
-            hurts=[self.consequences.hurts(ability, one) for one in ability.answers],
+            **self._hurts(ability),
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
                 for group, one in enumerate(ability.answers)
@@ -549,8 +549,13 @@ class Session:
     def hold_anew(self) -> None:
         """See anew what is done at once and what waits."""
         for (name, *_), row in self.known.items():
-            ability = self.scene.abilities[name]
-            self.arena.answers["hurts"][row] = [self.consequences.hurts(ability, one) for one in ability.answers]
+            for field, values in self._hurts(self.scene.abilities[name]).items():
+                self.arena.answers[field][row] = values
+
+    def _hurts(self, ability: Ability) -> dict[str, tuple[float, ...]]:
+        """The fields of ANSWERS that say whom what follows may hurt, one a group."""
+        found = [self.consequences.hurts(ability, one) for one in ability.answers]
+        return dict(zip(("hurts", "most"), zip(*found, strict=True), strict=True)) if found else {}
 
     def compile(self) -> None:
         """Compile the engine, or load it, before there is anything to do."""

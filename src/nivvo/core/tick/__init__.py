@@ -6,7 +6,8 @@ answered one by one, and who flies on looks again. The order, kept here and nowh
 1. time; at one time what players do, then what triggers do, then contacts;
 2. at one time contacts by the shot's key, then the body's key;
 3. within a contact: what becomes of the projectile, damage, death; then what is decided outside: at once (HOLD), or,
-   where nothing that flies hangs on it before the next tick, for all contacts of a tick at its end (OWES).
+   where nothing that flies hangs on it before the next tick, for all contacts of a tick at its end, or before one that
+   takes health from a body to which some of it is to come (OWES).
 
 At once: health, deaths, ends, births. From the next edge: pushes on bodies and blinks, so that contacts that were
 found stay true. So the outcome never depends on the order of rows in the pool or of tables in a file.

@@ -78,7 +78,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn
+from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
@@ -114,8 +114,8 @@ def advance(k):
     bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first two
     kinds, and of those that stand in the grid. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or
     samples); DUE (the next contact is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so
-    it is at a tick's end). Then call again with the ticks that are left: in the middle of the first it goes on where it
-    was.
+    it was: at a tick's end, or before a contact that hangs on it). Then call again with the ticks that are left: in the
+    middle of the first it goes on where it was.
     """
     counters = k.counters
     counters[WHY], counters[TICK] = DONE, 0
@@ -150,7 +150,7 @@ plainly = advance.fixing("plain", GUIDED=False)
 
 @inner
 def fly(k, now):
-    """Let all fly to the tick's end, contact by contact; returns DONE, DUE or HOLD."""
+    """Let all fly to the tick's end, contact by contact; returns DONE, DUE, HOLD or OWES."""
     counters, pending = k.counters, k.pending
     clock, keep = (int(now["start"]), int(now["end"])), counters[KEEP] != 0
     due = math.inf if counters[UNTIL] < 0 else (counters[UNTIL] - now["start"]) / UNITS
@@ -178,6 +178,10 @@ def fly(k, now):
             if j == AT_LIMIT:
                 after = at_limit(k, i, now, t)
             elif j >= 0:
+                if counters[OWED] != 0 and waits(k, i, j):
+                    waiting = wait(k, i, t, int(k.bodies[j]["key"]), j, waiting)
+                    counters[FRESH], counters[HEAP] = fresh, waiting
+                    return OWES
                 at["hops"] += 1
                 if k.bodies[j]["out"] == 0:
                     after = answer(k, i, j, now, t)

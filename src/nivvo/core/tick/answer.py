@@ -50,7 +50,7 @@ from nivvo.core.pool import (
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
-from nivvo.core.tick.search import anyone_near, first_of, nears
+from nivvo.core.tick.search import first_of, matters, nears
 from nivvo.core.trig import angle_of
 from nivvo.core.turning import distance_at, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
@@ -61,6 +61,13 @@ PRESSED = 1e-9
 """Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
 
 HELD = 2
+
+
+@inner
+def waits(k, i, j):
+    """Whether a contact is not to be answered before what is owed is done: it takes health from who is to lose some."""
+    ans = k.answers[int(k.flight[i]["param"]), int(k.bodies[j]["group"])]
+    return (ans["damage"] != 0.0 or ans["by"] != 0) and k.bodies[first_of(k.bodies, j)]["owes"] != 0.0
 
 
 @cold
@@ -97,11 +104,6 @@ def answer(k, i, j, now, t):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held, hurts = 0, float(ans["hurts"])
-    if ans["holds"] != 0:
-        if hurts == math.inf or (hurts >= 0.0 and anyone_near(k, place[0], hurts + float(par["radius"]))):
-            held = HELD
-        elif k.counters[OWED] == 0:
-            k.counters[OWED] = k.counters[BEGAN] + 1
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     q["touched"] += 1
     pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0
@@ -119,6 +121,12 @@ def answer(k, i, j, now, t):
             tell(k, now, t, q, (OUT, j, 0, damage, left), place)
         if b["watched"] != 0:
             held = HELD
+    if ans["holds"] != 0:
+        far = hurts + float(par["radius"])
+        if hurts == math.inf or (hurts >= 0.0 and matters(k, place[0], far, float(ans["most"]))):
+            held = HELD
+        elif k.counters[OWED] == 0:
+            k.counters[OWED] = k.counters[BEGAN] + 1
     if GUIDED and pushed:
         v, back = rebound(place, ans)
         if back < ans["least"]:

@@ -237,13 +237,20 @@ def gather(k, w, low, high, with_apart, may_split):
 
 
 @cold
-def anyone_near(k, p, far):
-    """Whether somebody who can be hurt may be so near to a point in the present tick."""
+def matters(k, p, far, most):
+    """Whether it matters at once that those who may be so near to a point in the present tick lose so much health.
+
+    It does to who may be out by it, with all that is to come to them, and to who is watched; to others it is to come.
+    """
     far += WIDER * float(k.world[0]["skin"])
     low, high = (p[0] - far, p[1] - far, p[2] - far), (p[0] + far, p[1] + far, p[2] + far)
     for m in range(gather(k, k.world[0], low, high, True, False)):
         j = int(k.scratch[m])
-        if k.bodies[j]["role"] != OBSTACLE and k.bodies[j]["out"] == 0 and overlap(k.boxes, j, low, high):
+        if k.bodies[j]["role"] == OBSTACLE or k.bodies[j]["out"] != 0 or not overlap(k.boxes, j, low, high):
+            continue
+        first = k.bodies[first_of(k.bodies, j)]
+        first["owes"] += most
+        if k.bodies[j]["watched"] != 0 or first["watched"] != 0 or first["health"] <= first["owes"]:
             return True
     return False
 
