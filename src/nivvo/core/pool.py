@@ -246,9 +246,9 @@ shape, which turns along. layer: STILL, MOVING (both in the grid) or LARGE (kept
 apart). moves: STAYS_PUT; GOES, or may come to; or VEERS: its way may change at any tick, and whoever sleeps asks each
 tick whether it comes near. full: the most health it can have. armour: taken from each damage, after soaks, a share of
 it. spot: what damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched:
-whether the tick stops when it takes damage. role: OBSTACLE, TARGET or SHOOTER, for whoever looks for one. opens:
-whether there are openings on it. first, next: how many rows on the first piece of the same body lies, which has the
-health of all, and the next, in a ring: 0 where it is of one piece."""
+whether the tick stops when it takes damage. owes: the most that it is to lose by what has been put off. role: OBSTACLE,
+TARGET or SHOOTER, for whoever looks for one. opens: whether there are openings on it. first, next: how many rows on the
+first piece of the same body lies, which has the health of all, and the next, in a ring: 0 where it is of one piece."""
 
 OPENING = np.dtype(
     [

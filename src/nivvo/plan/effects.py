@@ -59,7 +59,9 @@ class Blast:
         """What is left at a share of the radius."""
         if self.smooth:
             return (1.0 - x) * (1.0 - x) * (1.0 + 2.0 * x)
-        return float(np.interp(x, [row[0] for row in self.rows], [row[1] for row in self.rows]))
+        after = next((k for k, row in enumerate(self.rows) if row[0] > x), len(self.rows))
+        (x0, y0), (x1, y1) = self.rows[max(after - 1, 0)], self.rows[min(after, len(self.rows) - 1)]
+        return y0 if x1 <= x0 else y0 + (y1 - y0) / (x1 - x0) * (x - x0)
 
 
 @dataclass(frozen=True, slots=True)

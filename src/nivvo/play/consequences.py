@@ -232,12 +232,10 @@ class Consequences:
     def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
         stage, arena, time = self.session.stage, self.session.arena, _clock(contact)
-        near = [k for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])) if not stage.out(k)]
-        gaps = [(k, stage.gap(k, point, time)) for k in near]
         spared, nearest = {arena.first_of(k) for k in but}, {}
-        for k, gap in gaps:
+        for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])):
             # Of several shapes that are one body the nearest counts.
-            one = arena.first_of(k)
+            gap, one = stage.gap(k, point, time), arena.first_of(k)
             if gap <= radius and one not in spared and gap < nearest.get(one, (-1, math.inf))[1]:
                 nearest[one] = (k, gap)
         return list(nearest.values())
