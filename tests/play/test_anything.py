@@ -117,7 +117,7 @@ class Drawn:
         places = {"a": self.place(-2, 2), "b": self.place(-5, 5), "low": self.place(-6, 0), "high": self.place(1, 6)}
         # One of the first group has a mass.
         way = (WAYS[5] if k == 3 else self.one(WAYS)).format(**places)
-        shape = self.one(shapes[:3] if "mass" in way else shapes)
+        shape = self.one(shapes)
         lines = [f"[{kind}.b{k}]\nat = {at}\ngroup = '{'abc'[k % 3]}'\n{shape}"]
         if kind == "target":
             lines.append(f"health = {rng.uniform(10, 60)}")

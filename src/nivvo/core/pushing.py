@@ -39,6 +39,12 @@ BEND = 0.02
 LATEST = 5e-4
 """Seconds by which the loss of a contact may be seen late: till then each is behind the plane that parted them."""
 
+LIFT = 2.0
+"""Skins by which what lies on something is lifted to see whether another touches it only where two lie flush."""
+
+ALIKE = 1.0 - 1e-9
+"""Cosine between two normals from which on they are one."""
+
 SHARP = 200.0
 """A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
 
@@ -46,9 +52,17 @@ Vector = tuple[float, float, float]
 NOWHERE: Vector = (0.0, 0.0, 0.0)
 
 
+class Shape(NamedTuple):
+    """One shape of a body: its row, where its middle is from the body's place (3,), its reach about that."""
+
+    row: np.void
+    arm: Vector
+    reach: float
+
+
 @dataclass(slots=True)
 class Loose:
-    """A body with a mass: its row, place and velocity (3,) now; friction with what it lies on.
+    """A body with a mass: the row of its first shape, place and velocity (3,) now; friction with what it lies on.
 
     asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart since its last piece.
     """
@@ -63,10 +77,16 @@ class Loose:
     asleep: bool = False
     on: tuple[int, ...] = ()
     shifted: bool = False
-    reach: float = field(init=False)
+    shapes: list[Shape] = field(init=False, default_factory=list)
+    reach: float = field(init=False, default=0.0)
 
     def __post_init__(self):
-        self.reach = reach_of(self.row)
+        self.join(self.row, NOWHERE)
+
+    def join(self, row: np.void, arm: Vector) -> None:
+        """Have one more shape, whose middle is at ``arm`` (3,) from its place."""
+        self.shapes.append(Shape(row, arm, reach_of(row)))
+        self.reach = max(self.reach, math.sqrt(dot(arm, arm)) + self.shapes[-1].reach)
 
 
 class Other(NamedTuple):
@@ -78,13 +98,46 @@ class Other(NamedTuple):
     v: Vector
     reach: float
 
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        """Its only shape."""
+        return (Shape(self.row, NOWHERE, self.reach),)
 
-class Touch(NamedTuple):
-    """The first, a loose body, touches the second; n : from the second to the first."""
+
+class Pair(NamedTuple):
+    """A shape of a loose body and one of another: whose, which of each, their rows, the first's arm from the other's.
+
+    reach : how far off the one can be from the other, arms left out, where they touch.
+    """
 
     first: Loose
     second: Loose | Other
+    which: tuple[int, int]
+    row: np.void
+    other: np.void
+    arm: Vector
+    reach: float
+
+    def gap(self, off: Vector) -> tuple[float, Vector]:
+        """The gap between them where the first body is ``off`` (3,) from the second, and the normal to the first."""
+        gap, n = between(self.row, along(off, self.arm, 1.0), self.other, NOWHERE)
+        return float(gap), _three(n)
+
+    def off(self, late: float) -> Vector:
+        """Where the first body then is from the second (3,), ``late`` s into the tick."""
+        return sub(self.first.p, _place(self.second, late))
+
+
+class Touch(NamedTuple):
+    """A pair that touches; n : from the second to the first."""
+
+    pair: Pair
     n: Vector
+
+    @property
+    def both(self) -> tuple[Loose, Loose | Other, Vector]:
+        """The bodies, and the normal."""
+        return self.pair.first, self.pair.second, self.n
 
 
 class Piece(NamedTuple):
@@ -125,7 +178,7 @@ def advance(
         for one in active:
             if world.lies(one):
                 one.v, one.a, one.asleep = NOWHERE, NOWHERE, True
-                one.on = tuple(sorted({t.second.number for t in touches if t.first is one}))
+                one.on = tuple(sorted({t.pair.second.number for t in touches if t.pair.first is one}))
             else:
                 one.asleep = False
             v, a = before[one.number]
@@ -162,6 +215,8 @@ class _World:
         self.bends: list[float] = []
         self.late = 0.0
         self.watched: set[int] = set()
+        self._pairs: dict[tuple[int, int], list[Pair]] = {}
+        self.supports: dict[int, list[Vector]] = {}
 
     def watch(self, seconds: float) -> None:
         """Keep those awake that something on its own way may come to, or that lie on it."""
@@ -175,7 +230,7 @@ class _World:
                 one.asleep = False
 
     def active(self, late: float) -> tuple[list[Loose], list[Touch]]:
-        """Those that do not lie still, or touch one that does not; and all touches of theirs."""
+        """Those that do not lie still, or touch one that does not; and all touches of theirs that count."""
         self.late = late
         active = [one for one in self.loose if not one.asleep]
         asleep = [one for one in self.loose if one.asleep]
@@ -183,30 +238,81 @@ class _World:
         for k, one in enumerate(active):
             found = [*self.others, *active[k + 1 :], *asleep]
             for other in found:
-                touch = self.touch(one, other, late)
-                if touch is None:
+                met = self.touches(one, other, late)
+                if not met:
                     continue
-                touches.append(touch)
+                touches += met
                 if other in asleep:
                     asleep.remove(other)
                     active.append(other)
-        return active, touches
+        return active, self.counting(touches)
 
-    def touch(self, one: Loose, other: Loose | Other, late: float) -> Touch | None:
-        """The touch of two bodies, if they do."""
-        there = _place(other, late)
-        off = sub(one.p, there)
-        far = one.reach + other.reach + self.skin
-        if dot(off, off) > far * far:
-            return None
-        gap, n = between(one.row, one.p, other.row, there)
-        return Touch(one, other, _three(n)) if gap <= self.skin else None
+    def counting(self, touches: list[Touch]) -> list[Touch]:
+        """Without those of what lies on something with the edge of another that lies flush with that."""
+        before, counted = self.supports, []
+        self.supports = {number: [*ways] for number, ways in before.items()}
+        for touch in touches:
+            self._support(touch)
+        for touch in touches:
+            if self.lifted(touch.pair, touch.pair.off(self.late), touch.n) is None:
+                counted.append(touch)
+            else:
+                self.supports[touch.pair.first.number].remove(touch.n)
+                self.supports[touch.pair.second.number].remove(along(NOWHERE, touch.n, -1.0))
+        self.supports = {}
+        for touch in counted:
+            self._support(touch)
+        return counted
+
+    def _support(self, touch: Touch) -> None:
+        for number, sign in ((touch.pair.first.number, 1.0), (touch.pair.second.number, -1.0)):
+            self.supports.setdefault(number, []).append(along(NOWHERE, touch.n, sign))
+
+    def lifted(self, pair: Pair, off: Vector, n: Vector) -> Vector | None:
+        """Where a pair that touches is out of touch: lifted a little off what else one of them lies on; None: nowhere.
+
+        So it is over the seam of two that lie flush, where each has an edge; not at a step, nor in a corner.
+        """
+        mine = self.supports.get(pair.first.number, ())
+        its = self.supports.get(pair.second.number, ()) if isinstance(pair.second, Loose) else ()
+        for m in [*mine, *(along(NOWHERE, m, -1.0) for m in its)]:
+            if dot(m, n) < ALIKE:
+                there = along(off, m, LIFT * self.skin)
+                if pair.gap(there)[0] > self.skin:
+                    return there
+        return None
+
+    def touches(self, one: Loose, other: Loose | Other, late: float) -> list[Touch]:
+        """Where two bodies touch, shape by shape."""
+        off, met = sub(one.p, _place(other, late)), []
+        for pair in self.near(one, other, off, self.skin):
+            gap, n = pair.gap(off)
+            if gap <= self.skin:
+                met.append(Touch(pair, n))
+        return met
+
+    def near(self, one: Loose, other: Loose | Other, off: Vector, far: float) -> list[Pair]:
+        """The pairs of shapes of two bodies, ``off`` (3,) from one another, that are not farther apart than that."""
+        if not _within(off, NOWHERE, one.reach + other.reach + far):
+            return []
+        return [pair for pair in self.pairs(one, other) if _within(off, pair.arm, pair.reach + far)]
+
+    def pairs(self, one: Loose, other: Loose | Other) -> list[Pair]:
+        """All pairs of shapes of two bodies."""
+        known = one.number, other.number
+        if known not in self._pairs:
+            self._pairs[known] = [
+                Pair(one, other, (i, j), mine.row, its.row, sub(mine.arm, its.arm), mine.reach + its.reach)
+                for i, mine in enumerate(one.shapes)
+                for j, its in enumerate(other.shapes)
+            ]
+        return self._pairs[known]
 
     def hit(self, touches: list[Touch]) -> None:
         """Take out what closes in, along each normal."""
         for _ in range(ROUNDS):
             most = 0.0
-            for one, other, n in touches:
+            for one, other, n in (touch.both for touch in touches):
                 closing = -dot(n, sub(one.v, other.v))
                 if closing > 1e-6 * self.slow:
                     most = max(most, closing)
@@ -226,13 +332,15 @@ class _World:
             if self.ground:
                 speed = math.sqrt(dot(one.v, one.v))
                 one.a = along(NOWHERE, one.v, -one.friction * self.ground / speed) if speed > self.slow else NOWHERE
-        self.bends = [self.bend(*touch, _level(sub(touch.first.v, touch.second.v), touch.n)) for touch in touches]
-        closed = [-dot(t.n, sub(t.first.v, t.second.v)) >= -self.slow for t in touches]
+        ways = [sub(touch.pair.first.v, touch.pair.second.v) for touch in touches]
+        self.bends = [self.bend(touch, _level(way, touch.n)) for touch, way in zip(touches, ways, strict=True)]
+        closed = [-dot(touch.n, way) >= -self.slow for touch, way in zip(touches, ways, strict=True)]
         for _ in range(ROUNDS):
             change = most = 0.0
-            for k, (one, other, n) in enumerate(touches):
+            for k, touch in enumerate(touches):
                 if not closed[k]:
                     continue
+                one, other, n = touch.both
                 ease = 1.0 / one.mass + (1.0 / other.mass if isinstance(other, Loose) else 0.0)
                 slides = sub(one.v, other.v)
                 wanted = dot(n, sub(one.a, _pull(other))) + self.bends[k] * dot(slides, slides)
@@ -250,15 +358,16 @@ class _World:
                 break
         return forces
 
-    def bend(self, one: Loose, other: Loose | Other, n: Vector, way: Vector) -> float:
+    def bend(self, touch: Touch, way: Vector) -> float:
         """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""
         size = math.sqrt(dot(way, way))
         if size <= self.slow:
             return 0.0
-        step = 1e-3 * one.reach
-        _, m = between(one.row, along(sub(one.p, _place(other, self.late)), way, step / size), other.row, NOWHERE)
-        bend = dot(sub(_three(m), n), way) / (size * step)
-        return bend if 1e-9 < bend * one.reach < SHARP else 0.0
+        reach = touch.pair.first.reach
+        step = 1e-3 * reach
+        _, m = touch.pair.gap(along(touch.pair.off(self.late), way, step / size))
+        bend = dot(sub(m, touch.n), way) / (size * step)
+        return bend if 1e-9 < bend * reach < SHARP else 0.0
 
     def _rub(self, one: Loose, other: Loose | Other, n: Vector, force: float, was: Vector, ease: float) -> Vector:
         """The force of friction at a touch: against what slides, else as much as holds it, up to its most."""
@@ -284,47 +393,60 @@ class _World:
 
     def span(self, moving: list[Loose], touches: list[Touch], forces: list[float], late: float, most: float) -> float:
         """For how long (s) all go on as they do, at most so long."""
-        span, touching = most, {(t.first.number, t.second.number) for t in touches}
+        span, touching = most, {_key(touch.pair) for touch in touches}
         for one in moving:
             if self.ground:
                 span = min(span, _stops(one.v, one.a, self.slow))
-        for one, other, n in touches:
+        for one, other, n in (touch.both for touch in touches):
             v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
             span = min(span, _stops(v, a, self.slow))
         for one in moving:
             for other in (*self.others, *self.loose):
-                pair = (one.number, other.number)
-                if other is not one and pair not in touching and pair[::-1] not in touching:
-                    span = min(span, self.meet(one, other, late, span))
-        for k, (one, other, n) in enumerate(touches):
+                if other is not one:
+                    span = min(span, self.meet(one, other, late, span, touching))
+        for k, touch in enumerate(touches):
+            one, other, n = touch.both
             if forces[k] <= 0.0 or not (one in moving or other in moving):
                 continue
             v, a = (_level(sub(x, y), n) for x, y in ((one.v, other.v), (one.a, _pull(other))))
             if self.bends[k] == 0.0 and dot(v, v) <= self.slow * self.slow:
-                self.bends[k] = self.bend(one, other, n, a)
+                self.bends[k] = self.bend(touch, a)
             if self.bends[k] > 0.0:
                 span = min(span, _turns(v, a, BEND / self.bends[k]))
             else:
-                span = min(span, max(self.leave(one, other, n, late, span), LATEST))
+                span = min(span, max(self.leave(touch, late, span), LATEST))
         return max(min(span, most), 1e-9)
 
-    def meet(self, one: Loose, other: Loose | Other, late: float, span: float) -> float:
-        """When two that are apart first touch, within a span (s), by planes that part them; inf if they do not."""
+    def meet(self, one: Loose, other: Loose | Other, late: float, span: float, touching: set) -> float:
+        """When shapes of two that are apart first touch, within a span (s), by planes that part them; else inf."""
         v, a = sub(one.v, other.v), sub(one.a, _pull(other))
         fast = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * span
-        off = sub(one.p, _place(other, late))
-        far = one.reach + other.reach + fast * span
-        if dot(off, off) > far * far:
-            return math.inf
-        return first_touch(one.row, off, v, a, other.row, span, 0.5 * self.skin)
+        off, first = sub(one.p, _place(other, late)), math.inf
+        for pair in self.near(one, other, off, fast * span):
+            if _key(pair) not in touching and _key(pair)[::-1] not in touching:
+                first = min(first, self.touched(pair, off, v, a, min(span, first)))
+        return first
 
-    def leave(self, one: Loose, other: Loose | Other, n: Vector, late: float, span: float) -> float:
+    def touched(self, pair: Pair, off: Vector, v: Vector, a: Vector, span: float) -> float:
+        """When a pair first touches, in a way that counts, within a span; else inf."""
+        skin = 0.5 * self.skin
+        t = first_touch(pair.row, along(off, pair.arm, 1.0), v, a, pair.other, span, skin)
+        if t == math.inf or not (self.supports.get(pair.first.number) or self.supports.get(pair.second.number)):
+            return t
+        there, way = arc(off, v, a, t), along(v, a, t)
+        there = self.lifted(pair, there, pair.gap(there)[1])
+        if there is None:
+            return t
+        return t + first_touch(pair.row, along(there, pair.arm, 1.0), way, a, pair.other, span - t, skin)
+
+    def leave(self, touch: Touch, late: float, span: float) -> float:
         """How long one stays on another that it is pressed onto, within a span: till an edge, or a bend."""
-        v, a, off = sub(one.v, other.v), sub(one.a, _pull(other)), sub(one.p, _place(other, late))
+        one, other, n = touch.both
+        v, a, off = sub(one.v, other.v), sub(one.a, _pull(other)), touch.pair.off(late)
 
         def stays(t: float) -> bool:
-            gap, m = between(one.row, arc(off, v, a, t), other.row, NOWHERE)
-            return bool(gap <= self.skin and dot(_three(m), n) >= 1.0 - 1e-12)
+            gap, m = touch.pair.gap(arc(off, v, a, t))
+            return gap <= self.skin and dot(m, n) >= 1.0 - 1e-12
 
         if stays(span):
             return span
@@ -341,11 +463,11 @@ class _World:
         """Let what was pressed onto another neither sink in nor hover, nor slide on by rounding."""
         for _ in range(SET_BACK):
             most = 0.0
-            for (one, other, _), force, bend in zip(touches, forces, self.bends, strict=True):
+            for touch, force, bend in zip(touches, forces, self.bends, strict=True):
                 if force <= 0.0:
                     continue
-                gap, n = between(one.row, one.p, other.row, _place(other, late))
-                n = _three(n)
+                one, other, _ = touch.both
+                gap, n = touch.pair.gap(touch.pair.off(late))
                 if gap < -1e-3 * self.skin or bend > 0.0 or 1e-3 * self.skin < gap <= self.skin:
                     most, share = max(most, -gap), _share(one, other)
                     one.p = along(one.p, n, -gap * share)
@@ -385,6 +507,16 @@ def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void,
 
 def _three(vector) -> Vector:
     return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _key(pair: Pair) -> tuple[tuple[int, int], tuple[int, int]]:
+    """Which shape of which body touches which of which."""
+    return (pair.first.number, pair.which[0]), (pair.second.number, pair.which[1])
+
+
+def _within(off: Vector, arm: Vector, far: float) -> bool:
+    off = along(off, arm, 1.0)
+    return dot(off, off) <= far * far
 
 
 def _place(other: Loose | Other, late: float) -> Vector:

@@ -19,8 +19,6 @@ from nivvo.plan.scene import Scene
 from nivvo.play.aims.seeking import angle_between
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
-from nivvo.play.stage.loose import Pushed
-from nivvo.play.stage.motion import Motion
 from nivvo.play.tables import time_of
 from nivvo.show.canvas import check_picture, drawn, mark, new_figure, save_titled
 from nivvo.show.labels import Labels
@@ -234,12 +232,11 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
         points.append(flat(path.at(times)[0], view.across, view.upward))
     shots = [shot.aim_point for shot in run.fired if shot.aim_point is not None]
     points += [flat(cursor, view.across, view.upward)[None] for cursor in shots]
-    for row, name, kind in zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True):
+    for number, (row, kind) in enumerate(zip(run.scene.bodies, run.scene.kinds, strict=True)):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
-        motion = run.stage.motions[run.scene.number[name]]
-        if isinstance(motion, Pushed) and motion.moves:
-            there = motion.seen(until(motion, 0.0))[0]
+        if number in run.stage.loose.of:
+            there = run.stage.motions[number].seen(until(run, number, 0.0))[0]
             points.append(outline(row, there, view.across, view.upward))
     points += [] if more is None else [more]
     seen = np.concatenate(points) if points else np.zeros((1, 2))
@@ -374,7 +371,7 @@ def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, col
     if begins is None:
         return
     motion, begins = run.stage.motions[number], min(to_seconds(begins), last)
-    last = until(motion, last)
+    last = until(run, number, last)
     events = run.record.events
     doors = events[(events["kind"] == WENT_THROUGH) & (events["code"] == 1) & (events["body"] == number)]["start"]
     last = max(last, to_seconds(run.until)) if len(doors) else last
@@ -391,9 +388,10 @@ def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, col
         ways.arrows.append((color, middle + way[-12], middle + way[-1]))
 
 
-def until(motion: Motion, last: float) -> float:
+def until(run: Run, number: int, last: float) -> float:
     """Until when (s) a body's way is to be drawn: what was pushed, till it lies still."""
-    return max(last, to_seconds(int(motion.settled))) if isinstance(motion, Pushed) else last
+    pushed = run.stage.loose.of.get(number)
+    return last if pushed is None else max(last, to_seconds(int(run.stage.motions[pushed.number].settled)))
 
 
 def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:

@@ -510,8 +510,8 @@ class Obstacle(Table):
 def _pushed(body: Obstacle | Target) -> None:
     """What goes with a mass."""
     shape = body.shape
-    if body.mass is not None and (body.parts is not None or (shape is not None and (shape.chain or shape.heights))):
-        raise ValueError("mass is for a body of one shape")
+    if body.mass is not None and shape is not None and shape.heights:
+        raise ValueError("heights are ground, which has no mass")
     if body.mass is not None and body.move is not None:
         raise ValueError("write mass or move: what has a way of its own is not pushed")
     shapes = [body.shape, *(part.shape for part in body.parts or [])]

@@ -11,6 +11,7 @@ from nivvo.core.clock import UNITS, from_seconds
 from nivvo.core.pushing import Loose, Other
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.motion import Motion
+from nivvo.play.stage.ways import Beside
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
@@ -38,7 +39,10 @@ class Pushed(Motion):
 
 
 class Bodies:
-    """Those of a stage that have a mass, by number; ``pushed``: when one was last (clock)."""
+    """Those of a stage that have a mass, by the number of each of their shapes; ``pushed``: when one was last (clock).
+
+    What is of several shapes goes as its first does, and the others beside that.
+    """
 
     def __init__(self, stage: Stage):
         self.stage, self.pushed = stage, 0
@@ -49,10 +53,26 @@ class Bodies:
 
     def add(self, number: int, body: Body) -> None:
         """Take in a body, if it has a mass."""
-        if body.mass is not None:
-            row = self.stage.rows[number].copy()
+        if body.mass is None:
+            return
+        row, first = self.stage.rows[number].copy(), self.stage.whole.get(body.name, [number])[0]
+        if first == number:
             self.of[number] = Loose(number, row, body.mass, body.friction, _three(row["c0"]))
             self.stage.motions[number] = Pushed(row["c0"].copy())
+            return
+        arm = row["c0"] - self.stage.rows[first]["c0"]
+        self.of[number] = self.of[first]
+        self.of[number].join(row, _three(arm))
+        self.stage.motions[number] = Beside(self.stage.motions, first, arm)
+
+    @property
+    def all(self) -> list[Loose]:
+        """All of them, each once."""
+        return [one for number, one in self.of.items() if one.number == number]
+
+    def goes_along(self, number: int) -> bool:
+        """Whether a shape goes beside the first of its body."""
+        return number in self.of and self.of[number].number != number
 
     def push(self, number: int, impulse: np.ndarray, time: int) -> None:
         """Give a body an impulse (3,), mass times units/s, at a time (clock); nothing to what has no mass."""
@@ -69,15 +89,13 @@ class Bodies:
 
     def restless(self, time: int) -> bool:
         """Whether a run should go on at a time (clock) for what still moves."""
-        moves = any(
-            (one.v, one.a) != (pushing.NOWHERE,) * 2 and not self.stage.out(number) for number, one in self.of.items()
-        )
+        moves = any((one.v, one.a) != (pushing.NOWHERE,) * 2 and not self.stage.out(one.number) for one in self.all)
         return moves and time - self.pushed < from_seconds(RESTLESS)
 
     def think(self, time: int, end: int) -> None:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage, scene = self.stage, self.stage.scene
-        there = [one for number, one in self.of.items() if not stage.out(number)]
+        there = [one for one in self.all if not stage.out(one.number)]
         self._rouse(there)
         if all(one.asleep for one in there):
             return
@@ -95,7 +113,8 @@ class Bodies:
         if not motion.moves and not velocity.any() and not acceleration.any():
             return
         motion.turn(when, place, velocity, acceleration)
-        self.stage.moves(number)
+        for shape in self.stage.pieces(number):
+            self.stage.moves(shape)
 
     def _rouse(self, there: list[Loose]) -> None:
         """Wake all where a body has come or is out, or one that moves is about."""

@@ -254,9 +254,10 @@ class Stage:
 
     def move(self, number: int, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
         """Let a body go straight to ``goal`` (3,) from ``now`` to ``then`` (clock), or be there at once; it stays."""
-        # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
-        self.motions[number] = self.motions[number].placed(now, then, goal, jump)
-        self.loose.moved(number, goal)
+        if not self.loose.goes_along(number):
+            # A snapshot holds on to the motions of bodies that stand: they are never changed, only replaced.
+            self.motions[number] = self.motions[number].placed(now, then, goal, jump)
+            self.loose.moved(number, goal)
         self.moves(number)
 
     def moves(self, number: int) -> None:
