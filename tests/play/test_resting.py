@@ -67,6 +67,38 @@ class Sliding(unittest.TestCase):
             np.testing.assert_allclose(v @ way, speed + gain * (t - start), atol=1e-9)
             np.testing.assert_allclose((p - p0) @ way, speed * (t - start) + gain * (t - start) ** 2 / 2, atol=1e-9)
 
+    def test_over_seams_it_slides_as_if_there_were_none(self):
+        for tilt in (0.0, 12.0, -7.0):
+            s, c = math.sin(math.radians(tilt)), math.cos(math.radians(tilt))
+            spots = [k * 1.3 - 3.0 for k in range(12)]
+            boxes = [f"at = [{x * c}, {x * s}], shape = {{ box = [1.3, 0.2], turned = {tilt} }}" for x in spots]
+            points = [[x * c, x * s] for x in (-4.0, 0.3, 1.0, 1.01, 4.0, 9.0, 14.0)]
+            level = "shape.heights = { values = [0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1, 0.1], every = 1.5 }"
+            grounds = {
+                "whole": f"[obstacle.quay]\nshape = {{ box = [60, 0.2], turned = {tilt} }}\n",
+                "tiles": "".join(
+                    f"[obstacle.tile{k}]\n" + one.replace(", shape", "\nshape") + "\n" for k, one in enumerate(boxes)
+                ),
+                "parts": f"[obstacle.quay]\nparts = [{', '.join(f'{{ {one} }}' for one in boxes)}]\n",
+                "chain": f"[obstacle.quay]\nshape = {{ chain = {points}, thick = 0.2 }}\n",
+                **({"heights": f"[obstacle.quay]\nat = [-3, 0]\n{level}\n"} if tilt == 0.0 else {}),
+            }  # fmt: skip
+            start = f"at = [{-0.5 * s}, {0.5 * c}]"
+            launch = f"launch.speed = 6\naim = {{ by = 'fixed', direction = {tilt - 15} }}"
+            for bumps in (
+                "then = 'slide', friction = 0.3",
+                "then = 'bounce', restitution = 0, friction = 0, rests = 'rolls', rolling = 0.3",
+            ):
+                found = {}
+                for name, bodies in grounds.items():
+                    answer = f"{bumps}, score = {{ points = 1 }}"
+                    run, path = path_of(made(answer, bodies + f"[shooter.keeper]\n{start}\n", launch=launch, life=4))
+                    found[name] = path.at(3.9)[0]
+                    touched = run.rows("contacts")
+                    self.assertEqual(len(touched), len({row["body"] for row in touched}), (tilt, name))
+                    np.testing.assert_allclose(found[name], found["whole"], atol=1e-6, err_msg=f"{tilt} {name} {bumps}")
+                self.assertGreater(len(run.rows("scores")), 0)
+
     def test_in_space_it_slides_straight_and_the_same_in_every_direction(self):
         ends = []
         for facing in (0, 37, 90, 200):

@@ -82,7 +82,7 @@ from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
-from nivvo.core.tick.resting import ALONG_IT, OFF, carried, lodged, set_back, slide
+from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
 from nivvo.core.turning import distance_at
@@ -273,12 +273,19 @@ def seek(k, i, now, clock, again, keep, waiting):
     step, a, slides = int(w["step"]), vec(par["a"]), False
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
     if GUIDED and q["on"] < 0:
+        was = p
         comes, p, v, a, whole_s = slide(k, i, par, p, v, late, whole_s)
         slides = comes == ALONG_IT
         if comes == STANDS:
             q["on"] = -q["on"]
             tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
         elif comes == OFF:
+            j = flush_with(k, q, par, was, v, late)
+            if j >= 0:
+                at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, 0, 0.0
+                put(at["p"], was)
+                put(at["v"], v)
+                return wait(k, i, late, int(k.bodies[j]["key"]), j, waiting)
             tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
             begin(q, par, clock[0], late, p, v)

@@ -50,7 +50,7 @@ from nivvo.core.pool import (
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
-from nivvo.core.tick.search import first_of, matters, nears
+from nivvo.core.tick.search import FLUSH, first_of, matters, nears
 from nivvo.core.trig import angle_of
 from nivvo.core.turning import distance_at, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
@@ -92,6 +92,11 @@ def answer(k, i, j, now, t):
                 put_inside(q, inside)
             turn(q, at, par, (int(now["start"]), t), p, v)
             return ON
+    flush = GUIDED and q["on"] < 0 and lies_flush(place)
+    if flush and same_body(k.bodies, j, -1 - int(q["on"])):
+        q["on"] = -1 - j
+        turn(q, at, par, (int(now["start"]), t), place[0], place[2])
+        return ON
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
     if then == LODGE and not lodges(q, ans, place):
@@ -141,7 +146,7 @@ def answer(k, i, j, now, t):
             bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
             return ON + held
         rests = int(ans["rests"])
-        if GUIDED and q["on"] < 0 and rests == ROLLS:
+        if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
             # It goes along one body and is stopped by another.
             rests, j = STAYS, -1 - int(q["on"])
         if settle_on(k, i, j, now, t, gap, place, rests):
@@ -171,6 +176,19 @@ def answer(k, i, j, now, t):
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
     return OVER + max(held, ending)
+
+
+@inner
+def lies_flush(place):
+    """Whether what goes along a body comes onto one that lies flush with it."""
+    r = sub(place[2], place[3])
+    return -dot(r, place[1]) <= FLUSH * math.sqrt(dot(r, r))
+
+
+@inner
+def same_body(bodies, j, other):
+    """Whether two shapes are of one body and one group: onto the next of them it goes without a new contact."""
+    return first_of(bodies, j) == first_of(bodies, other) and bodies[j]["group"] == bodies[other]["group"]
 
 
 @inner

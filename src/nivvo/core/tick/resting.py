@@ -9,17 +9,15 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
-from nivvo.core.pool import A_STEP, STUCK
+from nivvo.core.pool import A_STEP, BOUNCE, SLIDE, STUCK
+from nivvo.core.tick.search import ON_IT, gather, left_out
 from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 TURN = 0.02
 """Radians of a bend that are gone in one step."""
-
-NEAR = 1e-7
-"""Share of a projectile's radius within which it is on a surface."""
 
 STANDS = 1e4
 """Skins a second: what is slower than that stands."""
@@ -48,7 +46,7 @@ def slide(k, i, par, p, v, late, h):
     if b["out"] != 0:
         return OFF, p, v, (0.0, 0.0, 0.0), h
     u, n, gap = surface(b, p, radius, late)
-    off = NEAR * radius + skin
+    off = ON_IT * radius + skin
     r = sub(v, u)
     away = dot(r, n)
     w = along(r, n, -away)
@@ -56,11 +54,23 @@ def slide(k, i, par, p, v, late, h):
     acts = sub(vec(par["a"]), pull)
     if gap > off or away > 1e-9 * speed + STANDS * skin:
         return OFF, p, v, acts, h
-    bend, push = 0.0, dot(acts, n)
+    bend = 0.0
     if speed > 0.0:
         step = 1e-3 * radius
         _, m, _ = surface(b, along(p, w, step / speed), radius, late)
         bend = max(dot(sub(m, n), w) / (speed * step), 0.0)
+        if bend > 0.0:
+            _, half, _ = surface(b, along(p, w, 0.5 * step / speed), radius, late)
+            share = dot(sub(half, n), w) / (bend * speed * step)
+            if share > 0.55:
+                # It bends no more within so little: it has come onto a side.
+                n = m
+                w = along(r, n, -dot(r, n))
+                speed = math.sqrt(dot(w, w))
+            if share > 0.55 or share < 0.45:
+                # Or it begins to bend only there, at the end of one.
+                bend = 0.0
+    push = dot(acts, n)
     presses = -push - bend * speed * speed
     if presses <= 1e-9 * math.sqrt(dot(acts, acts)):
         return OFF, along(p, n, max(off - gap, 0.0)), v, acts, h
@@ -92,6 +102,33 @@ def slide(k, i, par, p, v, late, h):
         else:
             high = t
     return ALONG_IT, p, v, a, max(low, 1e-6 * s)
+
+
+@cold
+def flush_with(k, q, par, p, v, late):
+    """The body onto which a projectile goes that comes to the end of the one it goes along, or -1: it lies flush."""
+    radius, skin, step, found = float(par["radius"]), float(k.world[0]["skin"]), 1e-3 * float(par["radius"]), -1
+    off = ON_IT * radius + skin
+    far = radius + off + step
+    low, high = (p[0] - far, p[1] - far, p[2] - far), (p[0] + far, p[1] + far, p[2] + far)
+    for m in range(gather(k, k.world[0], low, high, True, False)):
+        j = int(k.scratch[m])
+        b = k.bodies[j]
+        if b["out"] != 0 or j == -1 - int(q["on"]) or j == par["spares"] or b["turns"] != 0.0 or left_out(k, q, j):
+            continue
+        then = k.answers[int(q["param"]), int(b["group"])]["then"]
+        if then != BOUNCE and then != SLIDE:
+            continue
+        u, _, gap = surface(b, p, radius, late)
+        r = sub(v, u)
+        speed = math.sqrt(dot(r, r))
+        # It bears it also a little further on: an edge that lies behind does not.
+        ahead = along(p, r, step / speed) if speed > 0.0 else p
+        _, n, then_gap = surface(b, ahead, radius, late)
+        bears = abs(gap) <= off and abs(then_gap) <= off and dot(vec(par["a"]), n) < 0.0
+        if bears and (found < 0 or b["key"] < k.bodies[found]["key"]):
+            found = j
+    return found
 
 
 @inner

@@ -64,6 +64,8 @@ def look(k, w, q, par, now, way, leg, far):
             if then == BOUNCE and wide[0] == rule[0] and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in.
                 continue
+            if GUIDED and q["on"] < 0 and wide[0] == rule[0] and edge_behind(b, rule, late, way, t):
+                continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
                     place = (arc(p, v, a, t), NOWHERE, v, NOWHERE)
@@ -149,6 +151,12 @@ def overlap(boxes, j, low, high):
     return boxes[j, 2] <= high[2] and boxes[j, 5] >= low[2]
 
 
+FLUSH = 1e-4
+"""Share of its speed that what goes along a body has into the next, at most, where the two lie flush."""
+
+ON_IT = 1e-7
+"""Share of a projectile's radius within which it is on a surface."""
+
 SLIPS = 3
 """It is passed between two ticks, where only the end of a tick counts."""
 
@@ -188,6 +196,20 @@ def leaves(b, late, way, t):
     d = sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t))
     _, n = distance_at(b, d, late + t)
     return dot(n, sub(sub(along(v, a, t), along(u, pull, late + t)), surface_speed(b, d))) >= 0.0
+
+
+@cold
+def edge_behind(b, rule, late, way, t):
+    """Whether what goes along a surface at a time only comes past an edge that lies flush with it, or below."""
+    p, v, a = way
+    u, pull, radius = vec(b["v"]), vec(b["a"]), rule[0]
+    d, r = sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t)), sub(along(v, a, t), along(u, pull, late + t))
+    gap, n = distance_at(b, d, late + t)
+    speed = math.sqrt(dot(r, r))
+    if speed == 0.0 or dot(r, n) < -FLUSH * speed or gap < radius - ON_IT * radius - rule[1]:
+        return False
+    ahead, _ = distance_at(b, along(d, r, 1e-3 * radius / speed), late + t)
+    return ahead > radius + ON_IT * radius + rule[1]
 
 
 @inner
