@@ -128,6 +128,30 @@ class Blast(unittest.TestCase):
         self.assertAlmostEqual(found["w2"], 100.0)
         self.assertNotIn("keeper", found)
 
+    def test_a_burst_on_a_seam_of_a_wall_hurts_all_before_it_and_nobody_behind(self):
+        answer = (
+            "on.obstacles = { then = 'end', blast = { radius = 12, damage = 60, falloff = 'none', shaded = true } }"
+        )
+        for high in (1.0, 0.3, 0.7):
+            # A wall of blocks, seams at every multiple of their height; the burst is on one.
+            blocks = ((k + 0.5) * high for k in range(-20, 20))
+            wall = "".join(f"[obstacle.w{k}]\nat = [5, {y}]\nshape.box = [0.5, {high}]\n" for k, y in enumerate(blocks))
+            for seam in range(4):
+                here = f"{seam * high}]\nshape.ball = 0.3\nhealth = 99\n"
+                bodies = f"{wall}[target.before]\nat = [2, 6]\nhealth = 99\n[target.behind]\nat = [9, {here}"
+                found = damage_of(nivvo.fire(made(answer, bodies, more=f"[shooter.keeper]\nat = [0, {here}")))
+                self.assertEqual(found, {"keeper": 60.0, "before": 60.0}, (high, seam))
+
+    def test_the_share_that_is_seen_goes_by_the_shape_itself(self):
+        # A wall hides all below y = 1.2. A triangle reaches from 1 below its middle to 2 above: 13 of 64 lines pass.
+        wall = "[obstacle.wall]\nat = [99, -8.8]\nshape.box = [0.1, 20]\n"
+        corner = "[target.w0]\nat = [102, 0]\nshape.polygon = [[-1, -1], [1, -1], [0, 2]]\nhealth = 1000\n"
+        answer = "when.ended.blast = { radius = 120, damage = 96, falloff = 'none', shaded = true, spares = ['owner'] }"
+        more = "[shooter.keeper]\nat = [0, 1.2]\nmuzzle.hand.forward = 0\nshape.ball = 0.05\n"
+        drill = made(answer, wall + corner, launch="launch.speed = 1\nmuzzle = 'hand'", more=more)
+        found = damage_of(nivvo.fire(drill.with_settings({"ability.rivet.limits.life": 0.001})))
+        self.assertAlmostEqual(found["w0"], 96 * 13 / 64)
+
     def test_the_struck_and_the_owner_are_spared_if_it_says_so_and_the_dead_are_out_for_who_comes_later(self):
         bodies = row_of_wisps(2, health=10, step=1.0)
         base = "on.targets = {{ damage = 0, blast = {{ radius = 3, damage = 50, falloff = 'none', spares = [{}] }} }}"

@@ -552,14 +552,14 @@ class Stage:
 
     def hidden(self, start, to, time: int) -> bool:
         """Whether an obstacle stands on the straight line from ``start`` along ``to``, as things stand at ``time``."""
-        line = tuple(float(x) for x in to)
-        for number in self.of_kind("obstacle"):
-            rel = tuple(float(x) for x in start - self.middle(number, time))
-            row = self.row(number, time)
-            if (
-                not self.out(number)
-                and first_contact(row, rel, line, STILL, 0.0, 1.0, 1e-13 * self.scene.size)[0] != NONE
-            ):
+        return self._stands_on(start, to, time, [k for k in self.of_kind("obstacle") if not self.out(k)])
+
+    def _stands_on(self, start, to, time: int, among: list[int]) -> bool:
+        """Whether one of the bodies ``among`` stands on a straight line, or it begins in one."""
+        line = three(to)
+        for number in among:
+            rel = three(start - self.middle(number, time))
+            if first_contact(self.row(number, time), rel, line, STILL, 0.0, 1.0, 1e-13 * self.scene.size)[0] != NONE:
                 return True
         return False
 
@@ -661,15 +661,18 @@ class Stage:
         if far == 0.0:
             return 1.0
         way = way / far
+        slack = 1e-6 * self.scene.size
         among = [k for k in self.of_kind("obstacle") if k != number and not self.out(k)]
+        among = [k for k in among if self.gap(k, point, time) > -slack]
         free = total = 0
         for side, size in self._across(way):
-            half = sum(float(row["half"][k]) * abs(float(dot(row[f"axis{k}"], side))) for k in range(3))
-            half = min(half + float(row["radius"]), far)
+            ends = [min(support(row, three(sign * side)), far) for sign in (1.0, -1.0)]
             for share in size:
                 total += 1
-                to = middle + (share * half) * side - point
-                free += self.first_on_line(point, to, 0.0, time, among) is None
+                to = middle + share * ends[share < 0.0] * side - point
+                # From a little off, or it would begin on an edge of who lies flush with what was touched.
+                off = slack / math.sqrt(float(dot(to, to)))
+                free += not self._stands_on(point + off * to, (1.0 - off) * to, time, among)
         return free / total
 
     def _across(self, way) -> list[tuple[np.ndarray, list[float]]]:
