@@ -61,6 +61,13 @@ class Doors(unittest.TestCase):
                 rows[-1]["x"], -7.2 * sign + sign * 6 * (rows[-1]["time"] - after["time"]), delta=1e-4
             )
 
+    def test_through_a_wall_of_blocks_as_through_one(self):
+        blocks = "".join(WALL.format(f"b{k}", [8, 0.4 + 0.8 * k], [1, 0.8], 0) for k in range(10))
+        pair = blocks + WALL.format("left", [-8, 4], [1, 8], 0) + QUAY.format("floor")
+        whole, cut = (walked(one, [8, 1.3], [-8, 1], [1, 0]) for one in (self.PAIR, pair))
+        self.assertEqual([len(one[1]) for one in (whole, cut)], [1, 1])
+        np.testing.assert_allclose([row["x"] for row in cut[2]], [row["x"] for row in whole[2]], atol=1e-6)
+
     def test_who_falls_into_one_is_thrown_out_of_the_other(self):
         bodies = WALL.format("left", [-8, 4], [1, 8], 0) + QUAY.format("walls")
         _, through, rows = walked(bodies, [0.01, 0], [-8, 4], [0, 0], at=(0, 6), pace=0.01, lasts=1.2)

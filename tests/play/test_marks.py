@@ -205,6 +205,46 @@ class Opened(unittest.TestCase):
                 np.testing.assert_allclose(back["p"], came["p"], atol=1e-7)
         self.assertGreater(seen, 15)
 
+    def test_over_the_seams_of_a_wall_of_blocks_as_through_one(self):
+        rng, through = np.random.default_rng(3), 0
+        for turn in (0.0, 25.0, -40.0):
+            s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+            far, high = WALL.format(name="left", at=[-6, 0], box=[1, 9], turn=0, way=""), 9 / 13
+            places = [(k + 0.5) * high - 4.5 for k in range(13)]
+            boxes = [f"at = [{7 - y * s}, {y * c}], shape = {{ box = [1, {high}], turned = {turn} }}" for y in places]
+            walls = {
+                "whole": WALL.format(name="right", at=[7, 0], box=[1, 9], turn=turn, way=""),
+                "blocks": "".join(
+                    f"[obstacle.b{k}]\n{one.replace(', shape', chr(10) + 'shape')}\ngroup = 'walls'\n"
+                    for k, one in enumerate(boxes)
+                ),
+                "parts": f"[obstacle.right]\ngroup = 'walls'\nparts = [{', '.join(f'{{ {one} }}' for one in boxes)}]\n",
+            }
+            for to in rng.uniform(-14, 14, 5):
+                came = {}
+                for name, wall in walls.items():
+                    pot = MATE.format(direction=180, speed=12, to=to, drag=0, then="end", more="")
+                    more = pot + "flight.gravity_share = 0\n" + far + wall
+                    rule = 'on.walls = { then = "end", anchor = { opens = 2, size = 1.5 } }'
+                    run = nivvo.fire(made(rule=rule, more=more, input=THREE))
+                    self.assertEqual(len(run.rows("anchors")), 2, (turn, name))
+                    rows = [row for row in run.rows("events") if row["what"] == "went through"]
+                    came[name] = [*(row["time"] for row in rows), *run.flight("pot-1").p[-1]]
+                for name in ("blocks", "parts"):
+                    np.testing.assert_allclose(came[name], came["whole"], atol=1e-6, err_msg=f"{turn} {to} {name}")
+                through += len(came["whole"]) > 3
+        self.assertGreater(through, 9)
+
+    def test_where_blocks_leave_a_gap_it_does_not_fit(self):
+        for gap, fits in ((0.0, True), (1e-3, False), (0.2, False)):
+            wall = "".join(
+                WALL.format(name=f"b{k}", at=[7, 0.5 + k * (1 + gap)], box=[1, 1], turn=0, way="") for k in range(-3, 3)
+            )
+            rule = 'on.walls = { then = "end", anchor.size = 1.2 }'
+            run = nivvo.fire(made(rule=rule, more=wall))
+            told = next(row for row in run.rows("events") if row["what"] == "anchored")
+            self.assertEqual(told["detail"] == "", fits, gap)
+
     def test_what_leads_nowhere_is_told(self):
         for mate, says in (("", "linked with nothing"), (MATE.replace(", opens = 2", ""), "not open")):
             more = mate.format(direction=180, speed=16, to=0, drag=0, then="end", more="") + Blink.WALL
@@ -218,7 +258,7 @@ def fly_back(run, went, came):
     arena = run.scene.arena(sampled=False)
     arena.set_bodies(run.stage.arena.bodies.copy())
     time = int(went["start"] + went["after"] * UNITS)
-    arena.open(run.stage.arena.openings)
+    arena.open(run.stage.arena.openings, run.stage.arena.openings["body"].tolist())
     param = arena.new_params(np.zeros(3), 0.2, then=pool.END)
     # From a little before, as it would have been there then.
     back = 2 * went["u"] - went["v"]

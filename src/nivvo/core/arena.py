@@ -275,11 +275,11 @@ class Arena:
             self.guide()
             self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
 
-    def open(self, openings: np.ndarray) -> None:
-        """Have these openings, rows of ``pool.OPENING``, in place of those there were."""
+    def open(self, openings: np.ndarray, over: list[int]) -> None:
+        """Have these openings, rows of ``pool.OPENING``, in place of those there were; ``over``: bodies they lie on."""
         self.openings = openings
         self.bodies["opens"] = 0
-        self.bodies["opens"][openings["body"]] = 1
+        self.bodies["opens"][over] = 1
         if len(openings):
             self.guide()
 

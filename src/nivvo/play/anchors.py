@@ -54,7 +54,7 @@ class Anchors:
     def leave(self, stage: Stage, mark: Mark, point: np.ndarray, time: int) -> list[tuple[int, Mark]]:
         """Leave one at a point (3,), at a time (clock); returns what came of it: codes, and of which mark."""
         effect = mark.effect
-        if effect.size is not None and not stage.is_flat(mark.body, point, mark.normal, effect.size, time):
+        if effect.size is not None and not stage.flat_about(mark.body, point, mark.normal, effect.size, time):
             return [(DOES_NOT_FIT, mark)]
         mine = self.of.setdefault((mark.ability, mark.shooter), [])
         if any(stage.out(body) for body in {one.body for one in mine}):
@@ -69,8 +69,8 @@ class Anchors:
         mine = [] if ability is None else self.of.get((ability, shooter), [])
         return next((one for one in reversed(mine) if not stage.out(one.body)), None)
 
-    def openings(self, stage: Stage) -> np.ndarray:
-        """Rows of ``pool.OPENING``: the newest of two abilities that are linked and open."""
+    def openings(self, stage: Stage) -> tuple[np.ndarray, list[int]]:
+        """Rows of ``pool.OPENING``: the newest of two abilities, linked and open; and the bodies that they lie on."""
         marks: list[tuple[Mark, int]] = []
         taken: set[int] = set()
         for _, mine in sorted(self.of.items()):
@@ -82,13 +82,15 @@ class Anchors:
                 if both and other.key != one.key and not taken & {one.key, other.key}:
                     taken |= {one.key, other.key}
                     marks += [(one, len(marks) + 1), (other, len(marks))]
-        rows = pool.zeros(len(marks), pool.OPENING)
+        rows, over = pool.zeros(len(marks), pool.OPENING), set()
         for row, (one, to) in zip(rows, marks, strict=True):
             row["offset"], row["normal"] = one.offset, one.normal
             row["above"] = above(stage.scene.frame, one.normal, one.way)
             row["beside"] = np.cross(row["above"], one.normal)
             row["radius"], row["key"], row["body"], row["to"] = one.effect.opens, one.key, one.body, to
-        return rows
+            point = stage.middle(one.body, one.time) + one.offset
+            over |= {one.body, *stage.flat_about(one.body, point, one.normal, one.effect.opens, one.time)}
+        return rows, sorted(over)
 
     def all(self, stage: Stage) -> list[Mark]:
         """All there are."""

@@ -336,9 +336,9 @@ class Consequences:
 
     def _open(self) -> None:
         """Let the engine know where things now go through."""
-        openings = self.anchors.openings(self.session.stage)
+        openings, over = self.anchors.openings(self.session.stage)
         if len(openings) or len(self.session.arena.openings):
-            self.session.arena.open(openings)
+            self.session.arena.open(openings, over)
 
     def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
         """Give a body with a mass an impulse (3,) at the next tick."""

@@ -53,20 +53,30 @@ class Doors:
             if stage.out(body) or stage.out(int(to["body"])):
                 continue
             middle, goes = stage.motions[body].at(time)[:2]
-            gap, n = between(stage.rows[number], place, stage.row(body, time), middle)
+            normal = one["normal"]
+            off = place - middle - one["offset"]
+            off = off - float(dot(off, normal)) * normal
+            gap, n = self._gap(number, body, middle + one["offset"] + off, time)
             if self.left.get(number) == body:
                 if gap <= CLEAR * scene.metre:
                     continue
                 del self.left[number]
-            normal = one["normal"]
             comes = -float(dot(velocity - goes, normal))
-            off = place - middle - one["offset"]
-            off = off - float(dot(off, normal)) * normal
             at = gap <= max(comes, 0.0) * seconds + NEAR * scene.size and float(dot(n, normal)) > SAME_SIDE
             if at and (comes > 0.0 or float(dot(wanted, normal)) < 0.0) and length_of(off) <= one["radius"]:
                 self._through(number, one, to, off, velocity - goes, time)
                 return
         self.waits.discard(number)
+
+    def _gap(self, number: int, body: int, foot: np.ndarray, time: int) -> tuple[float, np.ndarray]:
+        """The gap to what has an opening, and its normal there: to who lies flush with it, where the foot (3,) is."""
+        stage = self.session.stage
+        over = [k for k in np.flatnonzero(stage.rows["opens"]).tolist() if k != body and not stage.out(k)]
+        slack = NEAR * self.session.scene.size
+        faces = [body, *(k for k in over if abs(stage.gap(k, foot, time)) <= slack)]
+        place, row = stage.middle(number, time), stage.rows[number]
+        found = (between(row, place, stage.row(k, time), stage.middle(k, time)) for k in faces)
+        return min(found, key=lambda one: one[0])
 
     def _through(self, number: int, one: np.void, to: np.void, off: np.ndarray, seen: np.ndarray, time: int) -> None:
         """Let one go in at ``off`` (3,) from the middle of an opening, with a velocity (3,) as its body sees it; or

@@ -84,7 +84,7 @@ def answer(k, i, j, now, t):
     if GUIDED and nears(q, ans) and (ans["then"] == IGNORE or gap > 0.5 * ans["near"]):
         return moment(k, i, now, t, BY_NEAR, j, place)
     if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
-        g = entered(k, j, place, t)
+        g = entered(k, j, place, t, gap + float(par["radius"]))
         if g >= 0:
             p, v, inside = through(k, q, j, g, now, t, gap, place, float(par["radius"]))
             q["on"] = 0

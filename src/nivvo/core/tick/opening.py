@@ -12,17 +12,28 @@ SAME_SIDE = 0.9
 """The least cosine between the normal where it is touched and that of the opening."""
 
 
+FLUSH = 1e3
+"""Skins within which a point lies in the plane of an opening."""
+
+
 @cold
-def entered(k, j, place, t):
-    """The row of the opening by which a projectile goes in that touches body ``j`` at ``t``, or -1."""
+def entered(k, j, place, t, far):
+    """The row of the opening by which a projectile goes in that touches body ``j`` at ``t``, or -1.
+
+    far : how far its middle is from the surface. An opening may reach over bodies that lie flush.
+    """
     p, n, v, u = place
+    slack = FLUSH * float(k.world[0]["skin"])
     for g in range(k.openings.shape[0]):
         one = k.openings[g]
-        if one["body"] != j or k.bodies[int(k.openings[int(one["to"])]["body"])]["out"] != 0:
+        if k.bodies[int(one["body"])]["out"] != 0 or k.bodies[int(k.openings[int(one["to"])]["body"])]["out"] != 0:
             continue
         normal = vec(one["normal"])
         off = sub(p, middle_of(k, one, t))
-        off = along(off, normal, -dot(off, normal))
+        high = dot(off, normal)
+        if one["body"] != j and abs(high - far) > slack:
+            continue
+        off = along(off, normal, -high)
         closes = dot(sub(v, u), normal) < 0.0 and dot(n, normal) > SAME_SIDE
         if closes and dot(off, off) <= one["radius"] * one["radius"]:
             return g

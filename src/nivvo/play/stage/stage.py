@@ -594,22 +594,38 @@ class Stage:
                 share = min(share, first_touch(self.rows[number], off, v, STILL, self.row(k, time), 1.0, skin))
         return share
 
-    def is_flat(self, number: int, point, normal, size: float, time: int) -> bool:
-        """Whether the surface of a body is flat so far about a point (3,) on it, and nothing else lies on it there."""
+    def flat_about(self, number: int, point, normal, size: float, time: int) -> list[int]:
+        """On which bodies a surface is flat so far about a point (3,) on one, and free; none where it is not.
+
+        Beside that body, or all its shapes, those of its group that lie flush with it and stand as it does.
+        """
         slack, n = 1e-6 * self.scene.size, np.asarray(normal, dtype=float)
         flat = self.scene.frame.size == 2
         first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
         first /= math.sqrt(float(dot(first, first)))
         second = np.cross(n, first)
-        others = [k for k in self.of_kind("obstacle", "target", "shooter") if k != number and not self.out(k)]
-        for k in range(2 if flat else 16):
-            s, c = (float(x) for x in sincos(180.0 * k if flat else 22.5 * k))
-            at = point + size * (c * first + s * second)
-            if abs(self.gap(number, at, time)) > slack:
-                return False
-            if any(self.gap(other, at + slack * n, time) < 0.0 for other in others):
-                return False
-        return True
+        near = self.around(point, np.zeros(3), size + slack, "obstacle", "target", "shooter")
+        rows, found = self.rows, {number}
+        mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
+                and (k in self.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
+        for share in (0.25, 0.5, 0.75, 1.0):
+            for k in range(2 if flat else 16):
+                s, c = (float(x) for x in sincos(180.0 * k if flat else 22.5 * k))
+                at = point + share * size * (c * first + s * second)
+                bears = [one for one in (number, *mine) if abs(self.gap(one, at, time)) <= slack]
+                if not bears or any(self.gap(other, at + slack * n, time) < 0.0 for other in near):
+                    return []
+                found.add(bears[0])
+        # Between those that bear it there is no gap.
+        joined, rest = {number}, found - {number}
+        while met := {k for k in rest if any(self._apart(k, one, time) <= slack for one in joined)}:
+            joined, rest = joined | met, rest - met
+        return [] if rest else sorted(found)
+
+    def _apart(self, number: int, other: int, time: int) -> float:
+        """The gap between two bodies at a time (clock)."""
+        rows, places = [self.row(k, time) for k in (number, other)], [self.middle(k, time) for k in (number, other)]
+        return float(between(rows[0], places[0], rows[1], places[1])[0])
 
     def _least_between(self, row, place, middles: dict[int, np.ndarray], time: int) -> tuple[float, np.ndarray]:
         """The least gap between a body at a place and others, and the way out of the nearest."""
