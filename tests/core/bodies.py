@@ -1,5 +1,7 @@
 """Random bodies for the tests of the core, and slow, obvious distances to them in many digits."""
 
+from functools import lru_cache
+
 import mpmath
 import numpy as np
 
@@ -48,31 +50,41 @@ def body(kind, rng, centre=(0, 0, 0), flat=False, velocity=(0, 0, 0)):
 
 def exact_distance(row, d):
     """Signed distance of a body at a point relative to its centre, in mpmath's digits."""
-    axes = [[mpmath.mpf(float(x)) for x in row[f"axis{k}"]] for k in range(3)]
-    if row["kind"] == HALF_SPACE:
+    kind, axes, half, radius, sides = _digits(row.tobytes(), mpmath.mp.dps)
+    if kind == HALF_SPACE:
         return mpmath.fdot(axes[0], d)
     local = [mpmath.fdot(axis, d) for axis in axes]
-    half = [mpmath.mpf(float(h)) for h in row["half"]]
-    if row["kind"] == PRISM:
-        return exact_prism(row, local, half[2])
+    if kind == PRISM:
+        return exact_prism(sides, local, half[2])
     over = [abs(x) - h for x, h in zip(local, half, strict=True)]
-    outside = mpmath.sqrt(sum(max(o, mpmath.mpf(0)) ** 2 for o in over))
-    inside = min(max(over), mpmath.mpf(0))
-    return outside + inside - mpmath.mpf(float(row["radius"]))
+    outside = mpmath.sqrt(sum(o * o for o in over if o > 0))
+    return outside + min(max(over), mpmath.mpf(0)) - radius
 
 
-def exact_prism(row, local, half):
+@lru_cache(64)
+def _digits(row, _):
+    """What a body's record says, in mpmath's digits: kind, axes, half, radius, and of a prism its sides."""
+    row = np.frombuffer(row, dtype=pool.BODY)[0]
+    axes = [[mpmath.mpf(float(x)) for x in row[f"axis{k}"]] for k in range(3)]
+    half = [mpmath.mpf(float(h)) for h in row["half"]]
+    corners = [[mpmath.mpf(float(c)) for c in corner] for corner in row["corners"][: row["count"]]]
+    sides = []
+    for k, (px, py) in enumerate(corners):
+        sx, sy = corners[(k + 1) % len(corners)][0] - px, corners[(k + 1) % len(corners)][1] - py
+        sides.append((px, py, sx, sy, mpmath.sqrt(sx * sx + sy * sy)))
+    return int(row["kind"]), axes, half, mpmath.mpf(float(row["radius"])), sides
+
+
+def exact_prism(corners, local, half):
     """Signed distance of a prism at a point in its own axes: by all its sides, and by all points of its edges."""
     x, y, z = local
-    corners = [[mpmath.mpf(float(c)) for c in corner] for corner in row["corners"][: row["count"]]]
     sides, far = [], []
-    for k, (px, py) in enumerate(corners):
-        qx, qy = corners[(k + 1) % len(corners)]
-        sx, sy = qx - px, qy - py
-        size = mpmath.sqrt(sx * sx + sy * sy)
-        sides.append((sy * (x - px) - sx * (y - py)) / size)
-        share = min(max((sx * (x - px) + sy * (y - py)) / size**2, mpmath.mpf(0)), mpmath.mpf(1))
-        far.append(mpmath.sqrt((x - px - share * sx) ** 2 + (y - py - share * sy) ** 2))
+    for px, py, sx, sy, size in corners:
+        fx, fy = x - px, y - py
+        sides.append((sy * fx - sx * fy) / size)
+        share = min(max((sx * fx + sy * fy) / (size * size), mpmath.mpf(0)), mpmath.mpf(1))
+        fx, fy = fx - share * sx, fy - share * sy
+        far.append(mpmath.sqrt(fx * fx + fy * fy))
     across, over = max(sides), abs(z) - half
     if across > 0:
         across = min(far)

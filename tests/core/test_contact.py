@@ -32,12 +32,17 @@ def least_gap(row, p, v, a, radius, span, start=0.0):
     k = int(np.argmin(gaps))
     low, high = mpmath.mpf(times[max(k - 1, 0)]), mpmath.mpf(times[min(k + 1, len(times) - 1)])
     golden = (mpmath.sqrt(5) - 1) / 2
+    x, y = high - golden * (high - low), low + golden * (high - low)
+    at_x, at_y = exact_gap(row, p, v, a, radius, x), exact_gap(row, p, v, a, radius, y)
     for _ in range(130):
-        x, y = high - golden * (high - low), low + golden * (high - low)
-        if exact_gap(row, p, v, a, radius, x) < exact_gap(row, p, v, a, radius, y):
-            high = y
+        if at_x < at_y:
+            high, y, at_y = y, x, at_x
+            x = high - golden * (high - low)
+            at_x = exact_gap(row, p, v, a, radius, x)
         else:
-            low = x
+            low, x, at_x = x, y, at_y
+            y = low + golden * (high - low)
+            at_y = exact_gap(row, p, v, a, radius, y)
     return exact_gap(row, p, v, a, radius, (low + high) / 2), (low + high) / 2
 
 
@@ -47,7 +52,7 @@ def exact_first(row, p, v, a, radius, span):
     if gap > 0:
         return None
     low, high = mpmath.mpf(0), when
-    for _ in range(170):
+    for _ in range(110):
         middle = (low + high) / 2
         if exact_gap(row, p, v, a, radius, middle) > 0:
             low = middle

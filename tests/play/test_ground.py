@@ -261,7 +261,7 @@ parts = [{ shape.box = [0.6, 4] }, { at = [-1, 2], shape.box = [2, 0.5] }, { at 
             ("[obstacle.crane]\nshape.chain = [[1, 1], [1, 1]]", "one point"),
             ("[target.gull]\nat = [1, 1]\nmove.circle = { centre = [1, 1], turn_rate = 9 }", "goes nowhere"),
             ("[target.gull]\nat = [1, 1]\nmove.timed = [[0, 2, 2]]", "than its at"),
-            ("[obstacle.crane]\nmass = 2\nshape = { heights = [0, 1], every = 1 }", "heights are ground"),
+            ("[obstacle.crane]\nmass = 2\nshape.heights = { values = [0, 1], every = 1 }", "heights are ground"),
             ("[target.gull]\nat = [1, 1]\nshape.chain = [[0, 0], [1, 1]]", "is for an obstacle"),
             ("[obstacle.crane]\nshape = { polygon = [[0, 0], [1, 0], [1, 1]], tall = 2 }", "only in 3D"),
             ("[obstacle.crane]\nshape = { ball = 1, closed = true }", "closed is for a chain"),

@@ -111,6 +111,7 @@ class Rules(unittest.TestCase):
     def test_the_nearest_name_is_found_by_any_road(self):
         self.assertEqual(nearest("At", ["shape", "at", "health"]), "did you mean at?")
         self.assertEqual(nearest("path", ["apex", "path_length"]), "did you mean path_length?")
+        self.assertEqual(nearest("jump_speed", ["speed", "acceleration", "jump"]), "did you mean jump?")
         told(GOOD.replace("at = [32.5, 1.5]", "At = [32.5, 1.5]"), "did you mean at?")
         told(GOOD.replace('hits = "wisp"', 'measure = "path", at_least = 1'), "did you mean path_length?")
 

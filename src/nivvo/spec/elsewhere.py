@@ -4,6 +4,8 @@ from __future__ import annotations
 
 ELSEWHERE = {
     "bounce bouncing ricochet reflect rebound": 'on.GROUP.then = "bounce", with restitution',
+    "max_bounces bounce_count": "on.GROUP.bounces",
+    "jump_height jump_speed": "shooter.NAME.walk.jump",
     "pierce piercing penetrate penetration through": 'on.GROUP.then = "pass", with pierces',
     "stick sticky embed impale": 'on.GROUP.then = "lodge"; a controller\'s stick: aim.by = "stick"',
     "slide roll rolling": 'on.GROUP.then = "slide", or then = "bounce" with rests = "rolls"',

@@ -14,7 +14,8 @@ MOST_COMPARED = 2000
 def nearest(word: Any, words: Iterable[str]) -> str:
     """A hint that names the word nearest to ``word``, or "".
 
-    The same word in other letters' case comes first, then words of which it is a part, then near spellings.
+    The same word in other letters' case comes first, then words of which it is a part, then one that is a part of it,
+    then near spellings.
     """
     import difflib
     from itertools import islice
@@ -23,6 +24,7 @@ def nearest(word: Any, words: Iterable[str]) -> str:
     low = word.lower()
     same = next((one for one in words if one.lower() == low), None)
     near = [same] if same else sorted((one for one in words if low in one.lower().split("_")), key=len)
+    near = near or [one for part in low.split("_") for one in words if one.lower() == part]
     near = near or difflib.get_close_matches(word, words, 1, 0.55)
     if not near and len(low) >= 3:
         near = sorted((one for one in words if one.lower().startswith(low)), key=len)
