@@ -27,7 +27,10 @@ class Least(unittest.TestCase):
                 return float(np.max(np.abs(local) - half)), float(np.sign(local[k]) * (axes @ (v + a * t))[k])
 
             gap, when = least([Span(0.0, span, near, float(np.linalg.norm(a)))], 1e-12)
-            sampled = min(near(t)[0] for t in np.linspace(0.0, span, 4000))
+            times = np.linspace(0.0, span, 4000)[:, None]
+            local = (p + v * times + a * times * times / 2) @ axes.T
+            far = np.linalg.norm(local - np.clip(local, -half, half), axis=1)
+            sampled = np.where(far > 0.0, far, (np.abs(local) - half).max(axis=1)).min()
             self.assertLessEqual(gap, sampled + 1e-12)
             self.assertGreater(gap, sampled - 1e-3)
             self.assertAlmostEqual(near(when)[0], gap, delta=1e-12)

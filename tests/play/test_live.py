@@ -136,8 +136,9 @@ class Back(unittest.TestCase):
                 def play(ticks, live=live, rows=rows):
                     out = []
                     for _ in range(ticks):
+                        now = live.time
                         for row in rows:
-                            if live.time <= row[0] < live.time + 1 / 60:
+                            if now <= row[0] < now + 1 / 60:
                                 do(live, row)
                         out.append(live.step(0.02 if live.tick % 7 == 0 else None))
                     return live.digest(), repr(out)
