@@ -7,7 +7,6 @@ with it, so that generations and budgets come to an end.
 from __future__ import annotations
 
 import math
-from dataclasses import replace
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -459,7 +458,7 @@ class Consequences:
             refused = refused or f"its shot's budget of {effect.budget} is used up"
         refused = refused or session.too_many(shot)
         if refused:
-            session.refused.append(replace(shot, refused=refused))
+            session.refused.append(shot._replace(refused=refused))
             return
         session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)

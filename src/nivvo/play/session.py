@@ -7,7 +7,6 @@ which nobody does anything are run many at once. A case is a session that is fed
 
 from __future__ import annotations
 
-from dataclasses import replace
 from heapq import heappop, heappush
 from typing import NamedTuple
 
@@ -454,7 +453,7 @@ class Session:
         """Work out a shot and put it into the air; ``cursor`` (3,) in place of the player's."""
         shot = shoot(self.stage, asked, cursor, bool(self.touches))
         if not shot.refused and (full := self.too_many(shot)):
-            shot = replace(shot, refused=full)
+            shot = shot._replace(refused=full)
         if shot.refused:
             self.refused.append(shot)
         else:

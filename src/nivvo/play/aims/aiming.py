@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -29,8 +30,7 @@ ODD = {
 }
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(NamedTuple):
     """A shot that has been asked for: when, of which ability, by whom, which one of theirs, and when pressed.
 
     held : how long its button was held (counts of the clock). use : which use of the ability it belongs to.
@@ -45,16 +45,14 @@ class Asked:
     use: int = 0
 
 
-@dataclass(frozen=True)
-class Sent:
+class Sent(NamedTuple):
     """One projectile of a shot: where it starts, and its velocity (3,), world."""
 
     at: np.ndarray
     velocity: np.ndarray
 
 
-@dataclass(frozen=True)
-class Shot:
+class Shot(NamedTuple):
     """One instant of firing, worked out.
 
     at, heading, velocity : (3,) world; heading is a unit vector, velocity in units/s
@@ -131,7 +129,7 @@ def shoot(stage: Stage, asked: Asked, cursor=None, alone: bool = False) -> Shot:
     sent = tuple(one for shot in fired for one in shot.sent)
     if not fired[0].refused:
         stage.players[asked.shooter].last_aim[asked.ability] = fired[0].heading
-    return replace(fired[0], muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
+    return fired[0]._replace(muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
 
 
 def _muzzles(scene: Scene, ability: Ability, asked: Asked) -> list[str | None]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -12,8 +12,7 @@ from nivvo.plan.ability import Ability
 from nivvo.play.stage.stage import Stage
 
 
-@dataclass(frozen=True)
-class Stance:
+class Stance(NamedTuple):
     """Vectors are (3,), world. ``offset``: forward, right, up of the muzzle; ``body``: triad of its axes.
 
     base : where the offset is measured from unless it turns with the aim: the place, or a carrier.

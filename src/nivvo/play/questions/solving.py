@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from os import PathLike
 
 import numpy as np
@@ -231,7 +231,7 @@ def _along(base: Shot, velocity, own) -> Shot:
     heading = unit(asked)
     at = base.stance.muzzle_at(heading)
     speed = float(np.sqrt(dot(asked, asked)))
-    return replace(base, at=at, heading=heading, velocity=velocity, speed=speed, sent=(Sent(at, velocity),))
+    return base._replace(at=at, heading=heading, velocity=velocity, speed=speed, sent=(Sent(at, velocity),))
 
 
 def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
