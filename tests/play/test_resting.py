@@ -99,6 +99,31 @@ class Sliding(unittest.TestCase):
                     np.testing.assert_allclose(found[name], found["whole"], atol=1e-6, err_msg=f"{tilt} {name} {bumps}")
                 self.assertGreater(len(run.rows("scores")), 0)
 
+    def test_over_a_grid_of_blocks_or_of_heights_in_space_as_over_a_plane(self):
+        grid = [k * 1.3 - 4.5 for k in range(9)]
+        blocks = (f"[obstacle.b{i}_{j}]\nat = [{x}, {y}, -0.5]\nshape.box = [1.3, 1.3, 1]\n"
+                  for i, x in enumerate(grid) for j, y in enumerate(grid))  # fmt: skip
+        heights = f"shape.heights = {{ values = {[[0.0] * 12] * 12}, every = 1 }}"
+        grounds = {
+            "plane": "[obstacle.ground]\nshape.half_space = 'up'\n",
+            "blocks": "".join(blocks),
+            "heights": f"[obstacle.ground]\nat = [-5, -5, 0]\n{heights}\n",
+        }
+        keeper = "[shooter.keeper]\nat = [0, 0, 0.8]\n"
+        for way in (0, 45, 23, -130, 90):
+            launch = f"launch.speed = 5\naim = {{ by = 'fixed', direction = {way}, elevation = -20 }}"
+            rolls = "then = 'bounce', restitution = 0, friction = 0.1, rests = 'rolls', rolling = 0.3"
+            for bumps in ("then = 'slide', friction = 0.4", rolls):
+                ends = {}
+                for name, ground in grounds.items():
+                    drill = made(bumps, ground + keeper, launch=launch, life=6, view="world.view = 'space'")
+                    run, path = path_of(drill)
+                    ends[name] = path.p[-1]
+                    self.assertEqual(run.rows("projectiles")[0]["ended_by"], "life", (way, name))
+                    if name != "blocks":
+                        self.assertEqual(len(run.rows("contacts")), 1)
+                    np.testing.assert_allclose(ends[name], ends["plane"], atol=1e-6, err_msg=f"{way} {name} {bumps}")
+
     def test_in_space_it_slides_straight_and_the_same_in_every_direction(self):
         ends = []
         for facing in (0, 37, 90, 200):

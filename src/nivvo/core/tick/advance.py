@@ -280,7 +280,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             q["on"] = -q["on"]
             tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
         elif comes == OFF:
-            j = flush_with(k, q, par, was, v, late)
+            j = flush_with(k, q, par, was, v, late) if hops < MOST_HOPS else -1
             if j >= 0:
                 at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, 0, 0.0
                 put(at["p"], was)

@@ -12,7 +12,7 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.pool import A_STEP, BOUNCE, SLIDE, STUCK
-from nivvo.core.tick.search import ON_IT, gather, left_out
+from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
 from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
 
@@ -107,8 +107,8 @@ def slide(k, i, par, p, v, late, h):
 @cold
 def flush_with(k, q, par, p, v, late):
     """The body onto which a projectile goes that comes to the end of the one it goes along, or -1: it lies flush."""
-    radius, skin, step, found = float(par["radius"]), float(k.world[0]["skin"]), 1e-3 * float(par["radius"]), -1
-    off = ON_IT * radius + skin
+    radius, found = float(par["radius"]), -1
+    off, step = ON_IT * radius + float(k.world[0]["skin"]), AHEAD * radius
     far = radius + off + step
     low, high = (p[0] - far, p[1] - far, p[2] - far), (p[0] + far, p[1] + far, p[2] + far)
     for m in range(gather(k, k.world[0], low, high, True, False)):
@@ -119,8 +119,9 @@ def flush_with(k, q, par, p, v, late):
         then = k.answers[int(q["param"]), int(b["group"])]["then"]
         if then != BOUNCE and then != SLIDE:
             continue
-        u, _, gap = surface(b, p, radius, late)
+        u, n, gap = surface(b, p, radius, late)
         r = sub(v, u)
+        r = along(r, n, -dot(r, n))
         speed = math.sqrt(dot(r, r))
         # It bears it also a little further on: an edge that lies behind does not.
         ahead = along(p, r, step / speed) if speed > 0.0 else p

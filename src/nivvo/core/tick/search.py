@@ -64,7 +64,12 @@ def look(k, w, q, par, now, way, leg, far):
             if then == BOUNCE and wide[0] == rule[0] and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in.
                 continue
-            if GUIDED and q["on"] < 0 and wide[0] == rule[0] and edge_behind(b, rule, late, way, t):
+            if (
+                GUIDED
+                and q["on"] < 0
+                and wide[0] == rule[0]
+                and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t)
+            ):
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
@@ -154,6 +159,9 @@ def overlap(boxes, j, low, high):
 FLUSH = 1e-4
 """Share of its speed that what goes along a body has into the next, at most, where the two lie flush."""
 
+AHEAD = 1e-2
+"""Share of a projectile's radius by which it is looked ahead whether a surface goes on."""
+
 ON_IT = 1e-7
 """Share of a projectile's radius within which it is on a surface."""
 
@@ -199,17 +207,23 @@ def leaves(b, late, way, t):
 
 
 @cold
-def edge_behind(b, rule, late, way, t):
-    """Whether what goes along a surface at a time only comes past an edge that lies flush with it, or below."""
-    p, v, a = way
-    u, pull, radius = vec(b["v"]), vec(b["a"]), rule[0]
-    d, r = sub(arc(p, v, a, t), arc(vec(b["c"]), u, pull, late + t)), sub(along(v, a, t), along(u, pull, late + t))
-    gap, n = distance_at(b, d, late + t)
+def goes_by(own, b, rule, late, way, t):
+    """Whether what goes along body ``own`` at a time only comes past another that lies flush with it.
+
+    So it is where an edge of that lies behind, or ``own`` bears it still; once that ends, the other does.
+    """
+    (p, v, a), now, radius = way, late + t, rule[0]
+    u, pull, off = vec(b["v"]), vec(b["a"]), ON_IT * radius + rule[1]
+    place, r = arc(p, v, a, t), sub(along(v, a, t), along(u, pull, now))
+    d = sub(place, arc(vec(b["c"]), u, pull, now))
+    gap, n = distance_at(b, d, now)
     speed = math.sqrt(dot(r, r))
-    if speed == 0.0 or dot(r, n) < -FLUSH * speed or gap < radius - ON_IT * radius - rule[1]:
+    if speed == 0.0 or dot(r, n) < -FLUSH * speed or gap < radius - off:
         return False
-    ahead, _ = distance_at(b, along(d, r, 1e-3 * radius / speed), late + t)
-    return ahead > radius + ON_IT * radius + rule[1]
+    step = AHEAD * radius / speed
+    ahead, _ = distance_at(b, along(d, r, step), now)
+    bears, _ = distance_at(own, sub(along(place, r, step), arc(vec(own["c"]), vec(own["v"]), vec(own["a"]), now)), now)
+    return ahead > radius + off or abs(bears - radius) <= off
 
 
 @inner
