@@ -99,6 +99,48 @@ class Sliding(unittest.TestCase):
                     np.testing.assert_allclose(found[name], found["whole"], atol=1e-6, err_msg=f"{tilt} {name} {bumps}")
                 self.assertGreater(len(run.rows("scores")), 0)
 
+    def test_from_a_ramp_onto_the_flat_it_rolls_on_with_what_is_left_along_it(self):
+        for degrees in (5, 20, 40):
+            turn, mu = math.radians(degrees), 0.2
+            s, c = math.sin(turn), math.cos(turn)
+            # A ramp that ends at (0, 0), and the flat from there on; it starts 4 up the ramp, at rest but for 0.2 m/s.
+            at = f"at = [{-5 * c - 0.1 * s}, {5 * s - 0.1 * c}]"
+            ramp = f"[obstacle.ramp]\n{at}\nshape = {{ box = [10, 0.2], turned = {-degrees} }}\n"
+            at = f"at = [{-4 * c + 0.1001 * s}, {4 * s + 0.1001 * c}]"
+            keeper = f"[shooter.keeper]\n{at}\nshape.ball = 0.01\nmuzzle.hand.forward = 0\n"
+            bodies = ramp + FLOOR.replace("-0.6", "0") + keeper
+            bumps = f"then = 'bounce', restitution = 0, friction = 0, rests = 'rolls', rolling = {mu}"
+            launch = f"launch.speed = 0.2\naim = {{ by = 'fixed', direction = {-degrees} }}\nmuzzle = 'hand'"
+            run, path = path_of(made(bumps, bodies, launch=launch))
+            if math.tan(turn) < mu:
+                self.assertLess(path.p[-1][0], 0.0)
+                continue
+            corner = run.rows("contacts")[-1]
+            down = 4 - 0.1 * math.tan(turn / 2)
+            fast = math.sqrt(0.2**2 + 2 * G * (s - mu * c) * down)
+            self.assertAlmostEqual(corner["speed"], fast, delta=1e-3)
+            self.assertAlmostEqual(path.p[-1][0] - 0.1 * math.tan(turn / 2), (fast * c) ** 2 / (2 * mu * G), delta=2e-3)
+            self.assertAlmostEqual(path.p[-1][1], 0.1, delta=1e-9)
+
+    def test_along_a_wall_that_it_meets_it_rolls_on_and_stops_where_it_meets_it_head_on(self):
+        wall = "[obstacle.wall]\nat = [6, 0, 0]\nshape = {{ box = [1, 60, 4], turned = [{}, 0, 0] }}\n"
+        for turn in (0, 30, 60):
+            bodies = FLOOR.replace("[0, -0.6]", "[0, 0, -0.6]") + wall.format(turn)
+            bumps = "then = 'bounce', restitution = 0, friction = 0, rests = 'rolls', rolling = 0.01"
+            run, path = path_of(made(bumps, bodies, view="world.view = 'space'", life=8))
+            met = next(row for row in run.rows("contacts") if row["body"] == "wall")
+            s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+            along = np.array([-s, c, 0.0])
+            fast = abs(met["speed"] * s)
+            gone = path.p[-1] - path.at(met["time"])[0]
+            if turn == 0:
+                np.testing.assert_allclose(gone, 0.0, atol=1e-9)
+                continue
+            left = 8.0 - met["time"]
+            far = fast * left - 0.5 * 0.01 * G * left**2
+            self.assertAlmostEqual(abs(float(gone @ along)), far, delta=1e-6)
+            self.assertAlmostEqual(float(np.linalg.norm(gone)), far, delta=1e-6)
+
     def test_over_a_grid_of_blocks_or_of_heights_in_space_as_over_a_plane(self):
         grid = [k * 1.3 - 4.5 for k in range(9)]
         blocks = (f"[obstacle.b{i}_{j}]\nat = [{x}, {y}, -0.5]\nshape.box = [1.3, 1.3, 1]\n"

@@ -60,6 +60,9 @@ PI = 3.141592653589793
 PRESSED = 1e-9
 """Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
 
+CORNERED = 8
+"""Contacts within a tick after which what rolls from one body to another stays in the corner that they form."""
+
 HELD = 2
 
 
@@ -147,8 +150,13 @@ def answer(k, i, j, now, t):
             return ON + held
         rests = int(ans["rests"])
         if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
-            # It goes along one body and is stopped by another.
-            rests, j = STAYS, -1 - int(q["on"])
+            # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
+            r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
+            place = (place[0], place[1], v, place[3])
+            if not presses(par, b, place[1]):
+                j = -1 - int(q["on"])
+            if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
+                rests, j = STAYS, -1 - int(q["on"])
         if settle_on(k, i, j, now, t, gap, place, rests):
             return ON + held
         why = BY_SETTLED
