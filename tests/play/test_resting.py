@@ -230,6 +230,25 @@ class Resting(unittest.TestCase):
                 np.testing.assert_allclose(late, late[:1].repeat(len(late), 0), atol=1e-9)
                 self.assertLessEqual(max(row["overlap"] for row in run.rows("contacts")), 1e-9)
 
+    def test_in_a_corner_however_sharp_it_comes_to_rest(self):
+        for degrees in (5, 20, 80):
+            half = math.radians(degrees / 2)
+            # Two walls that meet in (8, 0), and the ball where it touches both.
+            s, c = math.sin(half), math.cos(half)
+            walls = "".join(
+                f"[obstacle.{name}]\nat = [{8 - 6 * c + 0.1 * s}, {way * (6 * s + 0.1 * c)}, 0]\n"
+                f"shape = {{ box = [12, 0.2, 4], turned = [{-way * degrees / 2}, 0, 0] }}\n"
+                for name, way in (("left", 1), ("right", -1))
+            )
+            rolls = "then = 'bounce', restitution = 0, friction = 0, rests = 'rolls', rolling = 0.02"
+            for bumps in ("then = 'slide', friction = 0.02", rolls):
+                for way in (0, 2, -7):
+                    launch = f"launch.speed = 6\naim = {{ by = 'fixed', direction = {way} }}"
+                    bodies = walls + "[obstacle.ground]\nat = [0, 0, -0.5]\nshape.half_space = 'up'\n"
+                    run, path = path_of(made(bumps, bodies, launch=launch, view="world.view = 'space'", life=5))
+                    self.assertEqual(run.rows("projectiles")[0]["ended_by"], "life", (degrees, bumps, way))
+                    np.testing.assert_allclose(path.p[-1], [8 - 0.1 / s, 0, -0.4], atol=1e-4)
+
     def test_it_rolls_on_when_it_bounces_no_more(self):
         drill = made("then = 'bounce', restitution = 0.4, rests = 'rolls', rolling = 0.1", FLOOR)
         run, path = path_of(drill)

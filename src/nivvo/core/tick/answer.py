@@ -61,7 +61,7 @@ PRESSED = 1e-9
 """Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
 
 CORNERED = 8
-"""Contacts within a tick after which what rolls from one body to another stays in the corner that they form."""
+"""Contacts within a tick after which what goes from one body along another stays in the corner that they form."""
 
 HELD = 2
 
@@ -165,7 +165,8 @@ def answer(k, i, j, now, t):
             speed = math.sqrt(dot(place[2], place[2]))
             deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
             place = (deeper, place[1], place[2], place[3])
-        if settle_on(k, i, j, now, t, gap, place, ROLLS if then == SLIDE else STAYS):
+        goes_on = then == SLIDE and (q["on"] >= 0 or at["hops"] <= CORNERED)
+        if settle_on(k, i, j, now, t, gap, place, ROLLS if goes_on else STAYS):
             if then == LODGE:
                 q["past"] |= 1 << STUCK
             return ON + held
