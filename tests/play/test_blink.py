@@ -125,6 +125,36 @@ class Blink(unittest.TestCase):
         kinds = [random_blink(seed)[0] for seed in range(30)]
         self.assertGreater(kinds.count("arrived"), 12)
 
+    def test_in_a_room_of_blocks_it_arrives_as_in_one_of_walls(self):
+        def room(wide):
+            lines = []
+            for name, low, high in (
+                ("f", (-5, -1), (5, 0)),
+                ("r", (4, 0), (5, 4)),
+                ("l", (-5, 0), (-4, 4)),
+                ("c", (-5, 4), (5, 5)),
+            ):
+                size = np.subtract(high, low)
+                count = np.maximum(np.round(size / wide).astype(int), 1) if wide else np.array([1, 1])
+                for i, j in np.ndindex(*count):
+                    at = (np.array(low) + (np.array([i, j]) + 0.5) * size / count).tolist()
+                    lines.append(f"[obstacle.{name}{i}_{j}]\nat = {at}\nshape.box = {(size / count).tolist()}\n")
+            return "".join(lines)
+
+        for shape, high in (
+            ("shape = { capsule = [[0, -0.6], [0, 0.6]], radius = 0.3 }", 0.9),
+            ("shape.box = [0.6, 1.8]", 0.9),
+        ):
+            for way in (-62, -45, -30, -11, -3, 0, 20, 50, 90, 128, 180, 200, 228):
+                places = []
+                for wide in (0, 1.0, 0.5):
+                    keeper = f"{shape}\nat = [0, {high + 1e-3}]"
+                    aim = f"launch.speed = 20\naim = {{ by = 'fixed', direction = {way} }}"
+                    run = nivvo.fire(made(room(wide), keeper, aim, rule="on.anything.blink.within = 2"))
+                    first = next(row["time"] for row in run.rows("events") if row["what"] == "blinked")
+                    places.append(run.stage.motions[run.scene.number["keeper"]].seen(first + 0.1)[0])
+                np.testing.assert_allclose(places[1:], [places[0]] * 2, atol=1e-4, err_msg=f"{shape} {way}")
+
     def test_where_no_place_is_near_it_stays_and_says_so(self):
         room = "".join(
             f"[obstacle.w{k}]\nat = {at}\nshape.box = {size}\n"

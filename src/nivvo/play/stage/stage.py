@@ -567,8 +567,9 @@ class Stage:
         """Where the middle of a body can be, clear of all solid bodies and nearest to standing off a point (3,).
 
         Off the surface along its ``normal`` (3,), or with its middle at the point where there is none; then out of what
-        it would be in along its way out, else the nearest free place of many about it, if that is to be searched for;
-        None if that is farther than ``within`` (units) off. As things stand at ``time``.
+        it would be in, farther along the normal, up, or along its way out, whichever is nearest; else the nearest free
+        place of many about it, if that is to be searched for; None if that is farther than ``within`` (units) off. As
+        things stand at ``time``.
         """
         row, slack = self.rows[number], 1e-6 * self.scene.size
         n = np.asarray(normal, dtype=float)
@@ -581,9 +582,33 @@ class Stage:
             if gap >= 0.0:
                 break
             place = place + (slack - gap) * way
-        if gap >= 0.0 and math.sqrt(float(dot(place - start, place - start))) <= within:
-            return place
+        gone = math.sqrt(float(dot(place - start, place - start)))
+        if gap >= 0.0 and gone == 0.0:
+            return start
+        free = [(gone, place)] if gap >= 0.0 and gone <= within else []
+        for way in (n, self.scene.frame.up) if self.scene.frame.vertical else (n,):
+            far = self._out_along(row, start, way, within, middles, time) if way.any() else None
+            free += [] if far is None else [(far, start + far * way)]
+        if free:
+            return min(free, key=lambda one: one[0])[1]
         return self._free_near(row, start, within, middles, time) if search else None
+
+    def _out_along(self, row, start, way, most: float, middles, time: int) -> float | None:
+        """How far a body must go along a way (3,) to be out of all that it is in, at most so far; None: not so."""
+        slack, gone, back = 1e-6 * self.scene.size, 0.0, three(-most * way)
+        for _ in range(PUSHES):
+            place = start + gone * way
+            inside = [k for k, middle in middles.items() if between(row, place, self.row(k, time), middle)[0] < 0.0]
+            if not inside:
+                return gone
+            # As far as the first of them that it meets on the way back.
+            far = start + most * way
+            share = min(first_touch(row, three(far - middles[k]), back, STILL, self.row(k, time), 1.0, slack)
+                        for k in inside)  # fmt: skip
+            before, gone = gone, most * (1.0 - share) + slack
+            if share <= 0.0 or gone <= before:
+                return None
+        return None
 
     def clear_share(self, number: int, way, time: int, but: tuple[int, ...] = ()) -> float:
         """The share of a straight way (3,) that a body can go before it touches something, as all stands at a time."""
