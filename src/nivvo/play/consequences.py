@@ -70,6 +70,8 @@ class Consequences:
         self.scores: dict[str, tuple[float, int | None, float]] = {}
         self.lasting: list[Goes] = []
         self.longest = session.scene.ticks.longest
+        abilities = session.scene.abilities.values()
+        self.bursts = any(isinstance(effect, Blast) for one in abilities for effect in one.effects)
 
     def hurts(self, ability: Ability, answer: Answer) -> tuple[float, float]:
         """How far off what follows a contact takes health, and how much at most.
@@ -108,9 +110,9 @@ class Consequences:
         arena, stage = self.session.arena, self.session.stage
         counters, first = arena.counters, int(arena.counters[pool.OWED]) - 1
         counters[pool.OWED] = 0
-        if first >= 0:
-            arena.bodies["owes"] = 0.0
         held, written = arena.why == pool.HOLD, int(counters[pool.EVENTS])
+        if self.bursts and (held or first >= 0):
+            arena.bodies["owes"] = 0.0
         end = int(counters[pool.BEGAN]) if held else written
         if not 0 <= first < end:
             return False
