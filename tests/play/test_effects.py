@@ -195,7 +195,7 @@ class AtOnceOrLater(unittest.TestCase):
 
     THENS = ("'end'", "'pass'", "'bounce', restitution = 0.7", "'slide'", "'lodge'")
     EFFECTS = (
-        "knock.impulse = 2", "anchor.most = 3", "pull.speed = 3", "blast = {{ radius = 2, damage = 5, impulse = 2 }}",
+        "knock.impulse = 2", "anchor.most = 3", "pull.speed = 3", "blast = {{ radius = 3, damage = 15, impulse = 2 }}",
         "score = {{ points = 3, streak_within = 0.3, streak_times = 1.5, streak_most = 4 }}",
         "lasting = {{ damage = 4, every = {every}, times = 4, again = '{again}' }}",
     )  # fmt: skip
