@@ -56,6 +56,35 @@ class Walls(unittest.TestCase):
         place = way.seen(2.0)[0][:2] - [2, 0]
         self.assertAlmostEqual(abs(place @ [-along[1], along[0]]), 0.5, delta=1e-7)
 
+    def test_along_blocks_that_lie_flush_one_feels_no_seam(self):
+        # From above, hugging a fence that is turned, and from the side over a quay with no step taken: whole and cut.
+        for turn in (0.0, 30.0, -50.0):
+            s, c = math.sin(math.radians(turn)), math.cos(math.radians(turn))
+            for shape in (f"box = [0.6, 0.4], turned = {turn}", "box = [0.6, 0.4]", "ball = 0.3"):
+                ends = []
+                for wide in (24.0, 1.3, 0.4):
+                    spots = [(k + 0.5) * wide - 12.0 for k in range(round(24.0 / wide))]
+                    cut = f"shape = {{ box = [{wide}, 0.2], turned = {turn} }}"
+                    fence = "".join(
+                        f"[obstacle.b{k}]\nat = [{x * c + s}, {x * s - c}]\n{cut}\n" for k, x in enumerate(spots)
+                    )
+                    into = [0.8 * c + 0.4 * s, 0.8 * s - 0.4 * c]
+                    rows = [f"{{ t = 0, walk = {into} }}", f"{{ t = 1.4, walk = {[-into[0], 0.5 * into[1]]} }}"]
+                    _, way = walked(fence, rows, at=(0, 0), shape=shape, world='view = "top"')
+                    ends.append(np.concatenate([way.seen(time)[0] for time in (1.3, 2.0, 2.9)]))
+                np.testing.assert_allclose(ends[1:], [ends[0]] * 2, atol=1e-5, err_msg=f"{turn} {shape}")
+        for shape in ("box = [0.6, 1.8]", "capsule = [[0, -0.6], [0, 0.6]], radius = 0.3"):
+            blocks = "".join(f"[obstacle.b{k}]\nat = [{k * 0.7 - 7}, -1]\nshape.box = [0.7, 2]\n" for k in range(30))
+            _, way = walked(blocks, ["{ t = 0, walk = [1, 0] }"], shape=shape, walk="speed = 3, step = 0")
+            np.testing.assert_allclose(way.seen(2.5)[0][:2], [7.5, 0.9], atol=1e-5)
+
+    def test_under_a_roof_that_he_just_fits_below_he_walks(self):
+        for low in (0.0, 0.3, 1.1):
+            quay = f"[obstacle.quay]\nat = [0, {low}]\nshape.half_space = 'up'\n"
+            roof = f"[obstacle.roof]\nat = [4, {low + 2.3}]\nshape.box = [4, 1]\n"
+            _, way = walked(quay + roof, ["{ t = 0, walk = [1, 0] }"], at=(0, low + 0.9), shape="box = [0.6, 1.8]")
+            np.testing.assert_allclose(way.seen(2.9)[0][:2], [8.7, low + 0.9], atol=1e-5)
+
     def test_in_a_corner_one_stands_and_at_the_end_of_a_wall_one_goes_on(self):
         fences = "[obstacle.a]\nat = [3, 0]\nshape.box = [0.2, 4]\n[obstacle.b]\nat = [0, 2.1]\nshape.box = [6, 0.2]\n"
         _, way = walked(fences, ["{ t = 0, walk = [1, 1] }"], at=(0, 0), shape="ball = 0.4", world='view = "top"')

@@ -10,6 +10,7 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -39,11 +40,9 @@ BEND = 0.02
 LATEST = 5e-4
 """Seconds by which the loss of a contact may be seen late: till then each is behind the plane that parted them."""
 
-LIFT = 2.0
-"""Skins by which what lies on something is lifted to see whether another touches it only where two lie flush."""
-
-ALIKE = 1.0 - 1e-9
-"""Cosine between two normals from which on they are one."""
+LIFT, CURVED = 2.0, 1e-4
+"""Skins by which what lies on something is lifted to see whether another touches it only where two lie flush; and by
+how much farther off that then is than a face would be."""
 
 SHARP = 200.0
 """A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
@@ -269,18 +268,10 @@ class _World:
             self.supports.setdefault(number, []).append(along(NOWHERE, touch.n, sign))
 
     def lifted(self, pair: Pair, off: Vector, n: Vector) -> Vector | None:
-        """Where a pair that touches is out of touch: lifted a little off what else one of them lies on; None: nowhere.
-
-        So it is over the seam of two that lie flush, where each has an edge; not at a step, nor in a corner.
-        """
+        """Where a pair that touches is out of touch, off or onto what else one of them lies on a little; or None."""
         mine = self.supports.get(pair.first.number, ())
         its = self.supports.get(pair.second.number, ()) if isinstance(pair.second, Loose) else ()
-        for m in [*mine, *(along(NOWHERE, m, -1.0) for m in its)]:
-            if dot(m, n) < ALIKE:
-                there = along(off, m, LIFT * self.skin)
-                if pair.gap(there)[0] > self.skin:
-                    return there
-        return None
+        return out_of_touch(lambda there: pair.gap(there)[0], off, n, [*mine, *its], self.skin)
 
     def touches(self, one: Loose, other: Loose | Other, late: float) -> list[Touch]:
         """Where two bodies touch, shape by shape."""
@@ -486,6 +477,24 @@ class _World:
             for one in self.loose:
                 if math.sqrt(dot(one.v, one.v)) <= self.slow:
                     one.v = NOWHERE
+
+
+def out_of_touch(
+    gap: Callable[[Vector], float], p: Vector, n: Vector, ways: list[Vector], skin: float
+) -> Vector | None:
+    """Where what touches with normal ``n`` at ``p`` does not, a little along or against one of some ways; or None.
+
+    So it is where edges meet: over the seam of two that lie flush, or where something just fits in. A face goes on, and
+    is then as far off as the way has along its normal.
+    """
+    here = gap(p)
+    for way in dict.fromkeys(ways):
+        for lift in (LIFT * skin, -LIFT * skin):
+            there = along(p, way, lift)
+            off = gap(there)
+            if off > skin and off - here > lift * dot(way, n) + CURVED * skin:
+                return there
+    return None
 
 
 def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float) -> float:
