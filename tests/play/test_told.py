@@ -11,6 +11,7 @@ from nivvo.core.clock import UNITS
 from nivvo.plan.case import scene_of
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.session import Session
+from nivvo.play.tables import position
 from nivvo.record import vocabulary
 
 GATE = """
@@ -81,6 +82,14 @@ class Decided(unittest.TestCase):
         self.assertEqual(nivvo.fire(far).rows("projectiles")[0]["ended_by"], "life")
         words = [ending.word for ending in vocabulary.ENDINGS.values()]
         self.assertEqual(len(set(words)), len(words))
+
+    def test_a_place_is_told_without_rounding(self):
+        for place, told in (
+            ([3.972, -2.8e-17], "[3.972, 0]"),
+            ([1e6, 1e-7], "[1e+06, 0]"),
+            ([1e-9, 2e-9], "[1e-09, 2e-09]"),
+        ):
+            self.assertEqual(position(np.array(place), 2), told)
 
     def test_rewording_changes_no_digest(self):
         before = run_of().digest

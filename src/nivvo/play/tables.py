@@ -63,6 +63,12 @@ def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
     return out
 
 
+def position(vector, size: int) -> str:
+    """A position in words, as [x, y]; what is nothing but rounding is 0."""
+    small = 1e-12 * max(1.0, *(abs(x) for x in vector[:size]))
+    return "[" + ", ".join(f"{0.0 if abs(x) <= small else x:.4g}" for x in vector[:size]) + "]"
+
+
 def axes_of(size: int) -> tuple[str, ...]:
     """Names of the axes of positions."""
     return ("x", "y") if size == 2 else ("x", "y", "z")
@@ -102,7 +108,7 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
     if kind == pool.BLINKED:
         if event["code"]:
             return "no free place is near"
-        return "to [" + ", ".join(f"{x:.4g}" for x in event["p"][: run.scene.frame.size]) + "]"
+        return f"to {position(event['p'], run.scene.frame.size)}"
     if kind == pool.PUSHED:
         return f"{event['left']:.5g} faster"
     if kind == pool.PULLED:

@@ -12,7 +12,7 @@ from nivvo.core.clock import UNITS, to_seconds
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
 from nivvo.play.run import Run
-from nivvo.play.tables import damages
+from nivvo.play.tables import damages, position
 from nivvo.record.vocabulary import STILL_FLYING
 
 
@@ -250,8 +250,3 @@ def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
 def point(row: dict[str, Any], axes: str) -> str:
     """A row's position, as [x, y]."""
     return position([row[axis] for axis in axes], len(axes))
-
-
-def position(vector, size: int) -> str:
-    """A position, as [x, y]."""
-    return "[" + ", ".join(f"{x:.4g}" for x in vector[:size]) + "]"
