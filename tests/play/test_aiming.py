@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 import nivvo
@@ -19,6 +19,8 @@ offsets = st.tuples(st.floats(-0.2, 2), st.floats(-0.6, 0.6), st.floats(-0.6, 0.
 
 class Through(unittest.TestCase):
     @given(st.sampled_from(sorted(FRAMES)), st.tuples(*[coordinates] * 3), offsets, st.booleans())
+    @example("side down", (1.898733165094826e-162, 1.898733165094826e-162, 0.0), (1.0, 0.0, 0.0), True)
+    @example("side down", (1e-155, 3e-156, 0.0), (0.0, 0.0, 0.0), True)
     def test_the_line_from_the_muzzle_meets_the_point(self, name, point, offset, follows_aim):
         f = FRAMES[name]
         point = np.array(point) if f.size == 3 else np.array([*point[:2], 0.0])

@@ -15,6 +15,9 @@ import numpy as np
 
 from nivvo.core.frame import Frame, dot, unit
 
+SMALLEST = 1e-290
+"""Below that a square has no digits left: what is so near is at the pivot."""
+
 CLOSE, AT_POINT, BEHIND = "", "at muzzle", "behind muzzle"
 
 
@@ -41,7 +44,7 @@ def _plane_aim(x: float, y: float, across: float) -> tuple[float, float] | None:
     """Unit (dx, dy) with (x, y) = s d + across * (-dy, dx), or None if the point is nearer than ``across``."""
     square = x * x + y * y
     rest = square - across * across
-    if rest <= 0.0 or square == 0.0:
+    if rest <= 0.0 or square < SMALLEST:
         return None
     s = math.sqrt(rest)
     return (s * x + across * y) / square, (s * y - across * x) / square
