@@ -231,6 +231,20 @@ class Push(unittest.TestCase):
                 # The loss of a contact may be seen up to LATEST late; a seam that is felt costs units.
                 np.testing.assert_allclose(one.p + own, two.p + off, atol=2e-2, err_msg=str(seed))
 
+    def test_in_a_trough_it_comes_to_lie_still(self):
+        for degrees in (10, 20, 30):
+            turn = math.radians(degrees)
+            sides = [floor([way * math.sin(turn), math.cos(turn), 0], 100 + way) for way in (-1, 1)]
+            ball = pool.zeros(1, pool.BODY)[0]
+            ball["kind"], ball["radius"], ball["axis0"] = BALL, 0.5, [1, 0, 0]
+            one = Loose(0, ball, 2.0, 0.1, (0.7, 3.0, 0.0))
+            pieces = []
+            for _ in range(600):
+                pieces += advance([one], sides, (0.0, -G, 0.0), 0.0, 0.0, 1.0 / 60, 5.0)
+            self.assertTrue(one.asleep, degrees)
+            self.assertLess(len(pieces), 300)
+            np.testing.assert_allclose(one.p, (0.0, 0.5 / math.cos(turn), 0.0), atol=2e-2)
+
     def test_a_step_is_felt_however_low(self):
         for step in (0.0, 1e-6, 1e-3, 0.3):
             one = Loose(0, box([0.5, 0.5]), 2.0, 0.1, (-3.0, 0.5, 0.0), (4.0, 0.0, 0.0))

@@ -10,7 +10,6 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -253,11 +252,13 @@ class _World:
         for touch in touches:
             self._support(touch)
         for touch in touches:
-            if self.lifted(touch.pair, touch.pair.off(self.late), touch.n) is None:
+            pair = touch.pair
+            off = along(pair.off(self.late), pair.arm, 1.0)
+            if out_of_touch(pair.row, off, pair.other, self.ways(pair), self.skin) is None:
                 counted.append(touch)
             else:
-                self.supports[touch.pair.first.number].remove(touch.n)
-                self.supports[touch.pair.second.number].remove(along(NOWHERE, touch.n, -1.0))
+                self.supports[pair.first.number].remove(touch.n)
+                self.supports[pair.second.number].remove(along(NOWHERE, touch.n, -1.0))
         self.supports = {}
         for touch in counted:
             self._support(touch)
@@ -267,11 +268,10 @@ class _World:
         for number, sign in ((touch.pair.first.number, 1.0), (touch.pair.second.number, -1.0)):
             self.supports.setdefault(number, []).append(along(NOWHERE, touch.n, sign))
 
-    def lifted(self, pair: Pair, off: Vector, n: Vector) -> Vector | None:
-        """Where a pair that touches is out of touch, off or onto what else one of them lies on a little; or None."""
-        mine = self.supports.get(pair.first.number, ())
+    def ways(self, pair: Pair) -> list[Vector]:
+        """The normals of what else two that touch lie on."""
         its = self.supports.get(pair.second.number, ()) if isinstance(pair.second, Loose) else ()
-        return out_of_touch(lambda there: pair.gap(there)[0], off, n, [*mine, *its], self.skin)
+        return [*self.supports.get(pair.first.number, ()), *its]
 
     def touches(self, one: Loose, other: Loose | Other, late: float) -> list[Touch]:
         """Where two bodies touch, shape by shape."""
@@ -415,20 +415,9 @@ class _World:
         off, first = sub(one.p, _place(other, late)), math.inf
         for pair in self.near(one, other, off, fast * span):
             if _key(pair) not in touching and _key(pair)[::-1] not in touching:
-                first = min(first, self.touched(pair, off, v, a, min(span, first)))
+                there, far, ways = along(off, pair.arm, 1.0), min(span, first), self.ways(pair)
+                first = min(first, first_that_counts(pair.row, there, v, a, pair.other, far, self.skin, ways))
         return first
-
-    def touched(self, pair: Pair, off: Vector, v: Vector, a: Vector, span: float) -> float:
-        """When a pair first touches, in a way that counts, within a span; else inf."""
-        skin = 0.5 * self.skin
-        t = first_touch(pair.row, along(off, pair.arm, 1.0), v, a, pair.other, span, skin)
-        if t == math.inf or not (self.supports.get(pair.first.number) or self.supports.get(pair.second.number)):
-            return t
-        there, way = arc(off, v, a, t), along(v, a, t)
-        there = self.lifted(pair, there, pair.gap(there)[1])
-        if there is None:
-            return t
-        return t + first_touch(pair.row, along(there, pair.arm, 1.0), way, a, pair.other, span - t, skin)
 
     def leave(self, touch: Touch, late: float, span: float) -> float:
         """How long one stays on another that it is pressed onto, within a span: till an edge, or a bend."""
@@ -479,22 +468,31 @@ class _World:
                     one.v = NOWHERE
 
 
-def out_of_touch(
-    gap: Callable[[Vector], float], p: Vector, n: Vector, ways: list[Vector], skin: float
-) -> Vector | None:
-    """Where what touches with normal ``n`` at ``p`` does not, a little along or against one of some ways; or None.
+def out_of_touch(one: np.void, off: Vector, other: np.void, ways: list[Vector], skin: float) -> Vector | None:
+    """Where one body does not touch another that it touches ``off`` from it: a little along or against a way; or None.
 
     So it is where edges meet: over the seam of two that lie flush, or where something just fits in. A face goes on, and
     is then as far off as the way has along its normal.
     """
-    here = gap(p)
+    here, n = between(one, off, other, NOWHERE)
     for way in dict.fromkeys(ways):
         for lift in (LIFT * skin, -LIFT * skin):
-            there = along(p, way, lift)
-            off = gap(there)
-            if off > skin and off - here > lift * dot(way, n) + CURVED * skin:
+            there = along(off, way, lift)
+            gap = between(one, there, other, NOWHERE)[0]
+            if gap > skin and gap - here > lift * dot(way, _three(n)) + CURVED * skin:
                 return there
     return None
+
+
+def first_that_counts(
+    one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float, ways: list[Vector]
+) -> float:
+    """As ``first_touch``, but for what is ``out_of_touch`` beside it: then when it touches there."""
+    t = first_touch(one, off, v, a, other, span, 0.5 * skin)
+    if t == math.inf or not ways:
+        return t
+    there = out_of_touch(one, arc(off, v, a, t), other, ways, skin)
+    return t if there is None else t + first_touch(one, there, along(v, a, t), a, other, span - t, 0.5 * skin)
 
 
 def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float) -> float:

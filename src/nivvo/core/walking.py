@@ -14,7 +14,17 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core.hulls import between
-from nivvo.core.pushing import NOWHERE, SKIN, Other, Piece, Vector, first_touch, out_of_touch, reach_of
+from nivvo.core.pushing import (
+    NOWHERE,
+    SKIN,
+    Other,
+    Piece,
+    Vector,
+    first_that_counts,
+    first_touch,
+    out_of_touch,
+    reach_of,
+)
 from nivvo.core.shapes import support, with_an_end
 from nivvo.core.vec import along, arc, dot, sub
 
@@ -200,14 +210,12 @@ class _Walk:
             gap, n = self.gap(other, self.feet.p, now)
             if gap <= self.skin:
                 met.append((other, n))
-        ways = [n for _, n in met]
         if len(met) > 1:
-            met = [one for one in met if self.beside(*one, self.feet.p, ways, now) is None]
+            ways, p = [n for _, n in met], self.feet.p
+            met = [(other, n) for other, n in met
+                   if out_of_touch(self.feet.row, sub(p, self.place(other, now)), other.row, ways, self.skin)
+                   is None]  # fmt: skip
         return [Touch(other, n, self.is_ground(n, now)) for other, n in met]
-
-    def beside(self, other: Other, n: Vector, p: Vector, ways: list[Vector], now: float) -> Vector | None:
-        """Where he touches no more what he touches with an edge alone, which lies flush with what else he touches."""
-        return out_of_touch(lambda there: self.gap(other, there, now)[0], p, n, ways, self.skin)
 
     def near(self, far: float, now: float) -> list[Other]:
         """Those that are at most so far (units) away."""
@@ -307,7 +315,7 @@ class _Walk:
     def span(self, touches: list[Touch], now: float, most: float) -> float:
         """For how long (s) he goes on so, at most so long."""
         feet, span = self.feet, most
-        touching = {touch.other.number for touch in touches}
+        touching, ways = {touch.other.number for touch in touches}, [touch.n for touch in touches]
         fast = math.sqrt(dot(feet.v, feet.v)) + math.sqrt(dot(feet.a, feet.a)) * span
         for other in self.others:
             if other.number in touching:
@@ -315,23 +323,10 @@ class _Walk:
             off, v = sub(feet.p, self.place(other, now)), sub(feet.v, other.v)
             far = feet.reach + other.reach + self.skin + (fast + math.sqrt(dot(other.v, other.v))) * span
             if dot(off, off) <= far * far:
-                span = min(span, self.meets(other, off, v, [touch.n for touch in touches], now, span))
+                span = min(span, first_that_counts(feet.row, off, v, feet.a, other.row, span, self.skin, ways))
         for touch in touches:
             span = min(span, self.stays(touch, now, span))
         return max(min(span, most), 1e-7)
-
-    def meets(self, other: Other, off: Vector, v: Vector, ways: list[Vector], now: float, span: float) -> float:
-        """When within a span he first touches another from ``off`` (3,) it, in a way that counts; else inf."""
-        feet, skin = self.feet, 0.5 * self.skin
-        t = first_touch(feet.row, off, v, feet.a, other.row, span, skin)
-        if t == math.inf or not ways:
-            return t
-        there, way = arc(off, v, feet.a, t), along(v, feet.a, t)
-        _, n = between(feet.row, there, other.row, NOWHERE)
-        aside = out_of_touch(
-            lambda p: float(between(feet.row, p, other.row, NOWHERE)[0]), there, tuple(n.tolist()), ways, self.skin
-        )
-        return t if aside is None else t + first_touch(feet.row, aside, way, feet.a, other.row, span - t, skin)
 
     def stays(self, touch: Touch, now: float, span: float) -> float:
         """For how long within a span he touches one as he does; inf of what he leaves anyway."""

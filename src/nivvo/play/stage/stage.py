@@ -642,15 +642,12 @@ class Stage:
                     return []
                 found.add(bears[0])
         # Between those that bear it there is no gap.
-        joined, rest = {number}, found - {number}
-        while met := {k for k in rest if any(self._apart(k, one, time) <= slack for one in joined)}:
-            joined, rest = joined | met, rest - met
+        joined, rest = {number: self.middle(number, time)}, {k: self.middle(k, time) for k in found - {number}}
+        while met := {
+            k for k, place in rest.items() if self._least_between(self.row(k, time), place, joined, time)[0] <= slack
+        }:
+            joined |= {k: rest.pop(k) for k in met}
         return [] if rest else sorted(found)
-
-    def _apart(self, number: int, other: int, time: int) -> float:
-        """The gap between two bodies at a time (clock)."""
-        rows, places = [self.row(k, time) for k in (number, other)], [self.middle(k, time) for k in (number, other)]
-        return float(between(rows[0], places[0], rows[1], places[1])[0])
 
     def _least_between(self, row, place, middles: dict[int, np.ndarray], time: int) -> tuple[float, np.ndarray]:
         """The least gap between a body at a place and others, and the way out of the nearest."""
