@@ -5,6 +5,7 @@ import io
 import json
 import os
 import re
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -172,7 +173,7 @@ class Processes(unittest.TestCase):
         self.assertIn("touched wisp", done.stdout)
 
     def test_a_reader_that_goes_away_is_no_error(self):
-        command = f"{sys.executable} -m nivvo schema | head -1"
+        command = f"{shlex.quote(sys.executable)} -m nivvo schema | head -1"
         done = subprocess.run(command, shell=True, capture_output=True, text=True)
         self.assertEqual(done.stderr, "")
 

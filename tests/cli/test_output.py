@@ -4,6 +4,7 @@ import csv
 import io
 import json
 import os
+import shlex
 import stat
 import subprocess
 import sys
@@ -207,11 +208,11 @@ class Codes(unittest.TestCase):
         self.assertEqual(len(err.strip().splitlines()), 1)
 
     def test_a_reader_that_goes_away_is_no_failed_check(self):
-        shell = f"{sys.executable} -m nivvo check {self.path} | true; exit ${{PIPESTATUS[0]}}"
+        shell = f"{shlex.quote(sys.executable)} -m nivvo check {self.path} | true; exit ${{PIPESTATUS[0]}}"
         self.assertNotEqual(subprocess.run(["bash", "-c", shell], stderr=subprocess.DEVNULL).returncode, 1)
 
     def test_a_stdout_that_is_closed_or_knows_no_letters_of_ours(self):
-        shell = f"{sys.executable} -m nivvo fire {self.path} >&-"
+        shell = f"{shlex.quote(sys.executable)} -m nivvo fire {self.path} >&-"
         done = subprocess.run(["bash", "-c", shell], capture_output=True, text=True)
         self.assertEqual((done.returncode, done.stderr), (2, "the output cannot be written: stdout is closed\n"))
         done = self.run_("fire", self.path, env={"PYTHONIOENCODING": "ascii"})

@@ -3,6 +3,7 @@
 import json
 import os
 import re
+import shlex
 import subprocess
 import sys
 import tempfile
@@ -130,7 +131,7 @@ class Drills(unittest.TestCase):
 
 class Completing(unittest.TestCase):
     def words(self, *words):
-        line = {"_NIVVO_COMPLETE": "bash_complete", "COMP_WORDS": " ".join(map(str, ("nivvo", *words))),
+        line = {"_NIVVO_COMPLETE": "bash_complete", "COMP_WORDS": shlex.join(map(str, ("nivvo", *words))),
                 "COMP_CWORD": str(len(words))}  # fmt: skip
         done = subprocess.run([sys.executable, "-m", "nivvo"], env=os.environ | line, capture_output=True, text=True)
         return {line.partition(",")[2] for line in done.stdout.splitlines() if line}
