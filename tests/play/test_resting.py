@@ -214,6 +214,112 @@ class Sliding(unittest.TestCase):
         np.testing.assert_allclose(p[:, 1] + 1 - 0.5 * times, 0.6, atol=1e-9)
 
 
+class Driven(unittest.TestCase):
+    """What acts in the air acts along a surface too: by closed forms, by the same scene seen from what moves."""
+
+    def along_wall(self, flight, answer, *, tilt=0.0, motion="exact", drift=(0.0, 0.0), wind=(0.0, 0.0), rate=60):
+        """A puck seen from above that meets a long wall below it, all turned by ``tilt`` and moving with ``drift``.
+
+        Returns the run, and the ways along and off the wall, its velocity and when it first goes along it.
+        """
+        turn = math.radians(tilt)
+        way, off = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
+        start = 4.0 * way - 3.0 * off + drift
+        bodies = (
+            f"[shooter.keeper]\nshape.ball = 0.01\nmuzzle.hand.forward = 0\n[obstacle.wall]\n"
+            f"at = {(-1.5 * off).tolist()}\nshape = {{ box = [300, 1], turned = {tilt} }}\n"
+            f"move.velocity = {np.array(drift).tolist()}\n"
+        )
+        launch = (
+            f"launch.speed = {np.hypot(*start)}\nmuzzle = 'hand'\n{flight}\n"
+            f"aim = {{ by = 'fixed', direction = {math.degrees(math.atan2(start[1], start[0]))} }}"
+        )
+        view = f"world = {{ view = 'top', wind = {np.array(wind).tolist()} }}"
+        view += f"\ntick = {{ motion = '{motion}', rate = {rate} }}"
+        run = nivvo.fire(made(answer, bodies, launch=launch, life=4, view=view))
+        return run, run.flight("puck-1"), way, off
+
+    def test_drag_slows_it_and_wind_presses_it_on(self):
+        for tilt, c, mu, wind, motion in (
+            (0.0, 0.5, 0.2, 3.0, "exact"),
+            (37.0, 1.5, 0.4, 8.0, "exact"),
+            (-110.0, 0.8, 0.0, 5.0, "verlet"),
+            (200.0, 0.3, 0.3, 6.0, "semi-implicit"),
+        ):
+            blows = -wind * np.array([-math.sin(math.radians(tilt)), math.cos(math.radians(tilt))])
+            flight = f"flight.drag.linear = {c}"
+            answer = f"then = 'slide', friction = {mu}"
+            run, path, way, _ = self.along_wall(flight, answer, tilt=tilt, motion=motion, wind=blows)
+            (start,) = said(run, "goes along")
+            self.assertFalse(said(run, "left"))
+            first = np.searchsorted(path.t, start, side="right") - 1
+            p0, v0 = path.p[first][:2], path.v[first][:2]
+            # It is pressed on by c w, so its speed u along the wall falls by c u + mu c w.
+            u0, rest = float(v0 @ way), mu * wind
+            stops = math.log(1 + u0 / rest) / c if rest else math.inf
+            for k in np.searchsorted(path.t, start + np.array([0.1, 0.5, 1.0, 2.0])):
+                after = min(path.t[k] - start, stops)
+                gone = (u0 + rest) * (1 - math.exp(-c * after)) / c - rest * after
+                np.testing.assert_allclose(
+                    path.p[k][:2], p0 + gone * way, atol=3e-6 * max(gone, 1.0), err_msg=f"{tilt}"
+                )
+                u = (u0 + rest) * math.exp(-c * after) - rest
+                self.assertAlmostEqual(float(path.v[k][:2] @ way), u, delta=1e-5)
+            self.assertEqual(len(said(run, "came to rest")), int(start + stops < 4.0), tilt)
+
+    def test_along_a_wall_that_comes_nearer_it_is_as_in_wind_toward_a_wall_that_stands(self):
+        for seed in range(6):
+            rng = np.random.default_rng(seed)
+            tilt, fast, c = rng.uniform(0, 360), rng.uniform(0.2, 2), rng.uniform(0.2, 1)
+            drift = fast * np.array([-math.sin(math.radians(tilt)), math.cos(math.radians(tilt))])
+            answer = ("then = 'slide', friction = 0.3", "then = 'bounce', restitution = 0.4, rests = 'rolls'")[seed % 2]
+            flight = f"flight.drag.linear = {c}"
+            moved, path, *_ = self.along_wall(flight, answer, tilt=tilt, drift=tuple(drift))
+            still, other, *_ = self.along_wall(flight, answer, tilt=tilt, wind=-drift)
+            self.assertEqual(
+                [row["what"] for row in moved.rows("events")], [row["what"] for row in still.rows("events")]
+            )
+            for t in (0.5, 1.5, 3.5):
+                np.testing.assert_allclose(
+                    path.at(t)[0][:2] - drift * t, other.at(t)[0][:2], atol=1e-5, err_msg=f"{seed} {t}"
+                )
+
+    def test_who_seeks_slides_along_the_wall_between_and_round_its_end_to_the_target(self):
+        for seed in range(8):
+            rng = np.random.default_rng(seed)
+            tilt, motion = rng.uniform(0, 360), ("exact", "semi-implicit")[seed % 2]
+            law = ("turn_rate = 150", "law = 'blend', gain = 6", "law = 'lead', turn_rate = 200")[seed % 3]
+            turn = math.radians(tilt)
+            way, off = np.array([math.cos(turn), math.sin(turn)]), np.array([-math.sin(turn), math.cos(turn)])
+            at = (4 * way - 3 * off).tolist()
+            bodies = (
+                f"[shooter.keeper]\nshape.ball = 0.01\nmuzzle.hand.forward = 0\n[obstacle.wall]\n"
+                f"at = {(-1.5 * off).tolist()}\nshape = {{ box = [4, 1], turned = {tilt} }}\n"
+                f"[target.wisp]\nat = {at}\ngroup = 'wisps'\nshape.ball = 0.3\n"
+            )
+            launch = (
+                f"launch.speed = 6\nmuzzle = 'hand'\nflight.homing = {{ group = 'wisps', {law} }}\n"
+                f"on.wisps.damage = 1\naim = {{ by = 'fixed', direction = {tilt - 70} }}"
+            )
+            view = f"world.view = 'top'\ntick.motion = '{motion}'"
+            drill = made("then = 'slide'", bodies, launch=launch, life=6, view=view)
+            run = nivvo.fire(drill)
+            self.assertEqual(run.rows("events")[-1]["detail"], "touched wisp", (seed, run.rows("events")))
+            self.assertLess(len(run.rows("contacts")), 6)
+
+    def test_after_a_bounce_or_a_slide_it_sways_on_in_small_steps_as_in_the_exact_one(self):
+        for answer in ("then = 'bounce', restitution = 0.5", "then = 'slide'"):
+            flight = "flight.sway = { across = 0.4, period = 0.5 }"
+            for tilt in (0.0, 50.0):
+                _, path, *_ = self.along_wall(flight, answer, tilt=tilt)
+                found = []
+                for rate in (240, 960):
+                    _, other, *_ = self.along_wall(flight, answer, tilt=tilt, motion="verlet", rate=rate)
+                    found.append(max(float(np.linalg.norm(path.at(t)[0] - other.at(t)[0])) for t in (0.6, 0.9, 1.2)))
+                self.assertLess(found[1], 0.5 * found[0])
+                self.assertLess(found[1], 0.03)
+
+
 class Resting(unittest.TestCase):
     def test_a_ball_in_a_wedge_stays(self):
         for rate in (30, 60, 144):

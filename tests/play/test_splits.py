@@ -75,6 +75,25 @@ class Moments(unittest.TestCase):
             self.assertEqual(row["ended_by"], "near")
             self.assertAlmostEqual(np.linalg.norm(end - wisp), 0.5 + 0.1 + 1.5, places=9)
 
+    def test_what_is_near_already_is_near_before_it_touches_whether_sampled_or_swept(self):
+        for gap in (0.9, 0.4, 0.05):
+            for touch in ("swept", "at ticks"):
+                at = [0.31 + 0.1 + gap + 0.5, 0]
+                more = f"[target.wisp]\nat = {at}\nshape.ball = 0.5\nhealth = 9\n[tick]\ncontacts = '{touch}'\n"
+                more += "[shooter.keeper]\nshape.ball = 0.2\nmuzzle.hand = { forward = 0.31, up = 0 }"
+                launch = "launch.speed = 2\nmuzzle = 'hand'\nflight.gravity_share = 0\nshape.ball = 0.1\nmass = 1"
+                launch += "\nhits_owner = 'never'\non.anything = { then = 'bounce', restitution = 0.5, damage = 1 }"
+                for then in ("end", "go on"):
+                    run = nivvo.fire(made(f"near = {{ within = 1, then = '{then}' }}", launch=launch, more=more))
+                    rows = [row for row in run.rows("events") if row["what"] != "fired"]
+                    self.assertEqual((rows[0]["what"], rows[0]["time"]), ("ended" if then == "end" else "moment", 0.0))
+                    touched = [r["time"] for r in rows if r["what"] in ("contact", "overlap") and r["body"] == "wisp"]
+                    if then == "end":
+                        self.assertEqual(touched, [])
+                    else:
+                        self.assertEqual(len(touched), 1)
+                        self.assertLessEqual(abs(touched[0] - gap / 2), 1 / 60 if touch == "at ticks" else 1e-9)
+
     def test_ended_follows_every_end(self):
         wall = "[obstacle.wall]\nat = [8, 0]\nshape.box = [1, 9]"
         for changed, why in (

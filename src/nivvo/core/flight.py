@@ -175,20 +175,23 @@ def scaled(v, factor):
 
 @inner
 def sway(row, across, above, t):
-    """How far a projectile is from its mean way at ``t`` (3,), and how fast that changes (3,).
+    """How far a projectile is from its mean way at ``t`` (3,), how fast that changes (3,), and how fast that does.
 
     Sideways a sine, upward a cosine, both grown from nothing over ``grows`` seconds (a quintic).
     """
-    rate, share, gain = float(row["sway_rate"]), 1.0, 0.0
+    rate, share, gain, more = float(row["sway_rate"]), 1.0, 0.0, 0.0
     if t < row["grows"]:
         x = t / float(row["grows"])
         share = x * x * x * (10.0 + x * (6.0 * x - 15.0))
         gain = 30.0 * x * x * (1.0 - x) * (1.0 - x) / float(row["grows"])
+        more = 60.0 * x * (1.0 - x) * (1.0 - 2.0 * x) / (float(row["grows"]) * float(row["grows"]))
     s, c = sine(rate * t), cosine(rate * t)
     side, up = float(row["sway"][0]), float(row["sway"][1])
     off = along(scaled(across, side * share * s), above, up * share * c)
     change = along(scaled(across, side * (gain * s + share * rate * c)), above, up * (gain * c - share * rate * s))
-    return off, change
+    more -= share * rate * rate
+    bend = scaled(across, side * (more * s + 2.0 * gain * rate * c))
+    return off, change, along(bend, above, up * (more * c - 2.0 * gain * rate * s))
 
 
 @inner

@@ -70,7 +70,6 @@ from nivvo.core.pool import (
     SWAYS,
     SWEPT,
     TICK,
-    TO_OWNER,
     UNTIL,
     UP,
     VERLET,
@@ -78,6 +77,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
+from nivvo.core.tick.acting import EARLIER, age_of, company_of, unled
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
@@ -95,9 +95,6 @@ MOST_HOPS = 16
 MOST_LOOKS = 4
 HORIZON = 128.0
 """Ticks that a projectile looks ahead along its parabola."""
-
-EARLIER = 1e-12
-"""Seconds within which a time at which something changes counts as come."""
 
 EARLY = 1_000_000
 """Counts (some microseconds) by which it wakes too early rather than too late."""
@@ -274,13 +271,13 @@ def seek(k, i, now, clock, again, keep, waiting):
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
     if GUIDED and q["on"] < 0:
         was = p
-        comes, p, v, a, whole_s = slide(k, i, par, p, v, late, whole_s)
+        comes, p, v, a, whole_s = slide(k, i, now, p, v, late, whole_s)
         slides = comes == ALONG_IT
         if comes == STANDS:
             q["on"] = -q["on"]
             tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
         elif comes == OFF:
-            j = flush_with(k, q, par, was, v, late) if hops < MOST_HOPS else -1
+            j = flush_with(k, i, now, was, v, late) if hops < MOST_HOPS else -1
             if j >= 0:
                 at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, 0, 0.0
                 put(at["p"], was)
@@ -288,6 +285,8 @@ def seek(k, i, now, clock, again, keep, waiting):
                 return wait(k, i, late, int(k.bodies[j]["key"]), j, waiting)
             tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
+            if kept != REDIRECTED:
+                v = mean(k, i, par, now, v, late)
             begin(q, par, clock[0], late, p, v)
     if GUIDED and q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
@@ -403,6 +402,8 @@ def seek(k, i, now, clock, again, keep, waiting):
                     p1 = along(p, u, h)
                     if drift[4]:
                         v1 = drift[3]
+                if GUIDED and kept == REDIRECTED and not slides:
+                    v1 = mean(k, i, par, now, v1, float(now["dt"]))
             if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
                 put(q["p"], p1)
                 put(q["v"], v1)
@@ -444,29 +445,6 @@ def seek(k, i, now, clock, again, keep, waiting):
 
 
 @inner
-def company_of(k, i, par, start):
-    """What a projectile goes by in a tick that begins at ``start`` (clock), as ``pool.ALONE`` tells."""
-    g = k.guides[i]
-    j, since, born = int(g["body"]), (start - g["began"]) / UNITS, g["began"] / UNITS
-    if par["toward"] == TO_OWNER or par["shifts"] == ORBITS:
-        j = int(par["owner"])
-    if j < 0:
-        return NOWHERE, NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
-    b = k.bodies[j]
-    if b["out"] != 0:
-        return vec(b["c"]), NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
-    on = 1.0 if par["law"] != 0 else 0.0
-    return vec(b["c"]), vec(b["v"]), vec(b["a"]), since, on, born, vec(g["way"]), float(g["pace"])
-
-
-@inner
-def unled(company):
-    """The same company, of nobody whom it follows: a game turns the velocity once a tick, by itself."""
-    c, u, b, since, _, born, way, pace = company
-    return c, u, b, since, 0.0, born, way, pace
-
-
-@inner
 def orbits(k, i, par, age):
     """Whether a projectile goes round its owner at an age."""
     return par["shifts"] == ORBITS and age < (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS - EARLIER
@@ -494,8 +472,17 @@ def drifted(k, i, par, age, s, company):
     off, change, later, changed = NOWHERE, NOWHERE, NOWHERE, NOWHERE
     for end in range(2 if par["shifts"] == SWAYS else 0):
         off, change = later, changed
-        later, changed = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
+        later, changed, _ = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
     return off, change, later, changed, False
+
+
+@cold
+def mean(k, i, par, now, v, late):
+    """The velocity of a projectile's mean way, which is what it has in a game's own step, from all of its velocity."""
+    if k.world[0]["step"] == EXACT or par["shifts"] != SWAYS:
+        return v
+    g = k.guides[i]
+    return sub(v, sway(par, vec(g["across"]), vec(g["above"]), age_of(k, i, now, late))[1])
 
 
 @inner

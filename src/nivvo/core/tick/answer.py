@@ -30,7 +30,6 @@ from nivvo.core.pool import (
     ENDS,
     FOREVER,
     GUIDED,
-    IGNORE,
     INSIDE_MOST,
     LODGE,
     MOMENT,
@@ -47,6 +46,7 @@ from nivvo.core.pool import (
     STAYS,
     STUCK,
 )
+from nivvo.core.tick.acting import constant, pulled
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
@@ -84,7 +84,7 @@ def answer(k, i, j, now, t):
     ans = k.answers[int(q["param"]), int(b["group"])]
     place, gap = met(k, q, at, b, t)
     par = k.params[int(q["param"])]
-    if GUIDED and nears(q, ans) and (ans["then"] == IGNORE or gap > 0.5 * ans["near"]):
+    if GUIDED and nears(q, ans):
         return moment(k, i, now, t, BY_NEAR, j, place)
     if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
         g = entered(k, j, place, t, gap + float(par["radius"]))
@@ -145,15 +145,16 @@ def answer(k, i, j, now, t):
         return ON + held
     if then == BOUNCE:
         v, back = rebound(place, ans)
-        if back >= ans["least"] or not (q["on"] < 0 or presses(par, b, place[1])):
-            bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
+        thrown = (place[0], place[1], v, place[3])
+        if back >= ans["least"] or not (q["on"] < 0 or presses(k, i, now, t, b, thrown)):
+            bounce(k, i, j, now, t, gap, thrown)
             return ON + held
         rests = int(ans["rests"])
         if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
             # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
             r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
-            place = (place[0], place[1], v, place[3])
-            if not presses(par, b, place[1]):
+            place = thrown
+            if not presses(k, i, now, t, b, place):
                 j = -1 - int(q["on"])
             if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
                 rests, j = STAYS, -1 - int(q["on"])
@@ -297,9 +298,12 @@ def rebound(place, ans):
 
 
 @inner
-def presses(par, b, n):
-    """Whether what acts presses a projectile onto a body with the normal ``n``: else it bounces however slow it is."""
-    a = sub(vec(par["a"]), vec(b["a"]))
+def presses(k, i, now, t, b, place):
+    """Whether what acts presses a projectile onto a body that it touches: else it bounces however slow it is."""
+    p, n, v, u = place
+    r, par = sub(v, u), k.params[int(k.flight[i]["param"])]
+    a = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, along(v, n, -dot(r, n)), 0.0)
+    a = sub(a, vec(b["a"]))
     return dot(a, n) < -PRESSED * math.sqrt(dot(a, a))
 
 

@@ -12,6 +12,7 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.pool import A_STEP, BOUNCE, SLIDE, STUCK
+from nivvo.core.tick.acting import constant, fine, pulled
 from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
 from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -34,24 +35,28 @@ def surface(b, p, radius, late):
 
 
 @inner
-def slide(k, i, par, p, v, late, h):
+def slide(k, i, now, p, v, late, h):
     """How a projectile goes on along its body: (what comes, place, velocity, acceleration, for how long).
+
+    Where what acts hangs on more than the row, each step has what acts in its middle.
 
     What leaves a surface that bends away from it is lifted off by as much as counts as on it: what seeks contacts takes
     the surface for its tangent plane, and would find it touched at once.
     """
-    q = k.flight[i]
+    q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
     j = -1 - int(q["on"])
     b, radius, skin = k.bodies[j], float(par["radius"]), float(k.world[0]["skin"])
     if b["out"] != 0:
         return OFF, p, v, (0.0, 0.0, 0.0), h
+    same = constant(par)
+    s = h if same else fine(k, i, now, late, v, h)
     u, n, gap = surface(b, p, radius, late)
     off = ON_IT * radius + skin
     r = sub(v, u)
     away = dot(r, n)
     w = along(r, n, -away)
     speed, pull = math.sqrt(dot(w, w)), vec(b["a"])
-    acts = sub(vec(par["a"]), pull)
+    acts = sub(vec(par["a"]) if same else pulled(k, i, now, late, p, along(u, w, 1.0), s), pull)
     if gap > off or away > 1e-9 * speed + STANDS * skin:
         return OFF, p, v, acts, h
     bend = 0.0
@@ -70,43 +75,61 @@ def slide(k, i, par, p, v, late, h):
             if share > 0.55 or share < 0.45:
                 # Or it begins to bend only there, at the end of one.
                 bend = 0.0
-    push = dot(acts, n)
-    presses = -push - bend * speed * speed
+    slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
+    drive, presses = parted(acts, n, bend * speed * speed)
     if presses <= 1e-9 * math.sqrt(dot(acts, acts)):
         return OFF, along(p, n, max(off - gap, 0.0)), v, acts, h
-    drive = along(acts, n, -push)
-    friction = float(k.answers[int(q["param"]), int(b["group"])]["slows"]) * presses
     way, fast = w, speed
     if speed <= STANDS * skin:
         way, fast = drive, math.sqrt(dot(drive, drive))
-        if fast <= friction:
+        if fast <= slows * presses:
             return STILL, p, u, pull, h
         w = (0.0, 0.0, 0.0)
-    slowed = along(drive, way, -friction / fast)
-    a = along(along(slowed, n, -bend * speed * speed), pull, 1.0)
+    slowed = along(drive, way, -slows * presses / fast)
     v = along(u, w, 1.0)
-    s, slows = h, -dot(slowed, way) / fast
-    if speed > 0.0 and slows > 0.0:
-        s = min(s, speed / slows)
+    brakes = -dot(slowed, way) / fast
+    if speed > 0.0 and brakes > 0.0:
+        s = min(s, speed / brakes)
     if bend > 0.0:
         s = min(s, TURN / (bend * max(speed, 1e-3 * radius)))
-    # Where the side ends, or begins to bend.
-    low, high = 0.0, s
-    for half in range(54):
-        t = high if half == 0 else 0.5 * (low + high)
-        _, m, gap = surface(b, arc(p, v, a, t), radius, late + t)
-        if abs(gap) <= off or bend > 0.0:
-            low = t
-            if half == 0:
-                break
-        else:
-            high = t
-    return ALONG_IT, p, v, a, max(low, 1e-6 * s)
+    for turns in range(1 if same else 2):
+        if not same:
+            # What acts in the middle of the step; once more, if that came out shorter.
+            half = along(w, slowed, 0.5 * s)
+            fast = math.sqrt(dot(half, half))
+            acts = pulled(k, i, now, late + 0.5 * s, arc(p, v, slowed, 0.5 * s), along(u, half, 1.0), 0.0)
+            drive, presses = parted(sub(acts, pull), n, bend * speed * speed)
+            slowed = along(drive, half, -slows * max(presses, 0.0) / fast) if fast > 0.0 else drive
+        a = along(along(slowed, n, -bend * speed * speed), pull, 1.0)
+        # Where the side ends, or begins to bend.
+        low, high = 0.0, s
+        for half_way in range(54):
+            t = high if half_way == 0 else 0.5 * (low + high)
+            _, m, gap = surface(b, arc(p, v, a, t), radius, late + t)
+            if abs(gap) <= off or bend > 0.0:
+                low = t
+                if half_way == 0:
+                    break
+            else:
+                high = t
+        s = max(low, 1e-6 * s)
+        if turns == 0 and low == high:
+            break
+    return ALONG_IT, p, v, a, s
+
+
+@inner
+def parted(acts, n, bends):
+    """What acts, parted at a surface: along it, and how much presses onto it beside what keeps to its bend."""
+    push = dot(acts, n)
+    return along(acts, n, -push), -push - bends
 
 
 @cold
-def flush_with(k, q, par, p, v, late):
+def flush_with(k, i, now, p, v, late):
     """The body onto which a projectile goes that comes to the end of the one it goes along, or -1: it lies flush."""
+    q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
+    acts = pulled(k, i, now, late, p, v, 0.0)
     radius, found = float(par["radius"]), -1
     off, step = ON_IT * radius + float(k.world[0]["skin"]), AHEAD * radius
     far = radius + off + step
@@ -126,7 +149,7 @@ def flush_with(k, q, par, p, v, late):
         # It bears it also a little further on: an edge that lies behind does not.
         ahead = along(p, r, step / speed) if speed > 0.0 else p
         _, n, then_gap = surface(b, ahead, radius, late)
-        bears = abs(gap) <= off and abs(then_gap) <= off and dot(vec(par["a"]), n) < 0.0
+        bears = abs(gap) <= off and abs(then_gap) <= off and dot(acts, n) < 0.0
         if bears and (found < 0 or b["key"] < k.bodies[found]["key"]):
             found = j
     return found
