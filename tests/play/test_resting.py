@@ -1,5 +1,6 @@
 """What slides, rolls, comes to rest and lodges: distances, times and places by closed forms; nothing sinks in."""
 
+import itertools
 import math
 import os
 import unittest
@@ -354,6 +355,19 @@ class Resting(unittest.TestCase):
                     run, path = path_of(made(bumps, bodies, launch=launch, view="world.view = 'space'", life=5))
                     self.assertEqual(run.rows("projectiles")[0]["ended_by"], "life", (degrees, bumps, way))
                     np.testing.assert_allclose(path.p[-1], [8 - 0.1 / s, 0, -0.4], atol=1e-4)
+
+    def test_in_a_games_own_step_it_comes_to_rest_when_it_does_in_the_exact_one(self):
+        raft = "[obstacle.raft]\nat = [0, -1]\nshape = {{ box = [90, 1], turned = {} }}\nmove.velocity = [0.3, 0.2]\n"
+        for k, (g, back) in enumerate(itertools.product((9.81, 30, 60), (0.3, 0.5, 0.6, 0.7))):
+            bodies, times = raft.format(3.0 * (k % 4) - 4), []
+            for motion in ("exact", "semi-implicit", "explicit", "verlet"):
+                view = f"world.gravity = {g}\ntick.motion = '{motion}'"
+                answer = f"then = 'bounce', restitution = {back}, friction = 0.2, rests = 'stays'"
+                run = nivvo.fire(made(answer, bodies, view=view, launch="launch = { speed = 5, elevation = 40 }"))
+                (rest,) = said(run, "came to rest")
+                times.append(rest)
+            self.assertLess(max(times[1:]), 1.6 * times[0] + 0.3, (g, back, times))
+            self.assertGreater(min(times[1:]), 0.5 * times[0], (g, back, times))
 
     def test_it_rolls_on_when_it_bounces_no_more(self):
         drill = made("then = 'bounce', restitution = 0.4, rests = 'rolls', rolling = 0.1", FLOOR)

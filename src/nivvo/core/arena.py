@@ -23,7 +23,7 @@ from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
 from nivvo.core.tick.answer import turn
 from nivvo.core.tick.events import NOWHERE, tell
 
-BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows")
+BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows", "settles")
 NOBODY = (-1,) * pool.INSIDE_MOST
 
 

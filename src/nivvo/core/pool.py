@@ -163,6 +163,7 @@ ANSWERS = np.dtype(
         ("hurts", "f8"),
         ("most", "f8"),
         ("slows", "f8"),
+        ("settles", "f8"),
         ("keeps_speed", "f8"),
         ("keeps_damage", "f8"),
         ("facing", "f8"),
@@ -183,8 +184,9 @@ ANSWERS = np.dtype(
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
 normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as a
-share of what presses it on. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces:
-through how many it goes at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between its
+share of what presses it on. settles: it rests as well if it is slower than what presses it on makes it in so many
+ticks. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces: through how many it goes
+at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between its
 way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN) where it
 cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether something follows
 that is decided outside: the tick stops after it if anybody is as near as ``hurts`` (units, inf: always; below 0: never)

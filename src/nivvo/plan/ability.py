@@ -23,6 +23,7 @@ SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
 
 LEAST_SPEED = 0.1
+MOST_SETTLES = 3.0
 """Metres a second along the normal below which it bounces no more."""
 
 ROLLING = 0.02
@@ -184,7 +185,7 @@ class Answer:
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
     bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
-    code of pool.RESTS), and what slows it along a surface.
+    code of pool.RESTS), what slows it along a surface, and below how many ticks' gain it rests too.
     effects : what else it does, each of a kind of its own (``play/effects``). rule : the key
     that decided, or "default". more : the fields of ANSWERS in FIELDS.
     """
@@ -192,7 +193,7 @@ class Answer:
     then: int
     damage: Number
     written: bool
-    bounce: tuple[float, float, int, float, int, float] = (0.0, 0.0, -1, 0.0, 0, 0.0)
+    bounce: tuple[float, float, int, float, int, float, float] = (0.0, 0.0, -1, 0.0, 0, 0.0, 0.0)
     effects: tuple[Effect, ...] = ()
     rule: str = "default"
     more: tuple[float, ...] = MORE
@@ -426,8 +427,10 @@ def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) ->
     slows = ROLLING if answer.rolling is None else answer.rolling
     if answer.then == "slide":
         slows = answer.friction or 0.0
-    rests = pool.RESTS[answer.rests or "ends"]
-    bounce = (answer.restitution or 0.0, answer.friction or 0.0, answer.bounces or -1, least, rests, slows)
+    rests, back = pool.RESTS[answer.rests or "ends"], answer.restitution or 0.0
+    # A game's own step gives each bounce up to a tick's gain anew: that never gets slower than this share of it.
+    settles = 0.0 if on.exact or answer.least_speed is not None else min(back / max(1.0 - back, 1e-9), MOST_SETTLES)
+    bounce = (back, answer.friction or 0.0, answer.bounces or -1, least, rests, slows, settles)
     more = (
         1.0 if answer.speed_kept is None else answer.speed_kept,
         1.0 if answer.damage_kept is None else answer.damage_kept,

@@ -146,7 +146,10 @@ def answer(k, i, j, now, t):
     if then == BOUNCE:
         v, back = rebound(place, ans)
         thrown = (place[0], place[1], v, place[3])
-        if back >= ans["least"] or not (q["on"] < 0 or presses(k, i, now, t, b, thrown)):
+        slow = back < ans["least"]
+        if not slow and ans["settles"] != 0.0:
+            slow = back < ans["settles"] * pressed(k, i, now, t, b, thrown) * now["dt"]
+        if not slow or not (q["on"] < 0 or pressed(k, i, now, t, b, thrown) > 0.0):
             bounce(k, i, j, now, t, gap, thrown)
             return ON + held
         rests = int(ans["rests"])
@@ -154,7 +157,7 @@ def answer(k, i, j, now, t):
             # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
             r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
             place = thrown
-            if not presses(k, i, now, t, b, place):
+            if pressed(k, i, now, t, b, place) == 0.0:
                 j = -1 - int(q["on"])
             if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
                 rests, j = STAYS, -1 - int(q["on"])
@@ -298,13 +301,14 @@ def rebound(place, ans):
 
 
 @inner
-def presses(k, i, now, t, b, place):
-    """Whether what acts presses a projectile onto a body that it touches: else it bounces however slow it is."""
+def pressed(k, i, now, t, b, place):
+    """With what acceleration a projectile is pressed onto a body that it touches; 0: it is not, and never rests."""
     p, n, v, u = place
     r, par = sub(v, u), k.params[int(k.flight[i]["param"])]
     a = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, along(v, n, -dot(r, n)), 0.0)
     a = sub(a, vec(b["a"]))
-    return dot(a, n) < -PRESSED * math.sqrt(dot(a, a))
+    push = -dot(a, n)
+    return push if push > PRESSED * math.sqrt(dot(a, a)) else 0.0
 
 
 @inner
