@@ -340,6 +340,9 @@ class Arena:
         row = self.params[n]
         row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
         row["strays"], row["owner"] = strays, owner
+        if strays == pool.FROM_LAUNCH:
+            # Where it left from is kept beside it: its parabola begins anew at each turn.
+            self.guide()
         row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
         own = self.answers[n]
         own["near"] = 0.0
@@ -416,6 +419,7 @@ class Arena:
         q = self.flight[row]
         par, g, began, v = self.params[q["param"]], self.guides[row], int(q["t0"]), q["v"]
         pace = float(np.sqrt(dot(v, v)))
+        g["left"] = q["p"]
         g["way"], g["pace"], g["began"] = v / pace if pace > 0.0 else 0.0, pace, began
         g["body"], g["first"], g["aimed"] = -1, -1, q["p"]
         g["looks"] = int(q["born"] + par["looks"]) if par["law"] and par["toward"] == pool.TO_TARGET else pool.FOREVER

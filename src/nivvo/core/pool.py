@@ -145,9 +145,11 @@ GUIDE = np.dtype(
         ("above", "f8", 3),
         ("aimed", "f8", 3),
         ("lift", "f8", 3),
+        ("left", "f8", 3),
     ]
 )
-"""What a guided projectile goes by, a row beside each of FLIGHT. way: unit vector of its launch; across, above:
+"""What a guided projectile goes by, a row beside each of FLIGHT. left: where it left from. way: unit vector of its
+launch; across, above:
 unit vectors that it sways along, or between which it orbits, and lift: where the middle of that is beside its
 owner. aimed: the point it was aimed at. pace: speed of its launch. radius: from where an orbit began. body: whom it
 follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks for one next

@@ -246,8 +246,8 @@ class Path(Tabled):
         # Simpson's rule on the speed, tick by tick.
         h = np.where(self.t[:-1] >= self.moves_at, self.t[1:] - self.t[:-1], 0.0)
         middle = self.at(0.5 * (self.t[1:] + self.t[:-1]))[1]
-        speed, between = (np.sqrt((v * v).sum(axis=1)) for v in (self.v, middle))
-        return float((h * (speed[:-1] + 4.0 * between + speed[1:])).sum() / 6.0)
+        left, between, came = (np.sqrt((v * v).sum(axis=1)) for v in (self.v[:-1], middle, self.came[1:]))
+        return float((h * (left + 4.0 * between + came)).sum() / 6.0)
 
     def by_distance(self, spacing: float, most: int) -> np.ndarray:
         """Times (s) at which the path is 0, spacing, 2 spacing, ... long; at most ``most`` of them."""

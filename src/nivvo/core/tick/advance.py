@@ -363,7 +363,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 drift = drifted(k, i, par, age, h, company)
                 u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
         way = (p, u, b)
-        span, why, more = limit(k, w, q, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
+        span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
         if GUIDED and slides and why == 0 and s < rest:
             why = A_STEP
         if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:

@@ -7,7 +7,7 @@ import math
 from nivvo.core._jit import inner
 from nivvo.core.clock import UNITS
 from nivvo.core.flight import path_length, time_of_length, time_to_leave, time_to_stray
-from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_OWNER, GUIDED
+from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_LAUNCH, FROM_OWNER, GUIDED
 from nivvo.core.tick.events import NOWHERE
 from nivvo.core.vec import along, arc, sub, vec
 
@@ -21,7 +21,7 @@ def life_within(q, clock, late, s):
 
 
 @inner
-def limit(k, w, q, par, clock, way, leg):
+def limit(k, i, par, clock, way, leg):
     """For how long a piece lasts before a limit cuts it, which one (0: none), its path length if that is kept.
 
     clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's
@@ -30,6 +30,7 @@ def limit(k, w, q, par, clock, way, leg):
     """
     late, h, final, gone, from_v, aged, falls = leg
     p, v, a = way
+    q, w = k.flight[i], k.world[0]
     span, why, more = h, 0, 0.0
     reach, beyond = float(par["reach"]), BY_REACH
     if GUIDED and par["flown"] < reach and q["past"] >> BY_FLOWN & 1 == 0:
@@ -39,8 +40,10 @@ def limit(k, w, q, par, clock, way, leg):
         if final or cut <= h:
             span, why = min(cut, h), int(q["cause"])
     if par["strays"] != ALONG:
-        c, u, b = vec(q["p0"]), NOWHERE, NOWHERE
-        if par["strays"] == FROM_OWNER:
+        c, u, b = NOWHERE, NOWHERE, NOWHERE
+        if GUIDED and par["strays"] == FROM_LAUNCH:
+            c = vec(k.guides[i]["left"])
+        elif par["strays"] == FROM_OWNER:
             body = k.bodies[int(par["owner"])]
             b = vec(body["a"])
             c, u = arc(vec(body["c"]), vec(body["v"]), b, late), along(vec(body["v"]), b, late)
