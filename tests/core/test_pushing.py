@@ -265,6 +265,38 @@ class Push(unittest.TestCase):
         since = -late[4] / G
         self.assertAlmostEqual(late[0] - speed * since, 3.1, delta=5e-3)
 
+    def test_what_is_pressed_between_bodies_that_move_jams_and_is_not_shot_away(self):
+        # In some of these what presses rubs and so presses the more: without end, were it not to stand.
+        for seed in range(150) if DEEP else (32, 41, 91, 101, 143):
+            rng = np.random.default_rng(seed)
+
+            def shape(rng=rng):
+                row = pool.zeros(1, pool.BODY)[0]
+                row["axis0"], row["axis1"], row["axis2"] = turned(rng.uniform(0, math.pi))
+                row["kind"] = (BALL, BOX, CAPSULE)[int(rng.integers(3))]
+                if row["kind"] == BOX:
+                    row["half"] = [*rng.uniform(0.25, 0.6, 2), ENDLESS]
+                else:
+                    row["radius"] = rng.uniform(0.25, 0.6)
+                if row["kind"] == CAPSULE:
+                    row["half"] = [rng.uniform(0.2, 0.6), 0, 0]
+                return row
+
+            cells = rng.permutation(16)[:9].tolist()
+            spots = [
+                1.7 * np.array([k % 4, k // 4, 0]) - [2.5, 2.5, 0] + [*rng.uniform(-0.2, 0.2, 2), 0] for k in cells
+            ]
+            loose = [
+                Loose(k, shape(), rng.uniform(1, 5), rng.uniform(0.2, 0.8), tuple(spots[k].tolist())) for k in range(4)
+            ]
+            others = [
+                other(k, shape(), spots[k], (*(rng.uniform(-2, 2, 2) * (k % 2)).tolist(), 0.0)) for k in range(4, 9)
+            ]
+            fast = []
+            see = lambda _, loose=loose, fast=fast: fast.extend(math.hypot(*one.v) for one in loose)  # noqa: E731
+            run(loose, [*others, floor((0.0, 1.0, 0.0), at=(0.0, -3.5, 0.0))], seconds=2, rate=30, see=see)
+            self.assertLess(max(fast), 30, seed)
+
     def test_random_heaps_sink_into_nothing_and_gain_no_energy(self):
         for seed in range(40 if DEEP else 10):
             rng = np.random.default_rng(seed)

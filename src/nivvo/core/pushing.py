@@ -27,6 +27,10 @@ ROUNDS = 400
 SETTLED = 1e-13
 """Change of a force by which the iteration is over, of the largest."""
 
+GROWS, MOST_STOPS = 1.1, 16
+"""By how much a force that grows without end is larger after all rounds than after half of them; so often what jams is
+stopped at each touch in turn."""
+
 SKIN = 1e-9
 """Of the scene's size: how near counts as touching."""
 
@@ -315,7 +319,27 @@ class _World:
                 break
 
     def press(self, active: list[Loose], touches: list[Touch]) -> list[float]:
-        """Give each its acceleration, under gravity and what presses and rubs; returns what presses at each touch."""
+        """Give each its acceleration, under gravity and what presses and rubs; returns what presses at each touch.
+
+        Where what presses rubs and so presses the more, without end, it is jammed: it stands there at once. (P.
+        Painleve, Sur les lois du frottement de glissement, 1895: of a rigid body no force does that, an impulse does.)
+        """
+        forces, jammed = self._forces(active, touches, set())
+        if jammed:
+            for k in [*jammed] * MOST_STOPS:
+                one, other, n = touches[k].both
+                slides, share = _level(sub(one.v, other.v), n), _share(one, other)
+                one.v = along(one.v, slides, -share)
+                if isinstance(other, Loose):
+                    other.v = along(other.v, slides, 1.0 - share)
+            self.hit(touches)
+            forces, jammed = self._forces(active, touches, set())
+            if jammed:
+                forces, _ = self._forces(active, touches, {*range(len(touches))})
+        return forces
+
+    def _forces(self, active: list[Loose], touches: list[Touch], smooth: set[int]) -> tuple[list[float], list[int]]:
+        """What presses at each touch, and at which that grows without end; ``smooth``: at which nothing rubs."""
         forces = [0.0] * len(touches)
         rubs: list[Vector] = [NOWHERE] * len(touches)
         for one in active:
@@ -326,7 +350,10 @@ class _World:
         ways = [sub(touch.pair.first.v, touch.pair.second.v) for touch in touches]
         self.bends = [self.bend(touch, _level(way, touch.n)) for touch, way in zip(touches, ways, strict=True)]
         closed = [-dot(touch.n, way) >= -self.slow for touch, way in zip(touches, ways, strict=True)]
-        for _ in range(ROUNDS):
+        halfway = forces
+        for turn in range(ROUNDS):
+            if turn == ROUNDS // 2:
+                halfway = [*forces]
             change = most = 0.0
             for k, touch in enumerate(touches):
                 if not closed[k]:
@@ -339,6 +366,8 @@ class _World:
                 self._add(one, other, n, force - forces[k])
                 change, most = max(change, abs(force - forces[k])), max(most, force)
                 forces[k] = force
+                if k in smooth:
+                    continue
                 rub = self._rub(one, other, n, force, rubs[k], ease)
                 off = sub(rub, rubs[k])
                 size = math.sqrt(dot(off, off))
@@ -346,8 +375,8 @@ class _World:
                     self._add(one, other, off, 1.0)
                     change, rubs[k] = max(change, size), rub
             if change <= SETTLED * most:
-                break
-        return forces
+                return forces, []
+        return forces, [k for k, force in enumerate(forces) if force > GROWS * halfway[k]]
 
     def bend(self, touch: Touch, way: Vector) -> float:
         """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""

@@ -14,9 +14,9 @@ from nivvo.play.aims.seeking import candidates
 from nivvo.play.stage.stage import Stage
 
 
-def guide_of(stage: Stage, ability: Ability, shot: Shot, sent: Sent) -> dict[str, Any]:
-    """Fields of ``pool.GUIDE`` for one projectile of a shot."""
-    frame, flight, guide = stage.scene.frame, ability.flight, {}
+def guide_of(stage: Stage, ability: Ability, shot: Shot, sent: Sent) -> tuple[dict[str, Any], np.ndarray]:
+    """Fields of ``pool.GUIDE`` for one projectile of a shot, and the velocity (3,) that it begins with."""
+    frame, flight, guide, velocity = stage.scene.frame, ability.flight, {}, sent.velocity
     facing = stage.players[shot.shooter].facing(shot.time)
     heading = unit(sent.velocity) if sent.velocity.any() else shot.heading
     guide["way"] = heading
@@ -25,11 +25,15 @@ def guide_of(stage: Stage, ability: Ability, shot: Shot, sent: Sent) -> dict[str
         guide["across"], guide["above"] = (up if frame.view == "side" else right), up
     elif flight.shifts == pool.ORBITS:
         guide |= _round(stage, shot, sent, facing)
+        # It goes round from the first on, at no speed of its own.
+        guide["pace"] = float(np.sqrt(dot(velocity, velocity)))
+        turn = float(flight.acts["orbit_rate"][0]) * guide["radius"]
+        velocity = stage.motions[stage.number[shot.shooter]].at(shot.time)[1] + guide["above"] * turn
     if flight.homes:
         point = shot.aim_point
         guide["aimed"] = sent.at + FAR * stage.scene.metre * heading if point is None else point
         guide["first"] = shot.sought if shot.sought >= 0 else _nearest(stage, flight, shot, guide["aimed"])
-    return guide
+    return guide, velocity
 
 
 def _round(stage: Stage, shot: Shot, sent: Sent, facing) -> dict[str, Any]:

@@ -479,9 +479,11 @@ class Session:
         if inside is None:
             inside = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
         for k, one in enumerate(shot.sent):
-            guide = guide_of(self.stage, ability, shot, one) if self.arena.guided else None
-            self.arena.put(launch, one.at, one.velocity, key + k, shot.time, moves_at=moves, inside=inside, guide=guide)
-            here = (shot.time, moves, one.at, one.velocity, len(self.shots), launch, why, 0)
+            guide, velocity = None, one.velocity
+            if self.arena.guided:
+                guide, velocity = guide_of(self.stage, ability, shot, one)
+            self.arena.put(launch, one.at, velocity, key + k, shot.time, moves_at=moves, inside=inside, guide=guide)
+            here = (shot.time, moves, one.at, velocity, len(self.shots), launch, why, 0)
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
         self.consequences.fired(shot, ability, depth)

@@ -46,13 +46,14 @@ def thrown_at(events: np.ndarray) -> np.ndarray:
 
 
 def in_order(events: np.ndarray) -> np.ndarray:
-    """Events by time, of one time by tick, then by key, of one key as they were written."""
+    """Events by time; of one time by tick, what came of a launch within it first, and then as they happened."""
     if len(events) < 2:
         return events
     counts = events["after"] * UNITS
     whole = np.floor(counts)
     times = events["start"] + whole.astype(np.int64)
-    return events[np.lexsort((np.arange(len(events)), events["key"], events["start"], counts - whole, times))]
+    order = (np.arange(len(events)), -events["start"], events["tick"], counts - whole, times)
+    return events[np.lexsort(order)]
 
 
 class Flown:
