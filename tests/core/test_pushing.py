@@ -265,6 +265,27 @@ class Push(unittest.TestCase):
         since = -late[4] / G
         self.assertAlmostEqual(late[0] - speed * since, 3.1, delta=5e-3)
 
+    def test_what_is_pinched_between_two_shoots_out_only_where_friction_does_not_hold_it(self):
+        for degrees in (12, 25, 50):
+            half, row = math.radians(degrees) / 2, pool.zeros(1, pool.BODY)[0]
+            row["kind"], row["radius"] = BALL, 0.5
+            for mu in (0.0, 0.5 * math.tan(half), 2.0 * math.tan(half)):
+                for spin in (0.0, 1.1):
+                    # Two walls that open toward +x and close in on the ball, from above and below; all turned by spin.
+                    walls = []
+                    for k, side in enumerate((1.0, -1.0)):
+                        n = np.array([math.sin(half), side * math.cos(half), 0.0]) @ turned(spin)
+                        walls.append(floor(n, 100 + k, tuple(-0.5 * n), tuple(1.5 * side * turned(spin)[1])))
+                    loose = [Loose(0, row, 2.0, mu, NOWHERE)]
+                    run(loose, walls, gravity=NOWHERE, seconds=0.02, rate=100)
+                    out = float(np.array(loose[0].v) @ turned(spin)[0])
+                    if mu > math.tan(half):
+                        self.assertLess(abs(out), 0.3 * 1.5 / math.tan(half), (degrees, mu))
+                    elif mu == 0.0:
+                        self.assertAlmostEqual(out, 1.5 / math.tan(half), delta=1e-6 * out)
+                    else:
+                        self.assertTrue(0.5 < out <= 1.5 / math.tan(half) + 1e-9, (degrees, mu, out))
+
     def test_what_is_pressed_between_bodies_that_move_jams_and_is_not_shot_away(self):
         # In some of these what presses rubs and so presses the more: without end, were it not to stand.
         for seed in range(150) if DEEP else (32, 41, 91, 101, 143):

@@ -304,19 +304,33 @@ class _World:
         return self._pairs[known]
 
     def hit(self, touches: list[Touch]) -> None:
-        """Take out what closes in, along each normal."""
+        """Take out what closes in, along each normal; what slides the faster by that is held by friction.
+
+        So what is pinched between two does not shoot out where friction holds it.
+        """
+        before = [self._slides(touch) for touch in touches]
+        blows, held = [0.0] * len(touches), [0.0] * len(touches)
         for _ in range(ROUNDS):
             most = 0.0
-            for one, other, n in (touch.both for touch in touches):
+            for k, touch in enumerate(touches):
+                one, other, n = touch.both
                 closing = -dot(n, sub(one.v, other.v))
                 if closing > 1e-6 * self.slow:
-                    most = max(most, closing)
-                    share = _share(one, other)
-                    one.v = along(one.v, n, closing * share)
-                    if isinstance(other, Loose):
-                        other.v = along(other.v, n, closing * (share - 1.0))
+                    most, blows[k] = max(most, closing), blows[k] + closing
+                    _change(one, other, n, closing)
+                more = min(self._slides(touch) - before[k], one.friction * blows[k] - held[k])
+                if more > self.slow:
+                    slides = _level(sub(one.v, other.v), n)
+                    most, held[k] = max(most, more), held[k] + more
+                    _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
             if most <= 1e-3 * self.slow:
                 break
+
+    def _slides(self, touch: Touch) -> float:
+        """How fast one slides along the other."""
+        one, other, n = touch.both
+        slides = _level(sub(one.v, other.v), n)
+        return math.sqrt(dot(slides, slides))
 
     def press(self, active: list[Loose], touches: list[Touch]) -> list[float]:
         """Give each its acceleration, under gravity and what presses and rubs; returns what presses at each touch.
@@ -328,10 +342,7 @@ class _World:
         if jammed:
             for k in [*jammed] * MOST_STOPS:
                 one, other, n = touches[k].both
-                slides, share = _level(sub(one.v, other.v), n), _share(one, other)
-                one.v = along(one.v, slides, -share)
-                if isinstance(other, Loose):
-                    other.v = along(other.v, slides, 1.0 - share)
+                _change(one, other, _level(sub(one.v, other.v), n), -1.0)
             self.hit(touches)
             forces, jammed = self._forces(active, touches, set())
             if jammed:
@@ -567,6 +578,14 @@ def _pull(other: Loose | Other) -> Vector:
 def _share(one: Loose, other: Loose | Other) -> float:
     """The share of a closing speed that the first takes."""
     return other.mass / (one.mass + other.mass) if isinstance(other, Loose) else 1.0
+
+
+def _change(one: Loose, other: Loose | Other, way: Vector, much: float) -> None:
+    """Change the velocity of one to another by so much of a way, shared by their masses."""
+    share = _share(one, other)
+    one.v = along(one.v, way, much * share)
+    if isinstance(other, Loose):
+        other.v = along(other.v, way, much * (share - 1.0))
 
 
 def _level(vector: Vector, n: Vector) -> Vector:
