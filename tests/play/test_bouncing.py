@@ -81,6 +81,27 @@ class Paths(unittest.TestCase):
             before = path.t[k] + (path.t[k + 1] - path.t[k]) * (1 - 1e-9)
             np.testing.assert_allclose(path.at(before)[0], path.p[k + 1], atol=1e-6)
 
+    def test_the_reach_that_ends_it_is_what_the_path_says_after_bounces_and_slides_too(self):
+        answers = (", rests = 'rolls'", ", bounces = 2, least_speed = 0", "")
+        flights = ("", "flight.drag.square = 0.02", "flight.thrust = { acceleration = 2, after = 0.2 }")
+        cases, turned = itertools.product(VIEWS, answers, flights, ("exact", "verlet")), 0
+        for view, more, flight, motion in cases:
+            drill = yard(view, drag=flight, more=more).with_settings({"tick.motion": motion})
+            for reach in (6.0, 9.5):
+                run = nivvo.fire(drill.with_settings({"ability.pot.limits.reach": reach}))
+                row = run.rows("projectiles")[0]
+                if row["ended_by"] == "reach":
+                    self.assertAlmostEqual(
+                        row["path_length"], reach, delta=1e-5, msg=f"{view} {more} {flight} {motion}"
+                    )
+            far = {"ability.pot.limits.reach": 9.7, "ability.pot.limits.reach_from": "launch"}
+            run = nivvo.fire(drill.with_settings(far))
+            path, row = run.flight("pot-1"), run.rows("projectiles")[0]
+            self.assertEqual(row["ended_by"], "reach")
+            turned += len(run.rows("contacts")) > 0
+            self.assertAlmostEqual(float(np.linalg.norm(path.p[-1] - path.p[0])), 9.7, delta=1e-9)
+        self.assertGreater(turned, 20)
+
 
 class Told(unittest.TestCase):
     def test_rows_say_what_was_decided_and_how_it_ended(self):

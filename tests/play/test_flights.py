@@ -1,5 +1,6 @@
 """How shots fly: each way of flying through the public face, against closed forms and plain models of games' ticks."""
 
+import itertools
 import math
 import unittest
 
@@ -318,6 +319,20 @@ class Others(unittest.TestCase):
         np.testing.assert_allclose(np.linalg.norm(path.v[-1]), 2.0 * math.radians(200), rtol=1e-9)
         left = path_of(drill.with_settings({"shooter.keeper.facing": "left"}))[1]
         np.testing.assert_allclose(left.p, path.p * [-1, 1, 1], atol=1e-12)
+
+    def test_a_lamp_goes_round_from_the_first_on_at_no_speed_of_its_launch(self):
+        orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.reach = 7"
+        times = []
+        for rate, speed in itertools.product((20, 60, 144), (1, 30)):
+            more = f"tick.rate = {rate}\n[shooter.keeper]\nmove.velocity = [0.5, 0.2]"
+            drill = made([orbit], target="[500, 0]", more=more)
+            run, path = path_of(drill.with_settings({f"ability.{next(iter(drill.model.ability))}.launch.speed": speed}))
+            times.append(path.t[-1])
+            self.assertEqual(run.rows("projectiles")[0]["ended_by"], "reach")
+            self.assertAlmostEqual(path.length(), 7.0, delta=2e-3)
+            radius = float(np.linalg.norm(path.p[0]))
+            np.testing.assert_allclose(path.v[0], [0.5, 0.2 + radius * math.radians(200), 0], atol=1e-9)
+        self.assertLess(max(times) - min(times), 5e-4)
 
     def test_a_press_lets_it_go_from_its_orbit(self):
         flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.life = 3\nwhen.again.then = 'let go'"]

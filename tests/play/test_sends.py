@@ -1,5 +1,6 @@
 """What a contact sends: where, when, which way, whose, how often; against the closed form of each."""
 
+import itertools
 import os
 import unittest
 from unittest import mock
@@ -86,6 +87,22 @@ class Sent(unittest.TestCase):
         self.assertEqual(len(sent_of(bounced)), 9)
         turned = [np.degrees(np.arctan2(row["vy"], row["vx"])) for row in sent_of(bounced)[:3]]
         np.testing.assert_allclose(sorted(turned), [70, 90, 110], atol=1e-9)
+
+    def test_what_it_does_in_the_instant_in_which_it_is_sent_is_told_after_what_sent_it(self):
+        # What is sent is of an ability whose name comes first, and touches at once.
+        wall = "[target.board]\nat = [1.5, 1]\nshape.box = [1, 4]\nhealth = 50"
+        text = TEXT.format(**{**PLAIN, **SIDE, "more": wall}).replace("spark", "ash")
+        text = text.replace(
+            "on.anything.then", "on.targets = { damage = 5, sends.ability = 'ash' }\non.anything.then", 1
+        )
+        text = text.replace("limits.life = 1.5", "limits.life = 1.5\non.targets.damage = 7").replace(
+            "speed = 4", "speed = 40"
+        )
+        run = nivvo.fire(nivvo.parse(text))
+        for left, right in itertools.pairwise(row for row in run.rows("effects") if row["effect"] == "damage"):
+            self.assertEqual(left["after"], right["before"])
+        said = [(row["projectile"], row["what"]) for row in run.rows("events") if row["what"] != "fired"]
+        self.assertEqual(said[0], ("pot-1", "contact"))
 
     def test_frame_rates_and_ways_to_run_make_no_difference_in_exact_step(self):
         rows = []
