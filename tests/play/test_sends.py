@@ -1,6 +1,5 @@
 """What a contact sends: where, when, which way, whose, how often; against the closed form of each."""
 
-import itertools
 import os
 import unittest
 from unittest import mock
@@ -89,20 +88,33 @@ class Sent(unittest.TestCase):
         np.testing.assert_allclose(sorted(turned), [70, 90, 110], atol=1e-9)
 
     def test_what_it_does_in_the_instant_in_which_it_is_sent_is_told_after_what_sent_it(self):
-        # What is sent is of an ability whose name comes first, and touches at once.
-        wall = "[target.board]\nat = [1.5, 1]\nshape.box = [1, 4]\nhealth = 50"
-        text = TEXT.format(**{**PLAIN, **SIDE, "more": wall}).replace("spark", "ash")
-        text = text.replace(
-            "on.anything.then", "on.targets = { damage = 5, sends.ability = 'ash' }\non.anything.then", 1
-        )
-        text = text.replace("limits.life = 1.5", "limits.life = 1.5\non.targets.damage = 7").replace(
-            "speed = 4", "speed = 40"
-        )
+        # What is sent is of an ability whose name comes first; it begins in a panel that what sends it flew through.
+        text = """nivvo = 1
+            [ability.pot]
+            launch.speed = 11
+            flight.gravity_share = 0
+            on.boards = { then = "end", blast = { radius = 2, damage = 3 }, sends.ability = "ash" }
+            on.panels.then = "ignore"
+            [ability.ash]
+            launch = { speed = 4, count = 2, fan = 40 }
+            on.panels.damage = 7
+            [target.board]
+            at = [3, 0]
+            shape.box = [1, 2]
+            group = "boards"
+            [target.panel]
+            at = [2.2, 0]
+            shape.box = [1, 1]
+            group = "panels"
+            health = 50
+            [case.c]
+            ability = "pot"
+            """
         run = nivvo.fire(nivvo.parse(text))
-        for left, right in itertools.pairwise(row for row in run.rows("effects") if row["effect"] == "damage"):
-            self.assertEqual(left["after"], right["before"])
-        said = [(row["projectile"], row["what"]) for row in run.rows("events") if row["what"] != "fired"]
-        self.assertEqual(said[0], ("pot-1", "contact"))
+        chain = [row for row in run.rows("effects") if row["effect"] == "damage" and row["body"] == "panel"]
+        self.assertEqual([row["amount"] for row in chain], [3, 7, 7])
+        self.assertEqual([row["before"] for row in chain], [50, 47, 40])
+        self.assertEqual([row["projectile"] for row in chain], ["pot-1", "ash-1.1", "ash-1.2"])
 
     def test_frame_rates_and_ways_to_run_make_no_difference_in_exact_step(self):
         rows = []
