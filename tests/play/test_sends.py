@@ -90,6 +90,7 @@ class Sent(unittest.TestCase):
     def test_what_it_does_in_the_instant_in_which_it_is_sent_is_told_after_what_sent_it(self):
         # What is sent is of an ability whose name comes first; it begins in a panel that what sends it flew through.
         text = """nivvo = 1
+            tick.contacts = "at ticks"
             [ability.pot]
             launch.speed = 11
             flight.gravity_share = 0
