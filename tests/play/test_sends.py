@@ -88,9 +88,8 @@ class Sent(unittest.TestCase):
         np.testing.assert_allclose(sorted(turned), [70, 90, 110], atol=1e-9)
 
     def test_what_it_does_in_the_instant_in_which_it_is_sent_is_told_after_what_sent_it(self):
-        # What is sent is of an ability whose name comes first; it begins in a panel that what sends it flew through.
+        # All begin in the board and the panel; what is sent is of an ability whose name comes first.
         text = """nivvo = 1
-            tick.contacts = "at ticks"
             [ability.pot]
             launch.speed = 11
             flight.gravity_share = 0
@@ -99,13 +98,14 @@ class Sent(unittest.TestCase):
             [ability.ash]
             launch = { speed = 4, count = 2, fan = 40 }
             on.panels.damage = 7
+            on.shooters.then = "ignore"
             [target.board]
-            at = [3, 0]
+            at = [1, 0]
             shape.box = [1, 2]
             group = "boards"
             [target.panel]
-            at = [2.2, 0]
-            shape.box = [1, 1]
+            at = [1, 0]
+            shape.box = [3, 1]
             group = "panels"
             health = 50
             [case.c]
@@ -116,6 +116,8 @@ class Sent(unittest.TestCase):
         self.assertEqual([row["amount"] for row in chain], [3, 7, 7])
         self.assertEqual([row["before"] for row in chain], [50, 47, 40])
         self.assertEqual([row["projectile"] for row in chain], ["pot-1", "ash-1.1", "ash-1.2"])
+        said = [row["projectile"] for row in run.rows("events") if row["what"] in ("ended", "sent")]
+        self.assertEqual(said, ["pot-1", "ash-1", "ash-1.1", "ash-1.2"])
 
     def test_frame_rates_and_ways_to_run_make_no_difference_in_exact_step(self):
         rows = []

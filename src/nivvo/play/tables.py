@@ -221,13 +221,18 @@ def _events(run: Run) -> Iterable[dict[str, Any]]:
         for shot in shots:
             time, name = to_seconds(shot.time), run.id_of(shot)
             say((time, 0, 0), time, name, word, shot.shooter, shot.note if word == "fired" else shot.refused)
+    behind: dict[tuple[int, float], int] = {}
+    for k, event in enumerate(run.record.events):
+        key, time, body = int(event["key"]), time_of(event), body_of(run, event)
+        behind[key, time] = k
+        word, name = HAPPENINGS[int(event["kind"])].word, run.ids.get(key, "")
+        say((time, 1, k), time, name, word, body, detail_of(event, body, run))
     for shot in run.launched:
         if shot.parent >= 0:
+            # After what its cause did in that instant, before what it does itself.
             time = to_seconds(shot.time)
-            say((time, 2, 0), time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
-    for k, event in enumerate(run.record.events):
-        time, name, body = time_of(event), run.ids.get(int(event["key"]), ""), body_of(run, event)
-        say((time, 1, k), time, name, HAPPENINGS[int(event["kind"])].word, body, detail_of(event, body, run))
+            order = (time, 1, behind.get((shot.parent, time), -1) + 0.5)
+            say(order, time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
     for time, one in waved(run):
         say((time, 2, 1), time, "", one.word, run.stage.names[one.body], one.detail)
     if run.decided is not None:
