@@ -154,8 +154,15 @@ class Solve(unittest.TestCase):
         found = nivvo.solve(made)
         self.assertEqual([one.how for one in found], ["low"])
 
+    def test_to_a_body_is_to_its_middle_when_it_is_fired(self):
+        made = drill("[target.raft]\nat = [20, 1]\nmove.velocity = [-1, 0.5]\n")
+        for name, place in (("wisp", [31.5, 2.4]), ("raft", [18.5, 1.75])):
+            for one, other in zip(nivvo.solve(made, to=name, at=1.5), nivvo.solve(made, to=place, at=1.5), strict=True):
+                self.assertEqual(one.as_rows(), other.as_rows())
+
     def test_senseless_wishes_are_told(self):
         for wish in (
+            {"to": "raft"},
             {"to": [1, 2, 3]},
             {"to": [np.nan, 2]},
             {"ability": "flair"},

@@ -21,7 +21,10 @@ from nivvo.results import row_of
     help="Which ability; default: the first of the case.",
 )
 @click.option(
-    "--to", "point", metavar="X,Y[,Z]", help="The point to reach; default: the case's cursor, else the first target."
+    "--to",
+    "point",
+    metavar="X,Y[,Z]|NAME",
+    help="The point to reach, or a body: its middle; default: the case's cursor, else the first target.",
 )
 @click.option("--speed", type=float, help="units/s; default: the ability's.")
 @click.option("--elevation", type=float, help="Degrees above the horizontal; default: the ability's.")
@@ -47,7 +50,7 @@ def command(
     from nivvo.play.questions.solving import body_at, solutions
 
     read = read_drill(drill, settings)
-    to = None if point is None else _numbers(point)
+    to = None if point is None else _place(point)
     found = solutions(
         read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex,
         arrival=arrival,
@@ -60,7 +63,7 @@ def command(
     if not any(row["how"] in ("low", "high") for row in rows):
         least = next((row["speed"] for row in rows if row["how"] == "least speed"), None)
         more = f"; the least speed that reaches it is {least:.5g} {read.model.world.unit}/s" if least else ""
-        body = body_at(found[0].run, found[0].run.fired[0].aim_point) if found and to is None else ""
+        body = body_at(found[0].run, found[0].run.fired[0].aim_point) if found and not isinstance(to, list) else ""
         edge = f" (to the middle of {body}: a shot that falls short of it may still touch {body})" if body else ""
         note(f"out of reach at that speed{more}{edge}")
     if figure:
@@ -89,8 +92,11 @@ def _tell(found) -> None:
     print_rows(rows, "table", list(names.values()))
 
 
-def _numbers(text: str) -> list[float]:
+def _place(text: str) -> list[float] | str:
+    """A point, or the name of a body."""
     try:
         return [float(part) for part in text.strip("[] ").split(",")]
     except ValueError:
-        raise CallError(f"--to {text}: must be numbers with commas between, as 20,1.5") from None
+        if text[:1].isalpha():
+            return text
+        raise CallError(f"--to {text}: must be numbers with commas between, as 20,1.5, or a body's name") from None

@@ -23,6 +23,7 @@ from nivvo.record.path import Path
 from nivvo.results import Results, Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
+from nivvo.spec.nearest import known
 
 SINGLE = ("by elevation", "by flight time", "by apex", "by arrival")
 """Ways of solving of which a drill or a call says what they are to reach."""
@@ -87,7 +88,7 @@ def solutions(
     Parameters
     ----------
     ability : name; None takes the first of the case
-    to : the point; None takes the case's cursor, else the first target's middle
+    to : the point, or the name of a body: its middle; None takes the case's cursor, else the first target's middle
     at : time of firing, s
     arrival : elevation at which it comes to the point, degrees, below 0 on the way down
     speed, elevation, flight_time, apex : solve for these; None takes what the ability has. Low and high arcs of
@@ -150,6 +151,8 @@ def _ways(wanted: dict) -> list[tuple[str, float | None]]:
 
 def _point(stage: Stage, shooter: str, to, now: int) -> np.ndarray:
     frame = stage.scene.frame
+    if isinstance(to, str):
+        return stage.centre(stage.number[known(to, stage.number, "body")], now)
     if to is not None:
         to = np.asarray(to, dtype=float)
         if to.shape != (frame.size,) or not np.isfinite(to).all():
