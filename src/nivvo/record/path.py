@@ -214,10 +214,26 @@ class Path(Tabled):
         rest = (self.p[k + 1] - self.p[k]) / h
         return max(speed_of(6.0 * rest - 4.0 * v0 - 2.0 * v1), speed_of(2.0 * v0 + 4.0 * v1 - 6.0 * rest)) / h
 
+    def _cubic(self, k: int) -> State:
+        """The state on the cubic from record ``k`` to the next."""
+        t, h = float(self.t[k]), max(float(self.t[k + 1] - self.t[k]), 1e-300)
+        ends = [x.tolist() for x in (self.p[k], self.v[k], self.p[k + 1], self.came[k + 1])]
+        curves = [
+            (p0, v0, 3.0 * (p1 - p0) - h * (2.0 * v0 + v1), h * (v0 + v1) - 2.0 * (p1 - p0))
+            for p0, v0, p1, v1 in zip(*ends, strict=True)
+        ]
+
+        def state(time: float) -> tuple[Vector, Vector]:
+            s = min(max((time - t) / h, 0.0), 1.0)
+            p = tuple(p0 + s * (h * v0 + s * (b + s * c)) for p0, v0, b, c in curves)
+            return p, tuple(v0 + s * (2.0 * b + 3.0 * s * c) / h for _, v0, b, c in curves)
+
+        return state
+
     def _flown(self, k: int) -> State:
         """The state from record ``k`` on, with drag."""
         if self._smooth:
-            return lambda time: tuple(tuple(map(float, one)) for one in self._between(np.float64(time)))
+            return self._cubic(k)
         p, v, t, air = self.p[k], self.v[k], float(self.t[k]), self.air
 
         def state(time: float) -> tuple[Vector, Vector]:
