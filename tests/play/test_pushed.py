@@ -1,5 +1,6 @@
 """Bodies with a mass in drills: knocks, blasts, edges, supports that go, in every view, step and rate."""
 
+import itertools
 import math
 import unittest
 
@@ -181,6 +182,49 @@ health = 5
             for _ in range(60):
                 live.step()
             np.testing.assert_allclose(live.place("keg"), [5, 2.25], atol=1e-8)
+
+    def test_on_a_raft_that_goes_round_a_stack_stands_and_a_puck_slides_without_a_new_contact(self):
+        # A way that bends is gone in straight pieces, one a tick.
+        for view, rate, turn in itertools.product(("side", "space"), (20, 60), (40, -50)):
+            flat = (lambda x, y: [x, y]) if view == "side" else (lambda x, y: [x, 0, y])
+            box = (lambda x, y: [x, y]) if view == "side" else (lambda x, y: [x, x, y])
+            centre = flat(0, -3) if view == "side" else [0.5, 1, -1]
+            text = f"""nivvo = 1
+                world.view = "{view}"
+                tick.rate = {rate}
+                [ability.puck]
+                launch = {{ speed = 2, elevation = -20 }}
+                shape.ball = 0.1
+                hits_owner = "never"
+                on.anything = {{ then = "slide", friction = 0.01 }}
+                on.targets.then = "ignore"
+                limits.life = 3
+                [target.lower]
+                at = {flat(-9, -0.2)}
+                shape.box = {box(0.6, 0.6)}
+                mass = 3
+                friction = 0.4
+                [target.upper]
+                at = {flat(-9.05, 0.35)}
+                shape.box = {box(0.5, 0.5)}
+                mass = 1
+                friction = 0.4
+                [obstacle.raft]
+                at = {flat(0, -1)}
+                shape.box = {box(60, 1)}
+                move.circle = {{ centre = {centre}, turn_rate = {turn} }}
+                [case.c]
+                lasts = 6
+                """
+            run = nivvo.fire(nivvo.parse(text))
+            self.assertEqual([row["body"] for row in run.rows("contacts")].count("raft"), 1, (view, rate, turn))
+            at = {}
+            for row in run.rows("bodies"):
+                at.setdefault(row["body"], {})[row["time"]] = np.array([row[k] for k in "xyz"[: run.scene.frame.size]])
+            for name in ("lower", "upper"):
+                off = np.array([at[name][t] - at["raft"][t] for t in at["raft"] if t > 2.0])
+                self.assertGreater(len(off), 50)
+                np.testing.assert_allclose(off, np.broadcast_to(off[0], off.shape), atol=1e-7, err_msg=f"{view} {name}")
 
     def test_what_makes_no_sense_is_told(self):
         for keys, says in (

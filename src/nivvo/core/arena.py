@@ -58,6 +58,8 @@ class Arena:
         the environment says NIVVO_SLEEP=never, to look into it.
     up : (3,)
         Unit vector, or nothing where there is no up.
+    tick : float
+        Seconds that a tick lasts by the drill's rate.
     flat : bool
         Whether all motion is in the plane z = 0 (the grid then has no third axis).
     """
@@ -75,8 +77,10 @@ class Arena:
         sleeps=None,
         flat=False,
         up=(0.0, 0.0, 0.0),
+        tick=0.0,
     ):
         self.world = pool.zeros(1, pool.WORLD)
+        self.world["tick"] = tick
         self.world["up"] = up
         self.world["step"], self.world["touch"] = step, touch
         self.world["sampled"], self.world["sleeps"] = sampled, _sleeps() if sleeps is None else sleeps

@@ -342,11 +342,12 @@ WORLD = np.dtype(
         ("sleeps", "i4"),
         ("veers", "i4"),
         ("skin", "f8"),
+        ("tick", "f8"),
     ]
 )
-"""low, high: bounds. origin, per_cell, cells: the grid; last: within the last cell.
-sampled: keep a sample a tick. sleeps: whether projectiles may sleep. veers: how many
-bodies veer. skin: how near is on the surface."""
+"""low, high: bounds. tick: seconds that one lasts by the rate, of which a part may be run alone. origin, per_cell,
+cells: the grid; last: within the last cell. sampled: keep a sample a tick. sleeps: whether projectiles may sleep.
+veers: how many bodies veer. skin: how near is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}

@@ -31,6 +31,9 @@ GROWS, MOST_STOPS = 1.1, 16
 """By how much a force that grows without end is larger after all rounds than after half of them; so often what jams is
 stopped at each touch in turn."""
 
+MOST_FOLLOW = 4
+"""So many that lie on one another follow what the lowest lies on."""
+
 SKIN = 1e-9
 """Of the scene's size: how near counts as touching."""
 
@@ -67,6 +70,7 @@ class Loose:
     """A body with a mass: the row of its first shape, place and velocity (3,) now; friction with what it lies on.
 
     asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart since its last piece.
+    held : on which bodies it was pressed at the end of a tick, and whether it stood on them.
     """
 
     number: int
@@ -79,6 +83,7 @@ class Loose:
     asleep: bool = False
     on: tuple[int, ...] = ()
     shifted: bool = False
+    held: dict[int, bool] = field(default_factory=dict)
     shapes: list[Shape] = field(init=False, default_factory=list)
     reach: float = field(init=False, default=0.0)
 
@@ -170,11 +175,13 @@ def advance(
     """
     world, now, pieces = _World(loose, others, gravity, ground, size), start, []
     world.watch(end - start)
-    for _ in range(MOST_EVENTS):
+    for turn in range(MOST_EVENTS):
         active, touches = world.active(now - start)
         if not active:
             break
         before = {one.number: (one.v, one.a) for one in active}
+        if turn == 0:
+            world.follow(touches, end - start)
         world.hit(touches)
         pressed = world.press(active, touches)
         for one in active:
@@ -193,6 +200,7 @@ def advance(
         moving = [one for one in active if not one.asleep]
         if not moving or now >= end:
             break
+        world.hold(active, touches, pressed)
         span = world.span(moving, touches, pressed, now - start, end - now)
         for one in moving:
             one.p, one.v = arc(one.p, one.v, one.a, span), along(one.v, one.a, span)
@@ -302,6 +310,42 @@ class _World:
                 for j, its in enumerate(other.shapes)
             ]
         return self._pairs[known]
+
+    def hold(self, active: list[Loose], touches: list[Touch], forces: list[float]) -> None:
+        """Keep who is pressed onto whom, and whether it stands there."""
+        for one in active:
+            one.held = {}
+        for touch, force in zip(touches, forces, strict=True):
+            if force > 0.0:
+                one, other, _ = touch.both
+                one.held[other.number] = stands = self._slides(touch) <= self.slow
+                if isinstance(other, Loose):
+                    other.held[one.number] = stands
+
+    def follow(self, touches: list[Touch], seconds: float) -> None:
+        """Let what was held by others follow where these go on otherwise than in the last tick, as far as it is held.
+
+        Many a way is gone in straight pieces, a tick each. What presses on makes up for such a bend within the tick.
+        """
+        moved = {other.number for other in self.others if other.v != NOWHERE}
+        for _ in range(MOST_FOLLOW):
+            for one, other, n in (touch.both for touch in touches):
+                for upper, lower, up in ((one, other, n), (other, one, along(NOWHERE, n, -1.0))):
+                    if lower.number in moved and self._follows(upper, lower, up, seconds):
+                        moved.add(upper.number)
+
+    def _follows(self, one: Loose | Other, other: Loose | Other, n: Vector, seconds: float) -> bool:
+        """Let one that is held by another go on with that, if it is held so much; whether it does."""
+        press, ways = -dot(self.gravity, n) * seconds, sub(one.v, other.v)
+        parts = dot(n, ways)
+        if not isinstance(one, Loose) or other.number not in one.held or press <= 0.0 or parts > press:
+            return False
+        slides = _level(ways, n)
+        if one.held[other.number] and math.sqrt(dot(slides, slides)) <= one.friction * (press - parts):
+            one.v = other.v
+        elif parts > 0.0:
+            one.v = along(one.v, n, -parts)
+        return True
 
     def hit(self, touches: list[Touch]) -> None:
         """Take out what closes in, along each normal; what slides the faster by that is held by friction.

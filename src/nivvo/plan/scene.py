@@ -206,6 +206,7 @@ class Scene:
             bounds=bounds,
             flat=self.frame.size == 2,
             up=self.frame.up if self.frame.vertical else np.zeros(3),
+            tick=1.0 / self.rate,
         )
 
     def arena(self, sampled: bool = True) -> Arena:

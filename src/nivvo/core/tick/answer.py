@@ -148,7 +148,7 @@ def answer(k, i, j, now, t):
         thrown = (place[0], place[1], v, place[3])
         slow = back < ans["least"]
         if not slow and ans["settles"] != 0.0:
-            slow = back < ans["settles"] * pressed(k, i, now, t, b, thrown) * now["dt"]
+            slow = back < ans["settles"] * pressed(k, i, now, t, b, thrown) * max(now["dt"], k.world[0]["tick"])
         if not slow or not (q["on"] < 0 or pressed(k, i, now, t, b, thrown) > 0.0):
             bounce(k, i, j, now, t, gap, thrown)
             return ON + held

@@ -57,7 +57,11 @@ def slide(k, i, now, p, v, late, h):
     w = along(r, n, -away)
     speed, pull = math.sqrt(dot(w, w)), vec(b["a"])
     acts = sub(vec(par["a"]) if same else pulled(k, i, now, late, p, along(u, w, 1.0), s), pull)
-    if gap > off or away > 1e-9 * speed + STANDS * skin:
+    parts = 1e-9 * speed + STANDS * skin
+    if b["moves"] != 0:
+        # Many a way is gone in straight pieces, a tick each: what presses on makes up for a bend of it within one.
+        parts += max(-dot(acts, n), 0.0) * max(float(now["dt"]), float(k.world[0]["tick"]))
+    if gap > off or away > parts:
         return OFF, p, v, acts, h
     bend = 0.0
     if speed > 0.0:

@@ -78,14 +78,14 @@ class Bodies:
         """Give a body an impulse (3,), mass times units/s, at a time (clock); nothing to what has no mass."""
         one = self.of.get(number)
         if one is not None:
-            one.v, one.asleep = _three(np.array(one.v) + impulse / one.mass), False
+            one.v, one.asleep, one.held = _three(np.array(one.v) + impulse / one.mass), False, {}
             self.pushed = time
 
     def moved(self, number: int, place: np.ndarray) -> None:
         """A body was put elsewhere from outside; what has a mass goes on from there, at rest."""
         one = self.of.get(number)
         if one is not None:
-            one.p, one.v, one.asleep = _three(place), pushing.NOWHERE, False
+            one.p, one.v, one.asleep, one.held = _three(place), pushing.NOWHERE, False, {}
 
     def restless(self, time: int) -> bool:
         """Whether a run should go on at a time (clock) for what still moves."""
