@@ -1,5 +1,6 @@
 """Blinks: where a shooter arrives, in rooms, on slopes and in corners: inside nothing, or refused."""
 
+import itertools
 import unittest
 
 import numpy as np
@@ -173,6 +174,31 @@ class Blink(unittest.TestCase):
         place, rows = arrived(run)
         self.assertTrue(rows[0]["detail"].startswith("to"))
         self.assertGreaterEqual(least(run, place), -1e-5)
+
+    def test_a_shot_that_flies_on_does_not_touch_who_has_come_to_it_until_clear_at_every_rate(self):
+        # He comes to where it goes through the sail; it is slow, and so long within his body. A wall sends it back.
+        bodies = (
+            "[target.sail]\nat = {at}\nshape.box = {sail}\ngroup = 'sails'\n"
+            "[obstacle.wall]\nat = {far}\nshape.box = {wall}\ngroup = 'walls'\n"
+        )
+        rule = (
+            "on.sails = { then = 'pass', blink = {} }\non.walls = { then = 'bounce', restitution = 1 }\n"
+            "on.shooters.damage = 1\nhits_owner = 'once clear'"
+        )
+        for view, rate in itertools.product(("side", "space"), (30, 144, 1000)):
+            flat = (lambda x: [x, 0]) if view == "side" else (lambda x: [x, 0, 0])
+            size = (lambda x: [x, 3]) if view == "side" else (lambda x: [x, 3, 3])
+            made_of = bodies.format(at=flat(4), sail=size(0.02), far=flat(9), wall=size(1))
+            head = f"world.view = '{view}'\ntick.rate = {rate}"
+            drill = made(made_of, launch="launch.speed = 6", view=head if view == "space" else "", rule=rule)
+            drill = drill.with_settings({"tick.rate": rate})
+            run = nivvo.fire(drill)
+            first = [row for row in run.rows("contacts") if row["projectile"] == "hook-1"]
+            # It touches him only where it has come back from the wall.
+            self.assertEqual([row["body"] for row in first], ["sail", "wall", "keeper"], (view, rate))
+            drill = drill.with_settings({"ability.hook.hits_owner": "always"})
+            first = [row["body"] for row in nivvo.fire(drill).rows("contacts") if row["projectile"] == "hook-1"]
+            self.assertEqual(first, ["sail", "keeper"], (view, rate))
 
     def test_who_blinks_and_what_is_pulled_keep_their_past(self):
         text = """nivvo = 1

@@ -237,6 +237,13 @@ class Arena:
         self.wake[self.wake != pool.AWAKE] = 0
         self.flight["clear"] = 0
 
+    def leave_out(self, row: int, body: int) -> None:
+        """Let a projectile not touch a body until clear of it, as far as there is room to know of one more."""
+        inside = self.flight[row]["inside"]
+        if body not in inside and (free := np.flatnonzero(inside < 0)).size:
+            inside[free[0]] = body
+            self.wake[row] = min(int(self.wake[row]), 0)
+
     def place_all(self, time: int) -> None:
         """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
         rows = np.flatnonzero(self.wake[: self.live] != pool.AWAKE)

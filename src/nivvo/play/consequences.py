@@ -373,10 +373,22 @@ class Consequences:
             if turns:
                 stage.players[stage.names[number]].turn(time, way)
             stage.move(number, time, _after(time, way, speed), goal, speed is None)
+            if speed is None:
+                self._among_own(number, goal, time)
         self.arrivals.clear()
         for body, (owner, effect) in sorted(self.pulls.items()):
             self._pulled(body, owner, effect, time)
         self.pulls.clear()
+
+    def _among_own(self, number: int, goal: np.ndarray, time: int) -> None:
+        """Let the shooter's own that are where he comes to (3,) not touch him until clear of him, as at a launch."""
+        session, stage, arena = self.session, self.session.stage, self.session.arena
+        arena.place_all(time)
+        for row, q in enumerate(arena.flight[: arena.live]):
+            ability, shooter = session.of_key(int(q["key"]))
+            own = stage.number[shooter] == number and session.scene.abilities[ability].hits_owner == "once clear"
+            if own and stage.gap_at(number, q["p"], goal, time) <= arena.params["radius"][q["param"]]:
+                arena.leave_out(row, number)
 
     def _pulled(self, body: int, owner: int, effect: Pull, time: int) -> None:
         """Let a body come to the shooter from a tick's start on."""
