@@ -2,6 +2,7 @@
 
 import itertools
 import math
+import os
 import tomllib
 import unittest
 
@@ -10,6 +11,7 @@ import numpy as np
 import nivvo
 from nivvo.errors import DrillError
 
+DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
 TEXT = """nivvo = 1
 {view}
 [tick]
@@ -177,3 +179,64 @@ def _with_taps(seed, taps):
     drill = made("on.rivet.then = 'pass'\nlaunch.scatter = 1.5", "launch.scatter = 1.5", speed=35, fast=45)
     rows = tomllib.loads(f"input = [{taps}]")["input"]
     return drill.with_settings({"world.seed": seed, "case.both.input": rows})
+
+
+FLIGHTS = ("", "drag.linear = 0.4", "sway = { across = 0.5, period = 0.5 }", "homing = { turn_rate = 180 }",
+           "thrust = { acceleration = 4, after = 0.1 }", "homing = { law = 'blend', gain = 3 }", "gravity_share = 0.2",
+           "orbit = { radius = 2, turn_rate = 150, lasts = 1 }")  # fmt: skip
+GROUNDS = ("'slide', friction = 0.1", "'bounce', restitution = 0.5, rests = 'rolls'", "'bounce', restitution = 0.8",
+           "'bounce', restitution = 0.3, rests = 'stays'")  # fmt: skip
+
+
+def crossing(seed):
+    """Two streams of shots that cross over the ground, under any force, in any step."""
+    rng = np.random.default_rng(seed)
+    y, up = (("up", 1.5), ("down", -1.5))[seed % 2]
+    lines = [f"nivvo = 1\nworld.y = '{y}'\n[tick]\nrate = {rng.choice([20, 60, 144])}"]
+    lines.append(f"motion = '{rng.choice(['exact', 'exact', 'semi-implicit', 'verlet'])}'")
+    for name, x, facing in (("flare", -3, "right"), ("rivet", 6, "left")):
+        lines += [
+            f"[shooter.{name}s]\nat = [{x}, {up}]\nfacing = '{facing}'",
+            f"[ability.{name}]\nshooter = '{name}s'\nfiring = {{ kind = 'auto', rate = 4, button = '{name}' }}",
+            f"launch = {{ speed = {rng.uniform(3, 12)}, elevation = {rng.uniform(-30, 60)} }}",
+            f"shape.ball = {rng.uniform(0.1, 0.4)}\nhits_owner = 'never'\nlimits.life = 3",
+            f"on.ground = {{ then = {rng.choice(GROUNDS)} }}\non.wisps.then = 'pass'",
+            *(f"on.{one}.then = 'pass'" for one in ("flare", "rivet")),
+            "on.shooters.then = 'ignore'" + (f"\nflight.{force}" if (force := str(rng.choice(FLIGHTS))) else ""),
+        ]
+    lines.append("[obstacle.deck]\nshape.half_space = 'up'\ngroup = 'ground'")
+    lines.append(f"[target.wisp]\nat = [2, {2 * up}]\ngroup = 'wisps'\n[case.c]\nlasts = 4\ninput = [")
+    lines.append("{ t = 0, press = 'flare' }, { t = 0.013, press = 'rivet' }, { t = 0.6, release = 'flare' },")
+    return nivvo.parse("\n".join([*lines, "{ t = 0.7, release = 'rivet' }]"]))
+
+
+class Forced(unittest.TestCase):
+    def test_under_any_force_off_and_along_the_ground_as_a_dense_search_of_their_paths_finds_them(self):
+        met, crossed = 0, 0
+        for seed in range(120) if DEEP else range(16, 29):
+            run = nivvo.fire(crossing(seed))
+            told = {}
+            for row in run.rows("meetings"):
+                told.setdefault(frozenset((row["projectile"], row["other"])), []).append(row["time"])
+            for one, other in itertools.combinations(run.ids.values(), 2):
+                p, q = run.flight(one), run.flight(other)
+                start, stop = max(p.t[0], q.t[0]), min(p.t[-1], q.t[-1])
+                if stop <= start:
+                    continue
+                times = np.unique(np.concatenate([np.linspace(start, stop, 2000), p.t, q.t]))
+                times = times[(times >= start) & (times <= stop)]
+                far = run.radius_of(run.key_of(one)) + run.radius_of(run.key_of(other))
+                gaps = np.linalg.norm(p.at(times)[0] - q.at(times)[0], axis=1) - far
+                said = told.get(frozenset((one, other)), [])
+                # They come to overlap for more than a graze: each such time is told, within a step of the search.
+                comes = times[1:][(gaps[1:] < -5e-3) & (gaps[:-1] >= -5e-3)]
+                if gaps[0] > 1e-3 and len(comes):
+                    crossed += 1
+                    self.assertTrue(
+                        any(0 <= comes[0] - time < 0.1 for time in said), (seed, one, other, comes[0], said)
+                    )
+                for time in said:
+                    met += 1
+                    off = np.linalg.norm(p.at(time)[0] - q.at(time)[0]) - far
+                    self.assertLess(abs(off), 4e-3, (seed, one, other, time))
+        self.assertGreater(min(met, crossed), 40)

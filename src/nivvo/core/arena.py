@@ -576,7 +576,7 @@ class Arena:
         As ``meetings.first_meeting`` tells; None if none do. Each: place (3,) and velocity (3,).
         """
         count = self.live
-        ways, found, ball = np.zeros((count, 11)), np.zeros(3), pool.zeros(1, pool.BODY)
+        ways, found, ball = np.zeros((count, 11)), np.zeros(15), pool.zeros(1, pool.BODY)
         ball["kind"] = BALL
         for k in range(3):
             ball[f"axis{k}"][0, k] = 1.0
@@ -584,10 +584,7 @@ class Arena:
         first_meeting(self._pool(now), late, sorts, whom, ball, pairs, ways, found, work=count * count // 200)
         if found[0] < 0.0:
             return None
-        states = []
-        for row in (int(found[0]), int(found[1])):
-            s, p, v, a = float(found[2]) - ways[row, 0], ways[row, 1:4], ways[row, 4:7], ways[row, 7:10]
-            states.append((p + v * s + a * (0.5 * s * s), v + a * s))
+        states = [(found[3:6], found[6:9]), (found[9:12], found[12:15])]
         return int(found[0]), int(found[1]), float(found[2]), states
 
     def _wait(self, row: int, time: float) -> None:

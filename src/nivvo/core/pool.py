@@ -341,13 +341,15 @@ WORLD = np.dtype(
         ("sampled", "i4"),
         ("sleeps", "i4"),
         ("veers", "i4"),
+        ("meets", "i4"),
         ("skin", "f8"),
         ("tick", "f8"),
     ]
 )
 """low, high: bounds. tick: seconds that one lasts by the rate, of which a part may be run alone. origin, per_cell,
 cells: the grid; last: within the last cell. sampled: keep a sample a tick. sleeps: whether projectiles may sleep.
-veers: how many bodies veer. skin: how near is on the surface."""
+veers: how many bodies veer. meets: whether projectiles may meet: then a tick stops where one is turned. skin: how near
+is on the surface."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}

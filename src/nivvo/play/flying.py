@@ -33,6 +33,7 @@ class Flying:
 
     def __init__(self, session: Session):
         self.session, self.reached, self._part, self._owed = session, None, (0, 0), False
+        self._turned: int | None = None
 
     def ahead(self, tick: int) -> None:
         """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
@@ -122,17 +123,22 @@ class Flying:
         session, meetings, skip = self.session, self.session.meetings, set()
         start, end = session.scene.ticks.edge(session.tick), session.scene.ticks.edge(session.tick + 1)
         after, last = start if self.reached is None else max(self.reached, start), end if until < 0 else time
-        while meetings.active and (found := meetings.first(after, self._origin(start), end, skip)):
-            if found[0] >= last:
+        while True:
+            found = meetings.first(after, self._origin(start), end, skip) if meetings.active else None
+            meets, self._turned = found is not None and found[0] < last, None
+            self._run_within(*((found[0], found[0]) if meets else (time, until)))
+            if self._turned is not None:
+                # One of them flies on otherwise than was reckoned with.
+                after = max(after, self._turned)
+                continue
+            if not meets:
                 break
-            self._run_within(found[0], found[0])
             same = meetings.first(after, self._origin(start), end, skip)
             # Else something has happened to one of them before.
             if same is not None and same[1] == found[1] and abs(same[0] - found[0]) <= SAME:
                 meetings.meet(same, self._origin(start), end)
                 skip.add(same[1])
                 after = same[0]
-        self._run_within(time, until)
 
     def _origin(self, start: int) -> int:
         """From when (clock) the engine counts in what it has begun of the present tick."""
@@ -174,7 +180,9 @@ class Flying:
             self._run(rows, until, session.minds)
             if session.arena.why != pool.HOLD:
                 break
-            session.held()
+            self._turned = session.held()
+            if self._turned is not None:
+                return True
         session.break_off()
         return session.arena.why == pool.DUE
 

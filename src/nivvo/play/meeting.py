@@ -35,7 +35,7 @@ class Meetings:
         self.active = bool(self.whom.any()) and not session.touches
         self.sorts = np.zeros(4, dtype=np.int64)
         if self.active:
-            session.arena.world["sleeps"] = 0
+            session.arena.world["sleeps"], session.arena.world["meets"] = 0, 1
 
     def known(self, param: int, rank: int) -> None:
         """Take note of whose a row of params is."""

@@ -6,9 +6,9 @@ import math
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
-from nivvo.core.flight import sway
+from nivvo.core.flight import SMOOTH, glide, kick, orbit, piece, scaled, steps_for, sway, through_ends
 from nivvo.core.forces import acceleration, next_change, stiffness
-from nivvo.core.pool import ALONE, EXACT, GUIDED, ORBITS, SWAYS, TO_OWNER
+from nivvo.core.pool import ALONE, BLEND, EXACT, GUIDED, ORBITS, REDIRECTED, SWAYS, TO_OWNER
 from nivvo.core.vec import along, dot, sub, vec
 
 FINE = 0.002
@@ -88,3 +88,87 @@ def unled(company):
     """The same company, of nobody whom it follows: a game turns the velocity once a tick, by itself."""
     c, u, b, since, _, born, way, pace = company
     return c, u, b, since, 0.0, born, way, pace
+
+
+@inner
+def orbits(k, i, par, age):
+    """Whether a projectile goes round its owner at an age."""
+    return par["shifts"] == ORBITS and age < (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS - EARLIER
+
+
+@inner
+def changes(k, i, par, age):
+    """At which age what acts on a projectile changes next."""
+    change = next_change(par, age + EARLIER)
+    if orbits(k, i, par, age):
+        change = min(change, (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS)
+    return change
+
+
+@inner
+def drifted(k, i, par, age, s, company):
+    """How far a projectile is beside its mean way and how fast that changes, at an age and ``s`` seconds later.
+
+    Or, round its owner, where it then is and how fast; and whether it is that.
+    """
+    g = k.guides[i]
+    if orbits(k, i, par, age):
+        p1, v1 = orbit(par, g, age + s, company)
+        return NOWHERE, NOWHERE, p1, v1, True
+    off, change, later, changed = NOWHERE, NOWHERE, NOWHERE, NOWHERE
+    for end in range(2 if par["shifts"] == SWAYS else 0):
+        off, change = later, changed
+        later, changed, _ = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
+    return off, change, later, changed, False
+
+
+@cold
+def mean(k, i, par, now, v, late):
+    """The velocity of a projectile's mean way, which is what it has in a game's own step, from all of its velocity."""
+    if k.world[0]["step"] == EXACT or par["shifts"] != SWAYS:
+        return v
+    g = k.guides[i]
+    return sub(v, sway(par, vec(g["across"]), vec(g["above"]), age_of(k, i, now, late))[1])
+
+
+@cold
+def flown(k, i, now, late, p, v, h, kept):
+    """Where what flies under forces in exact step is ``h`` s after a point in a tick, and how fast."""
+    par = k.params[int(k.flight[i]["param"])]
+    age, company, shifts = 0.0, ALONE, False
+    drift = (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        shifts = par["shifts"] != 0 and (kept != REDIRECTED or par["shifts"] == SWAYS)
+    if shifts:
+        drift = drifted(k, i, par, age, h, company)
+        if drift[4]:
+            return drift[2], drift[3]
+        p, v = sub(p, drift[0]), sub(v, drift[1])
+    p, v = glide(par, age, p, v, h, steps_for(par, v, h), 0 if shifts else SMOOTH, company, k.stages)
+    return along(p, drift[2], 1.0), along(v, drift[3], 1.0)
+
+
+@cold
+def in_step(k, i, now, late, p, v, kept):
+    """The velocity of the straight way of a projectile in the rest of a tick of a game's own step."""
+    par, step = k.params[int(k.flight[i]["param"])], int(k.world[0]["step"])
+    age, company, h = 0.0, ALONE, float(now["dt"]) - late
+    if kept == REDIRECTED or h <= 0.0:
+        return v
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+    a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
+    u, _ = piece(step, p, v, a, h, kick(par, age, p, v, a, h, company))
+    if GUIDED and par["shifts"] != 0:
+        drift = drifted(k, i, par, age, h, company)
+        u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
+    return u
+
+
+@inner
+def way_of(k, i, now, late, p, v, h, kept):
+    """Velocity and acceleration of the piece on which what is in the air flies ``h`` s on from a point in a tick."""
+    if k.world[0]["step"] != EXACT:
+        return in_step(k, i, now, late, p, v, kept), NOWHERE
+    return v, through_ends(p, v, flown(k, i, now, late, p, v, h, kept)[0], h)

@@ -13,16 +13,14 @@ from nivvo.core.flight import (
     calm,
     glide,
     kick,
-    orbit,
     path_length,
     piece,
     scaled,
     stepped,
     steps_for,
-    sway,
     through_ends,
 )
-from nivvo.core.forces import acceleration, next_change
+from nivvo.core.forces import acceleration
 from nivvo.core.grid import bin_layer
 from nivvo.core.pool import (
     A_STEP,
@@ -57,7 +55,6 @@ from nivvo.core.pool import (
     LIVE,
     MID,
     MOVING,
-    ORBITS,
     OWED,
     OWES,
     REDIRECTED,
@@ -77,7 +74,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.acting import EARLIER, age_of, company_of, unled
+from nivvo.core.tick.acting import changes, company_of, drifted, mean, unled
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
@@ -442,47 +439,6 @@ def seek(k, i, now, clock, again, keep, waiting):
     put(at["p"], arc(p, u, b, span))
     put(at["v"], v1)
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
-
-
-@inner
-def orbits(k, i, par, age):
-    """Whether a projectile goes round its owner at an age."""
-    return par["shifts"] == ORBITS and age < (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS - EARLIER
-
-
-@inner
-def changes(k, i, par, age):
-    """At which age what acts on a projectile changes next."""
-    change = next_change(par, age + EARLIER)
-    if orbits(k, i, par, age):
-        change = min(change, (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS)
-    return change
-
-
-@inner
-def drifted(k, i, par, age, s, company):
-    """How far a projectile is beside its mean way and how fast that changes, at an age and ``s`` seconds later.
-
-    Or, round its owner, where it then is and how fast; and whether it is that.
-    """
-    g = k.guides[i]
-    if orbits(k, i, par, age):
-        p1, v1 = orbit(par, g, age + s, company)
-        return NOWHERE, NOWHERE, p1, v1, True
-    off, change, later, changed = NOWHERE, NOWHERE, NOWHERE, NOWHERE
-    for end in range(2 if par["shifts"] == SWAYS else 0):
-        off, change = later, changed
-        later, changed, _ = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
-    return off, change, later, changed, False
-
-
-@cold
-def mean(k, i, par, now, v, late):
-    """The velocity of a projectile's mean way, which is what it has in a game's own step, from all of its velocity."""
-    if k.world[0]["step"] == EXACT or par["shifts"] != SWAYS:
-        return v
-    g = k.guides[i]
-    return sub(v, sway(par, vec(g["across"]), vec(g["above"]), age_of(k, i, now, late))[1])
 
 
 @inner

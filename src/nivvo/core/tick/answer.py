@@ -112,6 +112,9 @@ def answer(k, i, j, now, t):
         then, why = END, BY_INSIDE
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
     held, hurts = 0, float(ans["hurts"])
+    if k.world[0]["meets"] != 0 and then != END and then != PASS:
+        # Whom it meets from here on is another matter.
+        held = HELD
     ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
     q["touched"] += 1
     pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0
@@ -131,7 +134,7 @@ def answer(k, i, j, now, t):
             held = HELD
     if ans["holds"] != 0:
         far = hurts + float(par["radius"])
-        if hurts == math.inf or (hurts >= 0.0 and matters(k, place[0], far, float(ans["most"]))):
+        if held != 0 or hurts == math.inf or (hurts >= 0.0 and matters(k, place[0], far, float(ans["most"]))):
             held = HELD
         elif k.counters[OWED] == 0:
             k.counters[OWED] = k.counters[BEGAN] + 1
