@@ -126,6 +126,8 @@ def detail_of(event: np.void, body: str, run: Any) -> str:
         return f"no room at {run.ids.get(int(event['amount']), '')}" if event["code"] else "no room is left"
     if kind == pool.BACK:
         return f"{event['left']:g} {'life' if event['left'] == 1 else 'lives'} left"
+    if kind == pool.SLID:
+        return f"at {length_of(event['v']):.5g}"
     if kind == pool.SLOWED:
         return f"{length_of(event['v']):.5g}"
     if kind == pool.BOUNCED:

@@ -51,6 +51,7 @@ def told(run: Run) -> list[str]:
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
+            text += f" {event['detail']} {unit}/s" if event["detail"] else ""
         elif what == "blinked":
             text = f"{event['body']} blinks {event['detail']} {unit}"
             if not event["detail"].startswith("to"):
