@@ -21,6 +21,7 @@ from nivvo.core.tick.resting import ALONG_IT, slide
 from nivvo.core.vec import along, arc, dot, sub, vec
 
 MOST_TURNS = 6
+"""So often the time at which two meet under forces is made better: each time some hundred times."""
 
 OWN, OTHERS = 1, 2
 """Bits of ``whom``: projectiles of the same owner, of other owners."""

@@ -382,19 +382,19 @@ class _World:
         Where what presses rubs and so presses the more, without end, it is jammed: it stands there at once. (P.
         Painleve, Sur les lois du frottement de glissement, 1895: of a rigid body no force does that, an impulse does.)
         """
-        forces, jammed = self._forces(active, touches, set())
+        forces, jammed = self._forces(active, touches)
         if jammed:
             for k in [*jammed] * MOST_STOPS:
                 one, other, n = touches[k].both
                 _change(one, other, _level(sub(one.v, other.v), n), -1.0)
             self.hit(touches)
-            forces, jammed = self._forces(active, touches, set())
+            forces, jammed = self._forces(active, touches)
             if jammed:
-                forces, _ = self._forces(active, touches, {*range(len(touches))})
+                forces, _ = self._forces(active, touches, smooth=True)
         return forces
 
-    def _forces(self, active: list[Loose], touches: list[Touch], smooth: set[int]) -> tuple[list[float], list[int]]:
-        """What presses at each touch, and at which that grows without end; ``smooth``: at which nothing rubs."""
+    def _forces(self, active: list[Loose], touches: list[Touch], smooth=False) -> tuple[list[float], list[int]]:
+        """What presses at each touch, and at which that grows without end; smooth : nothing rubs."""
         forces = [0.0] * len(touches)
         rubs: list[Vector] = [NOWHERE] * len(touches)
         for one in active:
@@ -421,7 +421,7 @@ class _World:
                 self._add(one, other, n, force - forces[k])
                 change, most = max(change, abs(force - forces[k])), max(most, force)
                 forces[k] = force
-                if k in smooth:
+                if smooth:
                     continue
                 rub = self._rub(one, other, n, force, rubs[k], ease)
                 off = sub(rub, rubs[k])

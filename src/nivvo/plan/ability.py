@@ -23,8 +23,10 @@ SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
 
 LEAST_SPEED = 0.1
-MOST_SETTLES = 3.0
 """Metres a second along the normal below which it bounces no more."""
+
+MOST_SETTLES = 3.0
+"""Ticks of what presses it on, whose gain it is to have at least in a game's own step: no more is asked for."""
 
 ROLLING = 0.02
 """Share of what presses it on that slows what rolls, unless it is written."""
