@@ -81,6 +81,20 @@ class Paths(unittest.TestCase):
             before = path.t[k] + (path.t[k + 1] - path.t[k]) * (1 - 1e-9)
             np.testing.assert_allclose(path.at(before)[0], path.p[k + 1], atol=1e-6)
 
+    def test_the_apex_is_the_highest_place_however_long_the_ticks_and_whenever_it_begins_to_move(self):
+        for view, rate, drag, speed in itertools.product(VIEWS, (3, 8), ("", "flight.drag.linear = 0.3"), (1.0, 9.0)):
+            for first in ("same tick", "next tick"):
+                drill = yard(view, drag=drag).with_settings(
+                    {"tick.rate": rate, "tick.first_move": first, "ability.pot.launch.speed": speed}
+                )
+                run = nivvo.fire(drill)
+                path, frame = run.flight("pot-1"), run.scene.frame
+                every = np.linspace(path.t[0], path.t[-1], 40001)
+                highest = frame.height(path.at(every)[0] - path.p[0]).max()
+                apex = run.rows("projectiles")[0]["apex"]
+                self.assertAlmostEqual(apex, highest, delta=1e-6, msg=f"{view} {rate} {drag} {speed} {first}")
+                self.assertGreaterEqual(apex, highest - 1e-12)
+
     def test_the_reach_that_ends_it_is_what_the_path_says_after_bounces_and_slides_too(self):
         answers = (", rests = 'rolls'", ", bounces = 2, least_speed = 0", "")
         flights = ("", "flight.drag.square = 0.02", "flight.thrust = { acceleration = 2, after = 0.2 }")

@@ -143,33 +143,29 @@ class Path(Tabled):
 
     def apex(self, frame: Frame, until: float = np.inf) -> float:
         """Greatest height (units) above its start up to a time (s)."""
-        times = np.append(self.t[self.t <= until], min(until, self.t[-1]))
-        heights = frame.height(self.at(times)[0] - self.p[0])
-        best, k = float(heights.max()), int(heights.argmax())
+        heights, last = frame.height(self.p - self.p[0]), min(until, float(self.t[-1]))
+        best = float(max(heights[self.t <= last].max(), frame.height(self.at(last)[0] - self.p[0])))
         if self.air is None:
             return best
-        if self._smooth:
-            crests = [time for time in self._crests(frame, int(np.searchsorted(self.t, times[k]))) if time <= until]
-            return max([best, *(float(frame.height(self.at(time)[0] - self.p[0])) for time in crests)])
-        # Between the records around the highest, halve where it stops to rise.
-        low, high = float(times[max(k - 1, 0)]), float(times[min(k + 1, len(times) - 1)])
-        rises = self._rises(frame)
-        for _ in range(52):
-            middle = 0.5 * (low + high)
-            low, high = (middle, high) if rises(middle) else (low, middle)
-        return max(best, float(frame.height(self.at(low)[0] - self.p[0])))
+        # Where it rises from a record and comes down to the next; what cannot be higher than that is passed over.
+        rise, fall = frame.height(self.v[:-1]), frame.height(self.came[1:])
+        most = heights[:-1] + (rise - fall) * np.diff(self.t)
+        tops = (rise > 0.0) & (fall < 0.0) & (self.t[:-1] >= self.moves_at) & (self.t[:-1] < last)
+        for k in np.flatnonzero(tops & (most > best)).tolist():
+            if most[k] > best:
+                best = max(best, self._crest(frame, k, last))
+        return best
 
-    def _crests(self, frame: Frame, k: int) -> list[float]:
-        """When its cubics before and after record ``k`` neither rise nor fall."""
-        found: list[float] = []
-        for i in (i for i in (k - 1, k) if 0 <= i < len(self.t) - 1 and self.t[i] >= self.moves_at):
-            h = float(self.t[i + 1] - self.t[i])
-            rise, v0, v1 = (float(dot(x, frame.up)) for x in (self.p[i + 1] - self.p[i], self.v[i], self.came[i + 1]))
-            a, b, c = 3.0 * (h * (v0 + v1) - 2.0 * rise), 2.0 * (3.0 * rise - h * (2.0 * v0 + v1)), h * v0
-            root = 0.5 * (b + math.copysign(math.sqrt(max(b * b - 4.0 * a * c, 0.0)), b))
-            shares = [top / under for top, under in ((-root, a), (-c, root)) if under != 0.0]
-            found += [float(self.t[i]) + h * s for s in shares if 0.0 < s < 1.0]
-        return found
+    def _crest(self, frame: Frame, k: int, last: float) -> float:
+        """The greatest height above its start from record ``k`` to the next, up to a time (s)."""
+        low, high = float(self.t[k]), min(float(self.t[k + 1]), last)
+        if self.a is not None:
+            low = min(low - float(frame.height(self.v[k]) / frame.height(self.a)), high)
+        else:
+            for _ in range(52):
+                middle = 0.5 * (low + high)
+                low, high = (middle, high) if frame.height(self.at(middle)[1]) > 0.0 else (low, middle)
+        return float(frame.height(self.at(low)[0] - self.p[0]))
 
     def pieces(self, start: float, stop: float) -> list[Piece]:
         """The path from ``start`` to ``stop`` (s) in pieces that are smooth."""
@@ -241,13 +237,6 @@ class Path(Tabled):
             return tuple(map(float, p + gone)), tuple(map(float, u))
 
         return state
-
-    def _rises(self, frame: Frame) -> Callable[[float], bool]:
-        """Whether it goes up at a time."""
-        if self.a is None or len(self.thrown):
-            return lambda time: float(dot(self.at(time)[1], frame.up)) > 0.0
-        speed, pull, start = float(dot(self.v[0], frame.up)), float(dot(self.a, frame.up)), self.moves_at
-        return lambda time: speed + pull * max(time - start, 0.0) > 0.0
 
     def length(self) -> float:
         """Length of the whole path (units)."""
