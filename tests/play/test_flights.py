@@ -321,7 +321,7 @@ class Others(unittest.TestCase):
         np.testing.assert_allclose(left.p, path.p * [-1, 1, 1], atol=1e-12)
 
     def test_a_lamp_goes_round_from_the_first_on_at_no_speed_of_its_launch(self):
-        orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.reach = 7"
+        orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.reach = 7\nheading.follows = 'launch'"
         times = []
         for rate, speed in itertools.product((20, 60, 144), (1, 30)):
             more = f"tick.rate = {rate}\n[shooter.keeper]\nmove.velocity = [0.5, 0.2]"
@@ -332,6 +332,10 @@ class Others(unittest.TestCase):
             self.assertAlmostEqual(path.length(), 7.0, delta=2e-3)
             radius = float(np.linalg.norm(path.p[0]))
             np.testing.assert_allclose(path.v[0], [0.5, 0.2 + radius * math.radians(200), 0], atol=1e-9)
+            # Its launch points ahead all the same: what keeps that heading, and what a plain parabola would show.
+            np.testing.assert_allclose(run.path("tern-1")["heading_direction"], 0.0, atol=1e-12)
+            dots = nivvo.plain_preview(drill).points
+            self.assertGreater(dots[-1][0], dots[0][0])
         self.assertLess(max(times) - min(times), 5e-4)
 
     def test_a_press_lets_it_go_from_its_orbit(self):

@@ -191,12 +191,13 @@ GROUNDS = ("'slide', friction = 0.1", "'bounce', restitution = 0.5, rests = 'rol
 def crossing(seed):
     """Two streams of shots that cross over the ground, under any force, in any step."""
     rng = np.random.default_rng(seed)
-    y, up = (("up", 1.5), ("down", -1.5))[seed % 2]
-    lines = [f"nivvo = 1\nworld.y = '{y}'\n[tick]\nrate = {rng.choice([20, 60, 144])}"]
+    view, up = (("y = 'up'", [1.5]), ("y = 'down'", [-1.5]), ("view = 'space'", [0, 1.5]))[seed % 3]
+    lines = [f"nivvo = 1\nworld.{view}\n[tick]\nrate = {rng.choice([20, 60, 144])}"]
     lines.append(f"motion = '{rng.choice(['exact', 'exact', 'semi-implicit', 'verlet'])}'")
-    for name, x, facing in (("flare", -3, "right"), ("rivet", 6, "left")):
+    ways = (0, 180) if len(up) == 2 else ("'right'", "'left'")
+    for name, x, facing in (("flare", -3, ways[0]), ("rivet", 6, ways[1])):
         lines += [
-            f"[shooter.{name}s]\nat = [{x}, {up}]\nfacing = '{facing}'",
+            f"[shooter.{name}s]\nat = {[x, *up]}\nfacing = {facing}",
             f"[ability.{name}]\nshooter = '{name}s'\nfiring = {{ kind = 'auto', rate = 4, button = '{name}' }}",
             f"launch = {{ speed = {rng.uniform(3, 12)}, elevation = {rng.uniform(-30, 60)} }}",
             f"shape.ball = {rng.uniform(0.1, 0.4)}\nhits_owner = 'never'\nlimits.life = 3",
@@ -205,7 +206,7 @@ def crossing(seed):
             "on.shooters.then = 'ignore'" + (f"\nflight.{force}" if (force := str(rng.choice(FLIGHTS))) else ""),
         ]
     lines.append("[obstacle.deck]\nshape.half_space = 'up'\ngroup = 'ground'")
-    lines.append(f"[target.wisp]\nat = [2, {2 * up}]\ngroup = 'wisps'\n[case.c]\nlasts = 4\ninput = [")
+    lines.append(f"[target.wisp]\nat = {[2, *up[:-1], 2 * up[-1]]}\ngroup = 'wisps'\n[case.c]\nlasts = 4\ninput = [")
     lines.append("{ t = 0, press = 'flare' }, { t = 0.013, press = 'rivet' }, { t = 0.6, release = 'flare' },")
     return nivvo.parse("\n".join([*lines, "{ t = 0.7, release = 'rivet' }]"]))
 

@@ -268,6 +268,26 @@ class Driven(unittest.TestCase):
                 self.assertAlmostEqual(float(path.v[k][:2] @ way), u, delta=1e-5)
             self.assertEqual(len(said(run, "came to rest")), int(start + stops < 4.0), tilt)
 
+    def test_down_a_slope_through_the_air_in_every_view(self):
+        c, mu = 0.6, 0.2
+        for view, degrees, motion in itertools.product(("up", "down", "space"), (0, -15, 10), ("exact", "verlet")):
+            turn, sign = math.radians(degrees), -1 if view == "down" else 1
+            up = [0] if view == "space" else []
+            normal = [-math.sin(turn), *up, sign * math.cos(turn)]
+            deck = f"[obstacle.deck]\nat = {[0, *up, -1.0 * sign]}\nshape.half_space = {normal}\n"
+            head = f"tick.motion = '{motion}'\nworld.{'view' if up else 'y'} = '{view}'"
+            launch = f"launch = {{ speed = 9, elevation = {degrees - 25} }}\nflight.drag.linear = {c}"
+            run, path = path_of(made(f"then = 'slide', friction = {mu}", deck, launch=launch, life=2, view=head))
+            (start,) = said(run, "goes along")
+            first, last = np.searchsorted(path.t, start, side="right") - 1, np.searchsorted(path.t, 0.8)
+            u, after, acts = (
+                np.linalg.norm(path.v[first]),
+                path.t[last] - start,
+                -G * (math.sin(turn) + mu * math.cos(turn)),
+            )
+            gone = (u - acts / c) * (1 - math.exp(-c * after)) / c + acts / c * after
+            self.assertAlmostEqual(np.linalg.norm(path.p[last] - path.p[first]), gone, delta=2e-6 * gone, msg=f"{view}")
+
     def test_along_a_wall_that_comes_nearer_it_is_as_in_wind_toward_a_wall_that_stands(self):
         for seed in range(6):
             rng = np.random.default_rng(seed)

@@ -149,11 +149,10 @@ GUIDE = np.dtype(
     ]
 )
 """What a guided projectile goes by, a row beside each of FLIGHT. left: where it left from. way: unit vector of its
-launch; across, above:
-unit vectors that it sways along, or between which it orbits, and lift: where the middle of that is beside its
-owner. aimed: the point it was aimed at. pace: speed of its launch. radius: from where an orbit began. body: whom it
-follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks for one next
-(clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
+launch; across, above: unit vectors that it sways along, or between which it orbits, and lift: where the middle of that
+is beside its owner. aimed: the point it was aimed at. pace: speed of its launch. radius: from where an orbit began.
+body: whom it follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks for
+one next (clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
 
 ANSWERS = np.dtype(
     [

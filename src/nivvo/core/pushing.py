@@ -31,9 +31,6 @@ GROWS, MOST_STOPS = 1.1, 16
 """By how much a force that grows without end is larger after all rounds than after half of them; so often what jams is
 stopped at each touch in turn."""
 
-MOST_FOLLOW = 4
-"""So many that lie on one another follow what the lowest lies on."""
-
 SKIN = 1e-9
 """Of the scene's size: how near counts as touching."""
 
@@ -328,7 +325,9 @@ class _World:
         Many a way is gone in straight pieces, a tick each. What presses on makes up for such a bend within the tick.
         """
         moved = {other.number for other in self.others if other.v != NOWHERE}
-        for _ in range(MOST_FOLLOW):
+        count = -1
+        while count != len(moved):
+            count = len(moved)
             for one, other, n in (touch.both for touch in touches):
                 for upper, lower, up in ((one, other, n), (other, one, along(NOWHERE, n, -1.0))):
                     if lower.number in moved and self._follows(upper, lower, up, seconds):

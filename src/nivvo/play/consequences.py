@@ -384,10 +384,12 @@ class Consequences:
         """Let the shooter's own that are where he comes to (3,) not touch him until clear of him, as at a launch."""
         session, stage, arena = self.session, self.session.stage, self.session.arena
         arena.place_all(time)
-        for row, q in enumerate(arena.flight[: arena.live]):
-            ability, shooter = session.of_key(int(q["key"]))
+        flight = arena.flight[: arena.live]
+        radii, off = arena.params["radius"][flight["param"]], flight["p"] - goal
+        for row in np.flatnonzero(dot(off, off) <= (stage.reach(number) + radii) ** 2).tolist():
+            ability, shooter = session.of_key(int(flight["key"][row]))
             own = stage.number[shooter] == number and session.scene.abilities[ability].hits_owner == "once clear"
-            if own and stage.gap_at(number, q["p"], goal, time) <= arena.params["radius"][q["param"]]:
+            if own and stage.gap_at(number, flight["p"][row], goal, time) <= radii[row]:
                 arena.leave_out(row, number)
 
     def _pulled(self, body: int, owner: int, effect: Pull, time: int) -> None:

@@ -9,11 +9,11 @@ from nivvo.plan.ability import Heading
 from nivvo.record.path import Path
 
 
-def headings(frame: Frame, heading: Heading, path: Path) -> np.ndarray:
-    """Unit vectors (n, 3) along which a projectile points at each record of its path."""
+def headings(frame: Frame, heading: Heading, path: Path, launch: np.ndarray) -> np.ndarray:
+    """Unit vectors (n, 3) along which a projectile points at each record of its path, after a ``launch`` (3,)."""
     if heading.follows == "velocity":
         return unit(path.v)
-    first = unit(path.v[0])
+    first = unit(launch)
     if heading.follows == "launch":
         return np.repeat(first[None], len(path.t), axis=0)
     age = np.maximum(path.t - path.moves_at, 0.0)
@@ -21,9 +21,9 @@ def headings(frame: Frame, heading: Heading, path: Path) -> np.ndarray:
     return turned if frame.size == 2 else frame.raised(turned, float(frame.elevation(first)))
 
 
-def pointing(frame: Frame, heading: Heading, path: Path) -> dict[str, np.ndarray]:
+def pointing(frame: Frame, heading: Heading, path: Path, launch: np.ndarray) -> dict[str, np.ndarray]:
     """Columns of a path: direction and elevation of the heading, its error against the velocity, the model's turn."""
-    points, moving = headings(frame, heading, path), unit(path.v)
+    points, moving = headings(frame, heading, path, launch), unit(path.v)
     d, s = points - moving, points + moving
     error = np.degrees(2.0 * np.arctan2(np.sqrt((d * d).sum(axis=1)), np.sqrt((s * s).sum(axis=1))))
     columns = {"heading_direction": frame.direction_of(points)}

@@ -171,15 +171,15 @@ def plain_preview(
     run = _flown(drill, case, ability, shooter, cursor, at, "moving")
     if run.refused:
         raise CallError(f"there is no flight to compare with: {run.refused[0].refused}")
-    shot, path = run.fired[0], run.flight(next(iter(run.ids.values())))
-    scene = run.scene
+    shot, first = run.fired[0], next(iter(run.ids.values()))
+    scene, path, launch = run.scene, run.flight(first), run.launch_of(first)
     a = scene.abilities[shot.ability].flight.a
     start, stop = float(path.t[0]), float(path.t[-1])
     times = np.unique(np.concatenate([path.t, np.linspace(start, stop, 400)]))
 
     def plain(t) -> np.ndarray:
         age = np.asarray(t - start)[..., None]
-        return path.p[0] + path.v[0] * age + a * (0.5 * age * age)
+        return path.p[0] + launch * age + a * (0.5 * age * age)
 
     stage, radius = run.stage, shot.radius
     covered, here = stop, plain(times)

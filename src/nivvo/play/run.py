@@ -107,6 +107,17 @@ class Run:
         return {int(row["key"]): self.launched[row["shot"]] for row in self.record.births}
 
     @checked
+    def launch_of(self, projectile: str) -> np.ndarray:
+        """The velocity (3,), units/s, of a projectile's launch: what goes round its shooter begins with another.
+
+        Raises CallError.
+        """
+        key = self.key_of(projectile)
+        shot, born = self.by_key[key], self.record.places[key]
+        first = int(np.searchsorted(self.record.births["shot"], self.record.births["shot"][born]))
+        return shot.sent[born - first].velocity
+
+    @checked
     def rows(self, table: str) -> list[dict[str, Any]]:
         """A table as a list of rows, without pandas. Raises CallError for an unknown table."""
         if table not in TABLES:
@@ -262,7 +273,8 @@ class Run:
             data[axis] = path.p[:, k]
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
-        return data | pointing(self.scene.frame, self.ability_of(self.key_of(projectile)).heading, path)
+        heading = self.ability_of(self.key_of(projectile)).heading
+        return data | pointing(self.scene.frame, heading, path, self.launch_of(projectile))
 
     @property
     def paths(self) -> pd.DataFrame:

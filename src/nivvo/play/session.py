@@ -567,12 +567,14 @@ class Session:
 
     def held(self) -> int | None:
         """Do what follows at the moment at which the engine holds; when that is (clock), if it matters who meets."""
-        event = self.arena.events[int(self.arena.counters[pool.BEGAN])]
-        when = int(event["start"]) + int(event["after"] * clock.UNITS)
+        when = None
+        if self.meetings.active:
+            event = self.arena.events[int(self.arena.counters[pool.BEGAN])]
+            when = int(event["start"]) + int(event["after"] * clock.UNITS)
         self.break_off()
         self.consequences.held()
         self.deciding.look()
-        return when if self.meetings.active else None
+        return when
 
     def of_key(self, key: int) -> tuple[str, str]:
         """The ability and the shooter that a projectile is of."""

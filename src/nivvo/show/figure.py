@@ -414,7 +414,8 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
         muzzle = flat(path.p[0], view.across, view.upward)
         muzzles.append(muzzle)
         if few:
-            ahead = path.v[0] / max(float(np.sqrt(path.v[0] @ path.v[0])), 1e-300)
+            launch = run.launch_of(name)
+            ahead = launch / max(float(np.sqrt(launch @ launch)), 1e-300)
             tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
             if shot.aim_point is not None:
                 tip = flat(shot.aim_point, view.across, view.upward)

@@ -387,8 +387,8 @@ class Answer(OnBody):
     least_speed: NotNegative | None = Field(
         None,
         description="bounce: thrown back slower than this along the normal of what it is pressed onto, it bounces no "
-        "more and rests, units/s; default: 0.1 m/s, in a game's own step at least what it gains in a tick by what "
-        "presses it on, times restitution / (1 - restitution), at most three times",
+        "more and rests, units/s; default: 0.1 m/s; in a game's own step more where a tick gives more back: what it "
+        "gains in one, times restitution / (1 - restitution) or 3, the less of both",
     )
     pierces: Annotated[int, Field(ge=1, le=1_000_000)] | None = Field(
         None, description="pass: through at most so many bodies; the next ends it; default: any number"

@@ -136,17 +136,31 @@ def flown(k, i, now, late, p, v, h, kept):
     """Where what flies under forces in exact step is ``h`` s after a point in a tick, and how fast."""
     par = k.params[int(k.flight[i]["param"])]
     age, company, shifts = 0.0, ALONE, False
-    drift = (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
     if GUIDED and par["careful"] != 0:
         age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
         shifts = par["shifts"] != 0 and (kept != REDIRECTED or par["shifts"] == SWAYS)
-    if shifts:
-        drift = drifted(k, i, par, age, h, company)
-        if drift[4]:
-            return drift[2], drift[3]
+    return swept(k, i, age, (p, v), h, steps_for(par, v, h), shifts, company)
+
+
+@inner
+def swept(k, i, age, state, s, count, shifts, company):
+    """Place and velocity ``s`` s after an age, in ``count`` steps: of its mean way, and beside that as it then is."""
+    par = k.params[int(k.flight[i]["param"])]
+    (p, v), most, drift = state, SMOOTH, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    if GUIDED and shifts:
+        drift, most = drifted(k, i, par, age, s, company), 0
         p, v = sub(p, drift[0]), sub(v, drift[1])
-    p, v = glide(par, age, p, v, h, steps_for(par, v, h), 0 if shifts else SMOOTH, company, k.stages)
-    return along(p, drift[2], 1.0), along(v, drift[3], 1.0)
+    if not drift[4]:
+        p, v = glide(par, age, p, v, s, count, most, company, k.stages)
+    if GUIDED and shifts:
+        p, v = (drift[2], drift[3]) if drift[4] else (along(p, drift[2], 1.0), along(v, drift[3], 1.0))
+    return p, v
+
+
+@inner
+def beside(u, p, drift, h):
+    """The velocity of the straight way of ``h`` s from ``p``: ``u``, that of the mean way, and the drift from that."""
+    return scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
 
 
 @cold
@@ -161,8 +175,7 @@ def in_step(k, i, now, late, p, v, kept):
     a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
     u, _ = piece(step, p, v, a, h, kick(par, age, p, v, a, h, company))
     if GUIDED and par["shifts"] != 0:
-        drift = drifted(k, i, par, age, h, company)
-        u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
+        u = beside(u, p, drifted(k, i, par, age, h, company), h)
     return u
 
 

@@ -11,7 +11,6 @@ from nivvo.core.flight import (
     SMOOTH,
     box_of_arc,
     calm,
-    glide,
     kick,
     path_length,
     piece,
@@ -74,7 +73,7 @@ from nivvo.core.pool import (
 )
 from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.acting import changes, company_of, drifted, mean, unled
+from nivvo.core.tick.acting import beside, changes, company_of, drifted, mean, swept, unled
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
@@ -342,14 +341,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 m = steps_for(par, v, s)
             if GUIDED and par["careful"] != 0:
                 s = min(s, changes(k, i, par, age) - age)
-            p1, v1, most = p, v, SMOOTH
-            if GUIDED and shifts:
-                drift, most = drifted(k, i, par, age, s, company), 0
-                p1, v1 = sub(p, drift[0]), sub(v, drift[1])
-            if not drift[4]:
-                p1, v1 = glide(par, age, p1, v1, s, m, most, company, k.stages)
-            if GUIDED and shifts:
-                p1, v1 = (drift[2], drift[3]) if drift[4] else (along(p1, drift[2], 1.0), along(v1, drift[3], 1.0))
+            p1, v1 = swept(k, i, age, (p, v), s, m, shifts, company)
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
             put(at["v"], v1)
@@ -358,7 +350,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             u, b = piece(step, p, v, a, h, kicked)
             if GUIDED and shifts:
                 drift = drifted(k, i, par, age, h, company)
-                u = scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
+                u = beside(u, p, drift, h)
         way = (p, u, b)
         span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
         if GUIDED and slides and why == 0 and s < rest:
