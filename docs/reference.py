@@ -22,8 +22,15 @@ def text() -> str:
     tables: dict[str, list] = {}
     for one in (*keys(), *of_a_number()):
         tables.setdefault(one.key.rpartition(".")[0], []).append(one)
+    same = {table: tuple((one.key.rpartition(".")[2], *one[1:4]) for one in rows) for table, rows in tables.items()}
+    known: dict[tuple, str] = {}
+    for table in sorted(tables, key=lambda table: not table.startswith("obstacle")):
+        known.setdefault(same[table], table)
     for table, rows in tables.items():
         lines += ["", f"## {TITLES.get(table, table)}", ""]
+        if (first := known[same[table]]) != table:
+            lines.append(f"As [{first}](#{first.lower().replace('.', '')}).")
+            continue
         lines += ["| key | takes | default | meaning | a line |", "|---|---|---|---|---|"]
         for one in rows:
             line = one.example and f"`{one.example}`"

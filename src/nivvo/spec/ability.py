@@ -28,7 +28,7 @@ Elevation = Annotated[float, Field(ge=-90, le=90)]
 
 
 class Heat(Table):
-    """What shooting warms, and how it cooling: at 1 it is too hot."""
+    """What shooting warms, and how it cools: at 1 it is too hot."""
 
     per_shot: Annotated[float, Field(gt=0, le=1)] = Field(description="what each shot adds")
     cooling: Annotated[float, Field(ge=1e-4, le=1e6)] = Field(description="what goes each second")
@@ -46,7 +46,7 @@ class Firing(Table):
         description="single: one press, one shot; auto: shots while held; burst: several a press; charge: hold, "
         "release fires; ready: a press shows the aim, a second fires",
     )
-    button: Name = "fire"
+    button: Name = Field("fire", description="what is pressed for it; several abilities may share one")
     interval: Seconds | None = Field(None, description="auto, burst: between two shots; auto: or rate")
     rate: Annotated[float, Field(ge=1e-4, le=1_000_000)] | None = Field(
         None, description="auto: shots a second; or interval"

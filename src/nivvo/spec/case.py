@@ -17,8 +17,8 @@ class Input(Table):
     """One row of a track of inputs: what changes at a time."""
 
     t: Seconds = Field(description='seconds from the start, or "90 ticks"')
-    press: Name | None = None
-    release: Name | None = None
+    press: Name | None = Field(None, description="the button that goes down, until it is released")
+    release: Name | None = Field(None, description="the button that goes up")
     tap: Name | None = Field(None, description="press and release at once")
     hold: Name | None = Field(None, description="press, and release once it was held so long")
     held: Seconds | None = Field(None, description="hold: for how long")
@@ -138,9 +138,9 @@ class Check(Table):
     of: Whose | None = Field(
         None, description='an ability, or a shot or projectile by its name, as "flare-2"; of some measures: a body'
     )
-    equals: Number | None = None
-    at_least: Number | None = None
-    at_most: Number | None = None
+    equals: Number | None = Field(None, description="of measure: what it must be, to within")
+    at_least: Number | None = Field(None, description="of measure, happens: no less than that")
+    at_most: Number | None = Field(None, description="of measure, happens: no more than that")
 
     @model_validator(mode="after")
     def _one_verb(self) -> Any:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Iterator
 from functools import cache
 from typing import NamedTuple
@@ -235,7 +236,7 @@ def _example(made: dict, key: str, entry: dict) -> str:
         elif kind in ("number", "integer"):
             low = one.get("exclusiveMinimum", one.get("minimum", 0))
             most = one.get("maximum", one.get("exclusiveMaximum", 9))
-            value = f"{max(low if abs(low) < 1e11 else 0, 0) + 1:g}" if most > 1 else "0.5"
+            value = f"{math.floor(max(low if abs(low) < 1e11 else 0, 0)) + 1}" if most > 1 else "0.5"
         elif kind == "boolean":
             value = "false" if entry.get("default") is True else "true"
         elif kind == "string" and "tick" not in one.get("pattern", ""):

@@ -388,7 +388,7 @@ class Walk(Table):
 class Eye(Table):
     """Where a shooter sees from, in its own frame, from its place."""
 
-    forward: Number = 0.0
+    forward: Number = Field(0.0, description="ahead")
     right: Number = Field(0.0, description="not in side view")
     up: Number = Field(0.0, description="not in a flat top view")
 
@@ -427,7 +427,7 @@ class Shooter(Table):
     facing_count: Literal[2, 4, 8] | None = Field(
         None, description="how many ways it can face; default: side 2, else any; halfway between two: the even one"
     )
-    group: Name = "shooters"
+    group: Name = Field("shooters", description="what abilities name it by, as on.shooters; several bodies share one")
     health: Positive | None = Field(None, description="without it, it cannot be put out")
     lives: Annotated[int, Field(ge=1, le=1000)] = Field(
         1, description="how often it can be put out: before the last it comes back to its place, with all its health"
@@ -485,7 +485,7 @@ class Obstacle(Table):
     parts: Annotated[list[Part], Field(min_length=1, max_length=1000)] | None = Field(
         None, description="in place of shape: several that are one body"
     )
-    group: Name = "obstacles"
+    group: Name = Field("obstacles", description="what abilities name it by, as on.obstacles; several bodies share one")
     mass: Positive | None = Field(
         None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
     )
@@ -591,7 +591,7 @@ class Target(Table):
         description="in place of shape: several that are one body with one health; the first is aimed at and followed, "
         "and each whose group is another than the body's, by those who seek that group",
     )
-    group: Name = "targets"
+    group: Name = Field("targets", description="what abilities name it by, as on.targets; several bodies share one")
     health: Positive | None = Field(None, description="without it, it only counts damage")
     mass: Positive | None = Field(
         None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"

@@ -30,6 +30,7 @@ def schema() -> dict[str, Any]:
         table.pop("title", None)
         for entry in table.get("properties", {}).values():
             entry.pop("title", None)
-    made["properties"]["use"] = {"anyOf": [made["properties"]["use"], {"type": "string"}]}
+    use = made["properties"]["use"]
+    made["properties"]["use"] = {"anyOf": [use, {"type": "string"}], "description": use["description"]}
     made["required"] = ["nivvo", "ability"]
     return made
