@@ -74,16 +74,23 @@ class Health(unittest.TestCase):
             bodies = row_of_wisps(1, extra=f"soaks = {soaks}\narmour = {armour}")
             found = damage_of(nivvo.fire(made("on.targets.damage = 40", bodies)))
             self.assertEqual(found.get("w0"), expected)
-        heals = made(
+        healing = lambda bodies: made(  # noqa: E731
             "on.targets = { heals = 30 }\n[ability.hurt]\nlaunch.speed = 40\nflight.gravity_share = 0\n"
             "firing.button = 'hurt'\non.targets.damage = 50",
-            row_of_wisps(1),
+            bodies,
             case="input = [{ t = 0, tap = 'hurt' }, { t = 1, tap = 'fire' }, { t = 2, tap = 'fire' }]",
         )
-        run = nivvo.fire(heals)
+        run = nivvo.fire(healing(row_of_wisps(1)))
         self.assertEqual(
-            [(row["before"], row["after"]) for row in run.rows("effects")], [(100, 50), (50, 80), (80, 100)]
+            [(row["effect"], row["amount"], row["before"], row["after"]) for row in run.rows("effects")],
+            [("damage", 50, 100, 50), ("healing", 30, 50, 80), ("healing", 20, 80, 100)],
         )
+        # What was healed was dealt all the same; who has no health has none to get.
+        target = run.rows("targets")[0]
+        self.assertEqual((target["damage"], target["health_left"]), (50, 100))
+        self.assertEqual([nivvo.measure(run, name, "w0")[0] for name in ("damage", "health")], [50, 100])
+        run = nivvo.fire(healing("[target.w0]\nat = [10, 0]\n"))
+        self.assertEqual([row["effect"] for row in run.rows("effects")], ["damage"])
 
 
 class Blast(unittest.TestCase):

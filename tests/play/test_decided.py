@@ -72,7 +72,9 @@ class Lives(unittest.TestCase):
     def test_who_is_out_for_good_fires_no_more(self):
         both = taps("throw", 0) + ", " + taps("fire", 1, 2)
         self.assertEqual(len(events(nivvo.fire(made(input=both)), "fired")), 1)
-        self.assertEqual(len(events(nivvo.fire(made(lives="lives = 2", input=both)), "fired")), 3)
+        run = nivvo.fire(made(lives="lives = 2", input=both))
+        self.assertEqual(len(events(run, "fired")), 3)
+        self.assertEqual([nivvo.measure(run, name, "keeper")[0] for name in ("damage", "health")], [12, 10])
 
 
 class Decided(unittest.TestCase):

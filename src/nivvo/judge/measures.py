@@ -9,7 +9,7 @@ from nivvo.core import pool
 from nivvo.errors import CallError
 from nivvo.judge.closeness import closest, whose
 from nivvo.play.run import Run
-from nivvo.play.tables import body_of
+from nivvo.play.tables import healths_of
 from nivvo.record.record import Flown
 from nivvo.spec.arguments import checked
 from nivvo.spec.case import MEASURES
@@ -75,13 +75,12 @@ def _first_contact(column: str) -> Take:
 
 
 def _damage(run: Run, of: str | None) -> float:
-    dealt = run.record.events[run.record.events["kind"] == pool.DAMAGE]
-    return float(sum(float(event["amount"]) for event in dealt if of in (None, body_of(run, event))))
+    return float(sum(taken for name, (taken, _) in healths_of(run).items() if of in (None, name)))
 
 
 def _health(run: Run, of: str | None) -> float:
-    started = float(run.scene.bodies[run.scene.number[of]]["health"])
-    return max(started - _damage(run, of), 0.0) if math.isfinite(started) else math.nan
+    left = healths_of(run)[of][1]
+    return left if math.isfinite(left) else math.nan
 
 
 def _nearest(run: Run, of: str | None) -> float:

@@ -146,23 +146,34 @@ def _contacts(run: Run) -> Iterable[Contact]:
 
 
 def _targets(run: Run) -> Iterable[dict[str, Any]]:
-    contacts, effects = run.rows("contacts"), damages(run)
+    contacts, healths = run.rows("contacts"), healths_of(run)
     out = {body_of(run, event): time_of(event) for event in run.record.events if event["kind"] == pool.OUT}
     for name, kind, body in zip(run.scene.names, run.scene.kinds, run.scene.bodies, strict=True):
         if kind == "target" and body["first"] == 0:
-            damage = sum(row["amount"] for row in effects if row["body"] == name)
+            damage, left = healths[name]
             touches = [row["time"] for row in contacts if row["body"] == name]
             yield {
                 "target": name,
                 "group": run.scene.groups[body["group"]],
                 "contacts": len(touches),
-                "damage": float(damage),
+                "damage": damage,
                 "health": float(body["health"]),
-                "health_left": max(float(body["health"]) - damage, 0.0),
+                "health_left": left,
                 "arrived": _arrived(run, name),
                 "out_at": out.get(name, math.nan),
                 "time_to_kill": out.get(name, math.nan) - touches[0] if touches else math.nan,
             }
+
+
+def healths_of(run: Run) -> dict[str, tuple[float, float]]:
+    """Of each body by name the damage that it took, and the health that it has at the end."""
+    full = {name: float(run.scene.bodies[number]["full"]) for name, number in run.scene.number.items()}
+    taken, left = dict.fromkeys(full, 0.0), dict(full)
+    for event in run.record.events[np.isin(run.record.events["kind"], (pool.DAMAGE, pool.BACK))]:
+        name, came_back = body_of(run, event), event["kind"] == pool.BACK
+        taken[name] += 0.0 if came_back else max(float(event["amount"]), 0.0)
+        left[name] = full[name] if came_back else max(float(event["left"]), 0.0)
+    return {name: (taken[name], left[name]) for name in full}
 
 
 def _arrived(run: Run, name: str) -> float:
@@ -403,7 +414,7 @@ def _effects(run: Run) -> Iterable[Effect]:
     for event in run.record.events:
         kind, code, amount, left = (event[name].item() for name in ("kind", "code", "amount", "left"))
         if kind == pool.DAMAGE:
-            yield Effect(event, "damage" if amount > 0.0 else "healing", amount, left + amount, max(left, 0.0))
+            yield Effect(event, "damage" if amount > 0.0 else "healing", abs(amount), left + amount, max(left, 0.0))
         elif kind == pool.SCORED:
             yield Effect(event, "score", amount, left - amount, left)
         elif kind == pool.OUT and code == 1:

@@ -240,7 +240,7 @@ def met_by(b, damage):
     if damage > 0.0:
         return max(damage * (1.0 - b["soaks"]) - b["armour"], 0.0)
     if damage < 0.0:
-        return -min(-damage, max(b["full"] - b["health"], 0.0))
+        return -min(-damage, b["full"] - b["health"]) if b["health"] < b["full"] else 0.0
     return damage
 
 
