@@ -57,7 +57,7 @@ class Anchors:
         if effect.size is not None and not stage.flat_about(mark.body, point, mark.normal, effect.size, time):
             return [(DOES_NOT_FIT, mark)]
         mine = self.of.setdefault((mark.ability, mark.shooter), [])
-        if any(stage.out(body) for body in {one.body for one in mine}):
+        if any(map(stage.out, {one.body for one in mine})):
             mine[:] = [one for one in mine if not stage.out(one.body)]
         mine.append(mark)
         gone = mine[: -effect.most]

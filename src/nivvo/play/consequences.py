@@ -321,16 +321,17 @@ class Consequences:
         """Leave a mark where a body is touched, if it fits."""
         session, stage, time = self.session, self.session.stage, _clock(contact)
         ability, shooter = session.of_key(contact.key)
-        point, middle = contact.point, stage.middle(contact.body, time)
-        offset = point - middle
-        mark = Mark(contact.key, ability, shooter, contact.body, offset, contact.normal, contact.v, effect, time)
-        start, after, tick, _, normal = self._at(contact)
+        key, body, start, after, tick, _, v, _, normal, _, _ = contact
+        point, middle = contact.point, stage.middle(body, time)
+        mark = Mark(key, ability, shooter, body, point - middle, normal, v, effect, time)
         for code, one in self.anchors.leave(stage, mark, point, time):
-            other = self.anchors.newest(stage, effect.pairs_with, shooter) if code == PLACED else None
-            pair, where = -1.0 if other is None else float(other.key), point
+            pair, where = -1.0, point
             if one is not mark:
-                same = one.body == contact.body and one.body not in stage.turning
+                same = one.body == body and body not in stage.turning
                 where = middle + one.offset if same else stage.carried(one.body, one.offset, one.time, time)
+            elif effect.pairs_with is not None and code == PLACED:
+                other = self.anchors.newest(stage, effect.pairs_with, shooter)
+                pair = -1.0 if other is None else float(other.key)
             session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
         if effect.opens is not None:
             self._open()

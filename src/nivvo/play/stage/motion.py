@@ -64,6 +64,16 @@ class Motion:
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t), v + a * t, a
 
+    def place(self, time: float) -> np.ndarray:
+        """The place alone (3,), as ``at`` tells it."""
+        if not self.moves:
+            return self.pieces[0][0]
+        (c, v, a), start = self.piece(time)
+        if v is NOWHERE and a is NOWHERE:
+            return c
+        t = (time - start) / UNITS
+        return c + v * t + a * (0.5 * t * t)
+
     def along(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Places and velocities, (n, 3) each, at times (n,) on the clock, in order; as ``at`` tells each."""
         pieces, since = self._pieces(times)

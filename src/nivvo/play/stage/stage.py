@@ -467,7 +467,7 @@ class Stage:
 
     def centre(self, number: int, time: int) -> np.ndarray:
         """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
-        return self.motions[number].at(time)[0]
+        return self.motions[number].place(time)
 
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body's shape is at ``time`` (on the clock)."""
