@@ -32,11 +32,12 @@ def truth(v, linear, square, t, a=G, events=None):
 
 def fine(w, time, linear, square, steps=600, a=G):
     """Many flights by plain fourth-order Runge-Kutta in many short steps: where they are at their times."""
-    h = (time / steps)[:, None]
-    p, v = np.zeros_like(w), w.copy()
+    h, a = time / steps, np.array(a, dtype=float)[:, None]
+    p, v = np.zeros_like(w.T), w.T.copy()
 
     def pull(u):
-        return a - (linear + square * np.linalg.norm(u, axis=1))[:, None] * u
+        x, y, z = u
+        return a - (linear + square * np.sqrt(x * x + y * y + z * z)) * u
 
     for _ in range(steps):
         k1 = pull(v)
@@ -45,7 +46,7 @@ def fine(w, time, linear, square, steps=600, a=G):
         k4 = pull(v + h * k3)
         p = p + h * v + h * h / 6 * (k1 + k2 + k3)
         v = v + h / 6 * (k1 + 2 * k2 + 2 * k3 + k4)
-    return p
+    return p.T
 
 
 def in_ticks(step, w, time, linear, square, dt, factor=1.0):

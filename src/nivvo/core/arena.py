@@ -38,6 +38,9 @@ NOTE = struct.Struct("=" + "".join(of.base.char.replace("l", "q") * max(of.shape
                                    for of, _ in pool.EVENT.fields.values()))  # fmt: skip
 """How a row of ``pool.EVENT`` lies in memory: written so, one takes a third of the time."""
 
+KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seeks")
+"""What is as it was in one that is restored, of all that is made empty."""
+
 FEW = 32
 """Bodies that are looked through one by one sooner than all at once."""
 
@@ -119,26 +122,16 @@ class Arena:
         return state
 
     def __setstate__(self, state: dict) -> None:
-        """Be again what it was, its dtypes the very objects of ``pool``."""
+        """Be again what it was, with room for what is to come."""
         self.__dict__.update(state)
-        counters, sampled = self.counters, bool(self.world["sampled"][0])
-        kinds = {"flight": pool.FLIGHT, "params": pool.PARAMS, "answers": pool.ANSWERS, "guides": pool.GUIDE}
-        kept = {name: getattr(self, name).view(kind) for name, kind in kinds.items()}
-        used, spare, curves, knots, wake = self.used, self.spare, self.curves, self.knots, self.wake
-        guided, seeks = self.guided, self.seeks
-        self._empty(sampled)
-        self.guided, self.seeks = guided, seeks
-        count = int(counters[pool.LIVE])
+        self._empty(bool(self.world["sampled"][0]))
+        self.__dict__.update({name: state[name] for name in KEPT})
+        count = int(state["counters"][pool.LIVE])
         self.counters[pool.LIVE], self.counters[pool.STALE] = count, 1
-        self.used, self.spare, self.curves, self.knots = used, spare, curves, knots
-        self.params, self.answers = kept["params"], kept["answers"]
-        self.world, self.bodies = self.world.view(pool.WORLD), self.bodies.view(pool.BODY)
-        self.openings = self.openings.view(pool.OPENING)
         self._hold(count)
-        self.flight[:count], self.wake[:count] = kept["flight"], wake[:count]
-        if guided:
-            self._hold(0)
-            self.guides[:count] = kept["guides"]
+        self.flight[:count], self.wake[:count] = state["flight"], state["wake"][:count]
+        if self.guided:
+            self.guides[:count] = state["guides"]
 
     def _hold(self, count: int) -> None:
         """Have room for so many in the air."""

@@ -142,12 +142,15 @@ def extents(rows: np.ndarray) -> np.ndarray:
 
 def support(row: np.void, n) -> float:
     """How far a body record reaches from its centre along a unit vector (3,)."""
-    half = with_an_end(row["half"])
+    radius = float(row["radius"])
+    if row["kind"] == BALL:
+        return radius
+    a, b, c = (0.0 if size == ENDLESS else size for size in row["half"].tolist())
+    x, y, z = (dot(row[axis].tolist(), n) for axis in ("axis0", "axis1", "axis2"))
     if row["kind"] == PRISM:
-        x, y = (float(dot(row[f"axis{k}"].tolist(), n)) for k in range(2))
         along = row["corners"][: row["count"], 0] * x + row["corners"][: row["count"], 1] * y
-        return float(along.max() + half[2] * abs(float(dot(row["axis2"].tolist(), n))) + row["radius"])
-    return float(sum(half[k] * abs(float(dot(row[f"axis{k}"].tolist(), n))) for k in range(3)) + row["radius"])
+        return float(along.max()) + c * abs(z) + radius
+    return float(a * abs(x) + b * abs(y) + c * abs(z) + radius)
 
 
 def with_an_end(half) -> np.ndarray:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 
-from nivvo.core import pool
 from nivvo.errors import CallError
 from nivvo.judge.closeness import closest, whose
 from nivvo.play.run import Run

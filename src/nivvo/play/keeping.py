@@ -7,7 +7,10 @@ from __future__ import annotations
 
 import io
 import pickle
+from functools import cache
 from typing import Any, NamedTuple
+
+import numpy as np
 
 from nivvo.core.frame import Frame
 from nivvo.play.cost import Meter
@@ -41,18 +44,23 @@ def packed(session: Session) -> Packed:
 
     class Pickler(pickle.Pickler):
         def persistent_id(self, obj):
-            if isinstance(obj, (Frame, Meter)) or type(obj).__module__.startswith(PLANS) or _stands(obj):
-                shared[id(obj)] = obj
-                return id(obj)
-            return None
+            if not _may_be_shared(type(obj)) or (type(obj) is Motion and not _stands(obj)):
+                return None
+            shared[id(obj)] = obj
+            return id(obj)
 
     buffer = io.BytesIO()
     Pickler(buffer, pickle.HIGHEST_PROTOCOL).dump(session)
     return Packed(buffer.getvalue(), shared)
 
 
-def _stands(obj: Any) -> bool:
-    return type(obj) is Motion and len(obj.times) == 1 and not obj.pieces[0][1].any()
+@cache
+def _may_be_shared(kind: type) -> bool:
+    return kind is Motion or issubclass(kind, (Frame, Meter, np.dtype)) or kind.__module__.startswith(PLANS)
+
+
+def _stands(motion: Motion) -> bool:
+    return len(motion.times) == 1 and not motion.pieces[0][1].any()
 
 
 def copied(session: Session) -> Session:
