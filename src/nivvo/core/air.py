@@ -29,6 +29,7 @@ from nivvo.core.vec import dot as dot_of
 LONGEST = 60.0
 ROUNDS = 40
 CROSSINGS = 40
+FARTHER = 6
 ROUNDING = 1e-14
 COARSE = 16
 MOST_EVEN = 256
@@ -342,25 +343,17 @@ class Air:
         to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
         rise = float(dot(to, up))
         flat = unit(to - rise * up)
-        angles = np.radians(np.linspace(-30.0, 90.0, 61))
-        golden = 0.5 * (np.sqrt(5.0) - 1.0)
-
-        def heading(angle) -> np.ndarray:
-            return np.cos(angle)[..., None] * flat + np.sin(angle)[..., None] * up
-
-        def reach(angle) -> np.ndarray:
-            return self.level_reach(speed * heading(angle), up, rise)
-
-        far = reach(angles)
-        best = int(np.argmax(far))
-        if not far[best] > -np.inf:
-            return speed * up
-        low, high = angles[max(best - 1, 0)], angles[min(best + 1, 60)]
-        for _ in range(30):
-            x, y = high - golden * (high - low), low + golden * (high - low)
-            one, two = reach(np.array([x, y]))
-            low, high = (low, y) if one >= two else (x, high)
-        return speed * heading(np.float64(0.5 * (low + high)))
+        low, high, count = np.radians(-30.0), np.radians(90.0), 61
+        # Each round looks between the neighbours of the best: a sixteenth of what the one before left.
+        for _ in range(FARTHER):
+            angles = np.linspace(low, high, count)
+            w = speed * (np.cos(angles)[:, None] * flat + np.sin(angles)[:, None] * up)
+            far = self.level_reach(w, up, rise)
+            best = int(np.argmax(far))
+            if not far[best] > -np.inf:
+                return speed * up
+            low, high, count = angles[max(best - 1, 0)], angles[min(best + 1, count - 1)], 33
+        return w[best]
 
     def level_reach(self, w, up, rise: float) -> np.ndarray:
         """Horizontal distance at which flights come down to ``rise``; -inf where they never get so high."""

@@ -103,9 +103,8 @@ def told(run: Run) -> list[str]:
             row = next(effects)
             left = row["after"]
             heals = row["effect"] == "healing"
-            text = f"{row['body']} " + (
-                f"got {row['amount']:g} health" if heals else f"took {row['amount']:.5g} damage"
-            )
+            got = f"got {row['amount']:g} health" if heals else f"took {row['amount']:.5g} damage"
+            text = f"{row['body']} {got}"
             text += f", {left:g} health left" if left < float("inf") else ""
         elif what == "out":
             text = f"{event['body']} is out: {'removed' if 'removed' in event['detail'] else 'no health left'}"

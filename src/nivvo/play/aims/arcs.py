@@ -243,7 +243,8 @@ def _out_of_reach(task: Task, at, point) -> Arc:
     plain = air.thin and not task.own.any()
     needed = float(launch.least_speed(to, air.a) if plain else air.least_speed(to, own=task.own))
     found = fallback(task, to)
-    short = f"{_short(scene, to, air, speed):.4g} {unit_}"
+    best = found.velocity if keys.out_of_reach == "farthest" else _farthest(air, to, scene.frame.up, speed)
+    short = f"{_short(scene, to, air, best):.4g} {unit_}"
     why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
     why += f"; the least speed is {needed:.5g} {unit_}/s"
     if keys.out_of_reach in (None, "refuse"):
@@ -252,13 +253,12 @@ def _out_of_reach(task: Task, at, point) -> Arc:
     return Arc(at, found.velocity, np.nan, f"{why}; fired {words}", "")
 
 
-def _short(scene: Scene, to, air: Air, speed: float) -> float:
-    """How far short of a point the farthest arc comes: along its level, or in height where none gets so high."""
+def _short(scene: Scene, to, air: Air, best: np.ndarray) -> float:
+    """How far short of a point the farthest arc (3,) comes: along its level, or in height where none gets so high."""
     up, rise = scene.frame.up, float(dot(to, scene.frame.up))
     flat = to - rise * up
     far = float(np.sqrt(dot(flat, flat)))
-    best = air.farthest(to, up, speed)
     level = air.level_reach(best[None], up, rise)[0]
     if np.isfinite(level):
         return far - float(level)
-    return rise - float(air.top(speed * up, up))
+    return rise - float(air.top(best, up))
