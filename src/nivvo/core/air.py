@@ -204,6 +204,10 @@ class Air:
             acts["factor"], acts["bends"] = 1.0, 1
         return Air(acts, coarse=coarse, born=self.born)
 
+    @cached_property
+    def _coarse(self) -> Air:
+        return self.exact(COARSE)
+
     def _unfactored(self) -> np.ndarray:
         """What acts, without a factor a tick."""
         acts = self.acts.copy()
@@ -219,8 +223,10 @@ class Air:
     def fly(self, w, time) -> tuple[np.ndarray, np.ndarray]:
         """Displacement and velocity (..., 3) ``time`` (...) after launches with ``w`` (..., 3)."""
         w, time = np.asarray(w, dtype=float), np.asarray(time, dtype=float)
-        shape = np.broadcast_shapes(w.shape[:-1], time.shape)
-        w, time = np.broadcast_to(w, (*shape, 3)), np.broadcast_to(time, shape)
+        shape = time.shape
+        if w.shape[:-1] != shape:
+            shape = np.broadcast_shapes(w.shape[:-1], shape)
+            w, time = np.broadcast_to(w, (*shape, 3)), np.broadcast_to(time, shape)
         if self.thin and self.dt is None:
             t = time[..., None]
             return w * t + self.a * (0.5 * t * t), w + self.a * t
@@ -385,7 +391,7 @@ class Air:
         step = 1e-4 * np.maximum(_length(w), 1e-3)
         shifts = np.concatenate([np.zeros((1, 3)), np.eye(3)])
         moved = w[..., None, :] + step[..., None, None] * shifts
-        q = self.exact(COARSE).fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[of]
+        q = self._coarse.fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[of]
         return np.swapaxes((q[..., 1:, :] - q[..., :1, :]) / step[..., None, None], -1, -2)
 
     def _meet(self, to, own, velocity, acceleration, given: str, value, near: Launch, up=None) -> Launch:
