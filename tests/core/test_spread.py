@@ -96,6 +96,14 @@ class Fired(unittest.TestCase):
         seeded = nivvo.fire(drill(world="seed = 5", ability="launch.scatter = 3"))
         self.assertFalse((self.velocities(seeded) == self.velocities(alone)).all())
 
+    def test_all_around_no_two_are_one_and_one_goes_straight_on(self):
+        for f in FRAMES.values():
+            for count in (2, 3, 4, 7, 12):
+                found = fan(f, f.forward, f.forward, count, 360.0)
+                cosines = np.sort(found @ found.T, axis=1)[:, ::-1]
+                np.testing.assert_allclose(cosines[:, 1], np.cos(2 * np.pi / count), atol=1e-12)
+                self.assertAlmostEqual((found @ f.forward).max(), 1.0, delta=1e-15)
+
     def test_fans_mirror_to_the_bit(self):
         f = frames.side()
         right, left = (fan(f, np.array([x, 0.0, 0.0]), np.array([x, 0.0, 0.0]), 6, 50.0) for x in (1.0, -1.0))

@@ -41,12 +41,14 @@ THENS = (
 )  # fmt: skip
 EFFECTS = (
     "blast = { radius = 2, damage = 8, impulse = 2, shaded = true }", "score = { points = 3, streak_within = 0.4 }",
-    "lasting = { damage = 2, every = 0.09, times = 3 }", "sends = { ability = 'chip', damage = 'shared' }",
+    "lasting = { damage = 2, every = 0.09, times = 3 }",
+    "sends = { ability = 'chip', along = 'nearest', damage = 'shared', each_once = true }",
     "pull.speed = 5", "removes = true", "blink.within = 2",
 )  # fmt: skip
 MOMENTS = (
     "age = { at = 0.4, then = 'go on', sends.ability = 'chip' }", "fired.blast = { radius = 1, damage = 2 }",
-    "near = { within = 0.6, blast = { radius = 2, damage = 4 } }", "ended.sends.ability = 'chip'",
+    "near = { within = 0.6, blast = { radius = 2, damage = 4 } }",
+    "ended.sends = { ability = 'chip', along = 'nearest', group = 'b' }",
 )  # fmt: skip
 WAYS = (
     "move.velocity = {a}", "move = {{ through = [{a}, {b}], speed = 3, at_end = 'back' }}", "turns = 120",

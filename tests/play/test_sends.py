@@ -139,6 +139,69 @@ class Sent(unittest.TestCase):
         self.assertAlmostEqual(hit["time"], birth["time"] + (1.6 - 0.05 - 0.05) / 4, delta=1e-9)
 
 
+class Nearest(unittest.TestCase):
+    """A spark that leaps from one to the next, against a list of places."""
+
+    TEXT = """nivvo = 1
+        {world}
+        [ability.spark]
+        flight.instant = true
+        aim.by = "nearest"
+        on.targets = {{ damage = 9, sends = {{ ability = "leap", along = "nearest", {more} }} }}
+        [ability.leap]
+        firing.button = "none"
+        {leap}
+        on.targets = {{ damage = 4, sends = {{ ability = "leap", along = "nearest", generations = 16, {more} }} }}
+        {bodies}
+        [case.c]
+        ability = "spark"
+        lasts = 20
+        """
+
+    def chain(self, world, places, within, once, leap="flight.instant = true"):
+        bodies = "".join(f"[target.w{k:02}]\nat = {p.tolist()}\nshape.ball = 0.3\n" for k, p in enumerate(places))
+        more = f"within = {within}, each_once = {str(once).lower()}"
+        run = nivvo.fire(nivvo.parse(self.TEXT.format(world=world, bodies=bodies, more=more, leap=leap)))
+        return run, [int(row["body"][1:]) for row in run.rows("contacts")]
+
+    def test_from_each_to_the_nearest_that_is_left_in_every_view(self):
+        rng, longest = np.random.default_rng(3), 0
+        for world, size in (("", 2), ('world.y = "down"', 2), ('world.view = "top"', 2), ('world.view = "space"', 3)):
+            for once in (True, False):
+                places = rng.uniform(-12, 12, (9, size)) + 9 * np.eye(size)[0]
+                _, found = self.chain(world, places, 11.0, once, "launch.speed = 400\nflight.gravity_share = 0")
+                left = set(range(9))
+                for k, here in enumerate(found):
+                    left = left - {here} if once else set(range(9)) - {here}
+                    far, goal = min(
+                        ((np.linalg.norm(places[one] - places[here]), one) for one in left), default=(99, -1)
+                    )
+                    if k + 1 == len(found):
+                        self.assertTrue(far > 10.7 or k == 16, (found, far))
+                        break
+                    # Who stands in the way is touched first, and is where it leaps on from.
+                    way, off = places[goal] - places[here], places[found[k + 1]] - places[here]
+                    beside = np.linalg.norm(off - way * (off @ way) / (way @ way))
+                    self.assertTrue(far < 11.3 and (found[k + 1] == goal or (off @ way > 0 and beside < 0.45)), found)
+                longest = max(longest, len(found))
+        self.assertGreater(longest, 7)
+
+    def test_where_nobody_is_left_nothing_is_sent_and_that_is_told(self):
+        places = np.array([[5.0, 0.0], [9.0, 0.5], [20.0, 0.0]])
+        run, found = self.chain("", places, 6, True)
+        self.assertEqual(found, [0, 1])
+        self.assertEqual(refused_of(run), ["nobody is near enough to be sent to"])
+
+    def test_what_goes_with_it_is_checked(self):
+        for more, says in (
+            ('along = "normal", within = 3', 'within is for along = "nearest"'),
+            ('along = "nearest", group = "gulls"', "gulls"),
+        ):
+            with self.assertRaises(nivvo.DrillError) as caught:
+                drill(along=f", {more}")
+            self.assertIn(says, str(caught.exception))
+
+
 class Bounded(unittest.TestCase):
     def test_what_only_contacts_send_is_in_nobodys_hand_unless_it_says_so(self):
         bare = TEXT.format(**{**PLAIN, **SIDE}).replace('ability = "pot"\n', "")

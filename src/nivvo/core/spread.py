@@ -29,11 +29,12 @@ def draw(seed: int, name: str, *numbers: int) -> float:
 def fan(frame: Frame, heading, facing, count: int, degrees: float, roll: float = 0.0) -> np.ndarray:
     """``count`` unit headings (count, 3) evenly over ``degrees``, ends included: up in side view, else to the right.
 
-    roll : in 3D, degrees by which its plane is turned from level toward up.
+    All around, where the ends are one, evenly from the heading on. roll : in 3D, degrees by which its plane is turned
+    from level toward up.
     """
     steps = np.linspace(-0.5, 0.5, count) if count > 1 else np.zeros(1)
     # The same to the bit on both sides of the middle.
-    steps = 0.5 * (steps - steps[::-1])
+    steps = 0.5 * (steps - steps[::-1]) if degrees < 360.0 else np.arange((2 - count) // 2, count // 2 + 1) / count
     return _turned(frame, heading, facing, steps * degrees, roll if frame.view != "side" else 90.0)
 
 

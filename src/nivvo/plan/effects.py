@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
 from nivvo.core import clock, pool
 from nivvo.plan.numbers import counted
 from nivvo.spec import effects as written
+
+if TYPE_CHECKING:
+    from nivvo.plan.ability import Ground
 
 DEEPEST = 16
 """Generations of what is sent: nothing sends itself for ever."""
@@ -26,8 +30,9 @@ CODES = {
 
 @dataclass(frozen=True, slots=True)
 class Sends:
-    """Projectiles of an ability leave along "normal", "reflected" or "onward", ``gap`` units apart.
+    """Projectiles of an ability leave along "normal", "reflected", "onward" or at the "nearest", ``gap`` units apart.
 
+    group : the number of that of which the nearest is, None for every target. within : no farther than that (units).
     speed_share : of what it flew with, None for their own. damage : "own", "kept" or "shared".
     """
 
@@ -38,6 +43,9 @@ class Sends:
     damage: str
     generations: int
     budget: int
+    group: int | None
+    within: float
+    each_once: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,13 +151,15 @@ class Moment:
     groups: tuple[int, ...] = ()
 
 
-def effects_of(ability: str, model: written.Effects, along: str, metre: float, rate: float) -> tuple[Effect, ...]:
+def effects_of(ability: str, model: written.Effects, along: str, on: Ground) -> tuple[Effect, ...]:
     """What follows, in the order of ``play.effects.registry``. along : the way of what nobody gave another."""
     out: list[Effect] = []
     if (one := model.sends) is not None:
         most = (1 if one.ability == ability else DEEPEST) if one.generations is None else one.generations
         share = one.speed_share if one.speed == "kept" else None
-        out.append(Sends(one.ability, one.along or along, one.gap, share, one.damage, most, one.budget))
+        group, within = None if one.group is None else on.groups.index(one.group), one.within or math.inf
+        way, limits = one.along or along, (most, one.budget)
+        out.append(Sends(one.ability, way, one.gap, share, one.damage, *limits, group, within, one.each_once))
     if (burst := model.blast) is not None:
         rows = FALLOFFS[burst.falloff] if burst.points is None else tuple((x, y) for x, y in burst.points)
         smooth = burst.points is None and burst.falloff == "smooth"
@@ -159,14 +169,14 @@ def effects_of(ability: str, model: written.Effects, along: str, metre: float, r
         within = None if score.streak_within is None else clock.from_seconds(score.streak_within)
         out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
     if model.blink is not None:
-        within = metre if model.blink.within is None else model.blink.within
+        within = on.metre if model.blink.within is None else model.blink.within
         out.append(Blink(within, model.blink.speed, model.blink.turns))
     if (pull := getattr(model, "pull", None)) is not None:
-        out.append(Pull(pull.speed, 0.1 * metre if pull.gap is None else pull.gap))
+        out.append(Pull(pull.speed, 0.1 * on.metre if pull.gap is None else pull.gap))
     if (anchor := getattr(model, "anchor", None)) is not None:
         out.append(Anchor(anchor.size, anchor.most, anchor.pairs_with, anchor.opens))
     if (lasting := getattr(model, "lasting", None)) is not None:
-        out.append(Lasting(lasting.damage, counted(lasting.every, rate), lasting.times, lasting.again == "adds"))
+        out.append(Lasting(lasting.damage, counted(lasting.every, on.rate), lasting.times, lasting.again == "adds"))
     if (knock := getattr(model, "knock", None)) is not None:
         out.append(Knock(1.0 if knock.momentum is None else knock.momentum, knock.impulse, knock.along == "inward"))
     if model.removes:
@@ -174,22 +184,20 @@ def effects_of(ability: str, model: written.Effects, along: str, metre: float, r
     return tuple(out)
 
 
-def moments_of(
-    ability: str, model: written.When, rate: float, groups: list[str], sought: list[int], metre: float
-) -> dict[str, Moment]:
-    """The moments of an ability that are written, by name. sought : numbers of the groups of targets."""
+def moments_of(ability: str, model: written.When, on: Ground) -> dict[str, Moment]:
+    """The moments of an ability that are written, by name."""
     out: dict[str, Moment] = {}
     for word in type(model).model_fields:
         one: Any = getattr(model, word)
         if one is None:
             continue
-        effects, goes_on = effects_of(ability, one, "onward", metre, rate), getattr(one, "then", "end") != "end"
+        effects, goes_on = effects_of(ability, one, "onward", on), getattr(one, "then", "end") != "end"
         if word == "age":
-            out[word] = Moment(goes_on, effects, counted(one.at, rate))
+            out[word] = Moment(goes_on, effects, counted(one.at, on.rate))
         elif word == "flown":
             out[word] = Moment(goes_on, effects, one.at)
         elif word == "near":
-            near = tuple(sought) if one.group is None else (groups.index(one.group),)
+            near = tuple(on.sought) if one.group is None else (on.groups.index(one.group),)
             out[word] = Moment(goes_on, effects, one.within, near)
         else:
             out[word] = Moment(goes_on, effects)

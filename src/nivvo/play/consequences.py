@@ -20,6 +20,7 @@ from nivvo.core.tick.answer import put_out
 from nivvo.plan.ability import Ability, Answer
 from nivvo.plan.effects import CODES, DEEPEST, Anchor, Blast, Blink, Effect, Knock, Lasting, Moment, Pull, Score, Sends
 from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
+from nivvo.play.aims.seeking import candidates
 from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
@@ -51,10 +52,11 @@ class Goes(NamedTuple):
 class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
-    arrivals : where shooters are to be from the next tick on, how fast, and whether turned; pushes : what bodies are
-    then given (mass times units/s); pulls : to whom they then come. scores : of each shooter: points, when it last
-    scored (clock), how many times that counted. lasting : what goes on by itself, by time. ended : where the last
-    projectile of each ability and shooter ended, if somebody asks.
+    linked : of a shot, to and from whom it was sent on, where nobody is to be twice. arrivals : where shooters are to
+    be from the next tick on, how fast, and whether turned; pushes : what bodies are then given (mass times units/s);
+    pulls : to whom they then come. scores : of each shooter: points, when it last scored (clock), how many times that
+    counted. lasting : what goes on by itself, by time. ended : where the last projectile of each ability and shooter
+    ended, if somebody asks.
     """
 
     def __init__(self, session: Session):
@@ -62,6 +64,7 @@ class Consequences:
         self.depth: dict[int, int] = {}
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
+        self.linked: dict[int, set[int]] = {}
         self.arrivals: dict[int, tuple[np.ndarray, float | None, bool]] = {}
         self.pulls: dict[int, tuple[int, Pull]] = {}
         self.anchors = Anchors()
@@ -436,8 +439,20 @@ class Consequences:
         """When and where, as the engine writes it."""
         return contact.start, contact.after, contact.tick, contact.p, contact.normal
 
-    def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
-        """Let projectiles leave from a contact along a unit vector (3,), at once.
+    def nearest(self, contact: Contact, effect: Sends) -> int | None:
+        """The number of the nearest body that may be sent to, but for what is touched; ties go by name."""
+        stage, time = self.session.stage, _clock(contact)
+        but = set(self.linked.get(self.roots.get(contact.key, contact.key), ())) if effect.each_once else set()
+        but |= {self.session.arena.first_of(contact.body)} if contact.body >= 0 else set()
+        found = []
+        for body in candidates(stage, effect.group, self.session.of_key(contact.key)[1]):
+            far = length_of(stage.middle(body, time) - contact.point)
+            if far <= effect.within and self.session.arena.first_of(body) not in but:
+                found.append((far, body))
+        return min(found)[1] if found else None
+
+    def send(self, contact: Contact, effect: Sends, heading: np.ndarray, to: int | None = None) -> None:
+        """Let projectiles leave from a contact along a unit vector (3,), or straight at a body, at once.
 
         They are its shooter's. From a contact they start clear of the surface, and are not to touch that body until
         clear of it; elsewhere what it was inside of holds for them too.
@@ -456,6 +471,7 @@ class Consequences:
             speed, note = effect.speed_share * length_of(contact.v), ""
         radius = scene.radius(keys, moment)
         at = contact.point + radius * contact.normal
+        heading = heading if to is None else unit(self.session.stage.middle(to, time) - at)
         velocity = (speed or 0.0) * heading
         facing = session.stage.players[shooter].facing(time)
         velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)
@@ -468,6 +484,8 @@ class Consequences:
             note="; ".join(one for one in (note, apart) if one), sent=sent, moment=moment, radius=radius, parent=parent,
         )  # fmt: skip
         refused = "" if speed is not None else f"{ability} has no speed of its own"
+        if effect.along == "nearest" and to is None:
+            refused = "nobody is near enough to be sent to"
         if depth > effect.generations:
             refused = f"more than {DEEPEST} generations"
         spent = self.spent.get(root, 0) + len(sent)
@@ -486,6 +504,9 @@ class Consequences:
         self.depth |= {first + k: depth for k in range(len(sent))}
         self.roots |= {first + k: root for k in range(len(sent))}
         self.spent[root] = spent
+        if effect.each_once:
+            ends = {session.arena.first_of(body) for body in (contact.body, to) if body >= 0}
+            self.linked[root] = self.linked.get(root, set()) | ends
 
     def _forget(self) -> None:
         """Forget the descent of what flies no more, and the budgets of shots of which nothing flies."""
@@ -494,6 +515,7 @@ class Consequences:
         self.roots = {key: one for key, one in self.roots.items() if key in flying}
         roots = flying | set(self.roots.values())
         self.spent = {key: one for key, one in self.spent.items() if key in roots}
+        self.linked = {key: one for key, one in self.linked.items() if key in roots}
 
     def _inside(self, contact: Contact) -> list[int]:
         if contact.body >= 0 and contact.normal.any():

@@ -608,7 +608,7 @@ def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
         if not worded or run.by_key[run.key_of(name)].parent >= 0:
             continue
         plate = {"boxstyle": "round,pad=0.2", "fc": "white", "ec": SEA, "lw": 0.6, "alpha": 0.9}
-        text = f"{name}: {row['reason']} at {row['ended']:.3g} s"
+        text = f"{name}: {row['reason']} at {round(row['ended'], 6):.3g} s"
         labels.place(text, end, fontsize=9, color=SEA, zorder=11, bbox=plate)
 
 

@@ -246,7 +246,7 @@ class Launch(Table):
 
     count: depending(Annotated[int, Field(ge=1, le=250)], low=1.0) = Field(1, description="projectiles a shot")
     fan: depending(Annotated[float, Field(gt=0, le=360)], above=0.0) | None = Field(
-        None, description="degrees over which they are spread evenly, ends included"
+        None, description="degrees over which they are spread evenly, ends included; 360: all around, one straight on"
     )
     fan_roll: Degrees = Field(0.0, description="in 3D, degrees by which the fan's plane is turned, from level to up")
     ring: depending(Annotated[float, Field(gt=0, le=360)], above=0.0) | None = Field(
@@ -462,7 +462,7 @@ class Ability(Table):
     )
     firing: Firing = Field(default_factory=Firing)
     aim: Aim = Field(default_factory=Aim)
-    launch: Launch
+    launch: Launch = Field(default_factory=Launch)
     shape: Shape | None = Field(
         None,
         description="a ball, default a tenth of a metre; or a capsule from tail to tip, as [[-0.6, 0], [0, 0]] along "

@@ -13,9 +13,17 @@ class Sends(Table):
     """Projectiles of an ability leave from there: as many and as spread as its launch says, with age and path anew."""
 
     ability: Name = Field(description="whose projectiles; its own as well")
-    along: Literal["normal", "reflected", "onward"] | None = Field(
+    along: Literal["normal", "reflected", "onward", "nearest"] | None = Field(
         None,
-        description="along the surface's normal, thrown back, or onward; default: of a contact normal, else onward",
+        description="along the surface's normal, thrown back, onward, or straight at the nearest body but what is "
+        "touched, middle to middle; default: of a contact normal, else onward",
+    )
+    group: Name | None = Field(None, description="nearest: of this group; default: every target")
+    within: Positive | None = Field(
+        None, description="nearest: at most so far away, units, else nothing is sent; default: any distance"
+    )
+    each_once: bool = Field(
+        False, description="nearest: nobody that something of the same shot was sent to or from before"
     )
     gap: NotNegative = Field(
         0.0, description="between neighbours at their birth, units: they start so far along their ways that none touch"
@@ -36,6 +44,9 @@ class Sends(Table):
     def _fits(self) -> Sends:
         if self.speed == "own" and "speed_share" in self.model_fields_set:
             raise ValueError('speed_share is for speed = "kept"')
+        for key in ("group", "within", "each_once"):
+            if self.along != "nearest" and key in self.model_fields_set:
+                raise ValueError(f'{key} is for along = "nearest"')
         return self
 
 

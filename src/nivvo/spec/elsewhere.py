@@ -12,6 +12,7 @@ ELSEWHERE = {
     "explode explosion explosive splash aoe area detonate": "on.GROUP.blast, or when.MOMENT.blast",
     "fuse timer detonator": "when.age.at, with what follows",
     "proximity": "when.near.within",
+    "chaining chain_lightning leap leaps": 'on.GROUP.sends with along = "nearest"',
     "split cluster fragment fragments shrapnel spawn submunition children": "when.MOMENT.sends, or on.GROUP.sends",
     "missile seek seeking seeker home guided guidance track tracking steer": "flight.homing",
     "boomerang return returning recall": 'flight.homing.toward = "shooter"',

@@ -32,9 +32,13 @@ def check(links: Links, key: tuple, ability) -> None:
     for path, effects in effects_of(ability):
         if effects.sends is not None:
             links.name((*key, *path, "sends", "ability"), effects.sends.ability, "ability", list(model.ability))
-            if path[0] == "when" and effects.sends.along not in (None, "onward"):
+            if path[0] == "when" and effects.sends.along in ("normal", "reflected"):
                 says = "needs a surface, and this is no contact"
-                links.say((*key, *path, "sends", "along"), says, effects.sends.along, '"onward"')
+                links.say((*key, *path, "sends", "along"), says, effects.sends.along, '"onward", "nearest"')
+            if effects.sends.group is not None:
+                links.name((*key, *path, "sends", "group"), effects.sends.group, "group", names.groups)
+            elif effects.sends.along == "nearest" and not links.model.target:
+                links.say((*key, *path, "sends", "along"), "there is no target to be sent to", hint="write sends.group")
     for group, answer in ability.on.items():
         if answer.knock is not None and (group in names.groups or group == ANYTHING):
             _knocks(links, (*key, "on", group, "knock"), ability, group)
@@ -240,6 +244,9 @@ def _launch_and_aim(links: Links, key: tuple, ability) -> None:
     links.vector((*key, "launch", "velocity"), launch.velocity)
     if launch.velocity is not None and not any(launch.velocity):
         links.say((*key, "launch", "velocity"), "has no length: the shot would not leave", launch.velocity)
+    if launch.ring == 360.0 and size == 3:
+        allowed = "below 360; 180 spreads them all around, across the heading"
+        links.say((*key, "launch", "ring"), "is one direction for all: straight back", launch.ring, allowed)
     for name in [launch.clears] if isinstance(launch.clears, str) else launch.clears or []:
         links.name((*key, "launch", "clears"), name, "body", links.names.bodies)
     if aim.assist is not None and aim.assist.group is not None:

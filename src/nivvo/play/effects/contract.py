@@ -39,8 +39,11 @@ class Contact(NamedTuple):
 class World(Protocol):
     """The session, as effects see it."""
 
-    def send(self, contact: Contact, effect: Sends, heading: np.ndarray) -> None:
-        """Let projectiles leave from a contact along a unit vector (3,), at once."""
+    def send(self, contact: Contact, effect: Sends, heading: np.ndarray, to: int | None) -> None:
+        """Let projectiles leave from a contact along a unit vector (3,), or straight at a body, at once."""
+
+    def nearest(self, contact: Contact, effect: Sends) -> int | None:
+        """The number of the nearest body that may be sent to, but for what is touched."""
 
     def owner(self, contact: Contact) -> int:
         """The number of the shooter whose projectile it is."""

@@ -1,4 +1,4 @@
-"""Sends: projectiles of an ability leave from there, along the normal, thrown back, or onward."""
+"""Sends: projectiles of an ability leave from there, along the normal, thrown back, onward, or at the nearest body."""
 
 from __future__ import annotations
 
@@ -13,4 +13,5 @@ def apply(world: World, contact: Contact, effect: Sends) -> None:
     if effect.along == "reflected":
         way = way - (2.0 * dot(way, contact.normal)) * contact.normal
     heading = contact.normal if effect.along == "normal" or not way.any() else unit(way)
-    world.send(contact, effect, heading)
+    to = world.nearest(contact, effect) if effect.along == "nearest" else None
+    world.send(contact, effect, heading, to)
