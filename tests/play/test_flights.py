@@ -49,6 +49,19 @@ class Homing(unittest.TestCase):
                         self.assertEqual(run.rows("projectiles")[0]["ended_by"], "contact")
                         self.assertEqual(run.rows("contacts")[0]["body"], "wisp")
 
+    def test_the_one_that_is_named_and_no_other_whatever_it_is(self):
+        bait = "[target.bait]\nat = [6, 1]\n[obstacle.bell]\nat = [12, -5]\nshape.ball = 0.5\n"
+        for named in ("wisp", "bell"):
+            text = "nivvo = 1\n[ability.tern]\nlaunch.speed = 12\nflight.gravity_share = 0\non.anything.then = 'pass'\n"
+            text += f"flight.homing = {{ body = '{named}', turn_rate = 300 }}\n[target.wisp]\nat = [12, 6]\n{bait}"
+            run = nivvo.fire(nivvo.parse(text))
+            self.assertEqual({row["body"] for row in run.rows("events") if row["what"] == "locked on"}, {named})
+            self.assertIn(named, {row["body"] for row in run.rows("contacts")})
+        for more, says in (("body = 'wips'", "wisp"), ("body = 'wisp', choice = 'nearest'", "no choice")):
+            with self.assertRaises(nivvo.DrillError) as caught:
+                nivvo.parse(text.replace("body = 'bell'", more))
+            self.assertIn(says, str(caught.exception))
+
     def test_three_frame_rates_differ_by_less_than_a_hundredth_of_the_way(self):
         for law in ("pursuit", "lead", "proportional", "blend"):
             ends = []

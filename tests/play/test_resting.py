@@ -429,6 +429,17 @@ class Resting(unittest.TestCase):
         # The second puts it out: what was lodged goes on as it went, and nothing acts.
         after = paths[0].at(np.array([second + 0.1, second + 0.6]))[1]
         np.testing.assert_allclose(after[:, :2], [[0.5, 0.1]] * 2, atol=1e-9)
+        self.assertLess(abs(said(run, "left")[0] - second), 1 / 60)
+        # Or it ends with it, told by what it stuck in; and what follows its end follows.
+        more = {
+            "ability.puck.on.anything.body_out": "ends",
+            "ability.puck.when.ended.blast": {"radius": 9, "damage": 1},
+        }
+        run = nivvo.fire(drill.with_settings(more))
+        row = run.rows("projectiles")[0]
+        self.assertEqual((row["ended_by"], said(run, "left")), ("body out", []))
+        self.assertLess(row["ended"] - second, 1 / 60)
+        self.assertIn(row["ended"], said(run, "burst"))
 
     def test_compiled_it_is_the_same_to_the_byte(self):
         drill = made("then = 'bounce', restitution = 0.3, rests = 'rolls', rolling = 0.05", CRATE.format(7), life=8)

@@ -61,6 +61,19 @@ class Arrivals(unittest.TestCase):
         np.testing.assert_allclose(motion.seen(1.0)[0][:2], [30, 1])
         np.testing.assert_allclose(motion.seen(3.0)[0][:2], [26, 1])
 
+    def test_at_given_times_each_comes_then_and_goes_which_way_is_drawn(self):
+        told = "wave = { times = [2.0, 0.5, 2.0, 0.51], places = [[9, 9]], speed = [1, 3], direction = [20, 70] }"
+        for view in ("", 'world.view = "top"'):
+            run = nivvo.fire(made(told, view=view, press=5))
+            rows = sorted(run.rows("targets"), key=lambda row: row["target"])
+            for row, due in zip(rows, (0.5, 0.51, 2.0, 2.0), strict=True):
+                self.assertTrue(due - 1e-12 <= row["arrived"] < due + 1 / 60 + 1e-12, row)
+                place, way = run.stage.motions[run.scene.number[row["target"]]].seen(3.0)
+                self.assertTrue(
+                    1 <= np.hypot(*way[:2]) <= 3 and 20 <= np.degrees(np.arctan2(way[1], way[0])) <= 70, way
+                )
+                np.testing.assert_allclose(place[:2], [9, 9] + way[:2] * (3.0 - row["arrived"]), atol=1e-9)
+
     def test_they_chase_and_the_defence_holds(self):
         target = (
             "wave = { count = 12, every = 0.4, edges = [[-20, -20], [20, 20]] }\nmove = { chase = 'keeper', speed = 4 }"
@@ -87,6 +100,10 @@ class Arrivals(unittest.TestCase):
             ("wave = { count = 3, every = 1 }", "needs at"),
             ("at = [1, 1]\narrives = 1\nwave = { count = 3, every = 1 }", "write no arrives"),
             ("wave = { count = 3, every = 1, region = [[0, 0], [1, 1]], edges = [[0, 0], [1, 1]] }", "one of places"),
+            ("wave = { count = 3, region = [[0, 0], [1, 1]] }", "count and every, or times"),
+            ("at = [1, 1]\nwave = { times = [1], every = 1 }", "write times, or count and every"),
+            ("at = [1, 1]\nwave = { times = [1], direction = [0, 9] }", "direction goes with speed"),
+            ("at = [1, 1]\nwave = { times = [1], speed = [1, 2], direction = [9, 0] }", "more than the most"),
             ("wave = { count = 0, every = 1, region = [[0, 0], [1, 1]] }", "count"),
             ("wave = { count = 2, every = 1, region = [[0, 0], [1, 1]], speed = [3, 1] }", "more than the most"),
             ("wave = { count = 2, every = 1, places = [[0, 0, 1]] }", "positions of 2"),

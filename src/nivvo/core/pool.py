@@ -109,6 +109,7 @@ PARAMS = np.dtype(
         ("toward", "i4"),
         ("choice", "i4"),
         ("group", "i4"),
+        ("only", "i4"),
         ("sighted", "i4"),
         ("loses", "i4"),
         ("strays", "i4"),
@@ -116,17 +117,16 @@ PARAMS = np.dtype(
         ("sums", "i4"),
     ]
 )
-"""a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick
-of a game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on more
-than drag; guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate,
-phases, zone (winds: whether there is any; zones: how many regions); thrust, burns, thrusts; top, tops, lowest; law,
-toward, gain, rate, side,
-seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after
-which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks,
-every (counts), choice, group, sighted, loses. age (counts, FOREVER without), flown (units): moments of it; moments,
-goes_on: bits of the moments (codes of why) that are looked for, and after which it flies on; ends_hold: whether the
-tick stops when it ends. life: counts of the clock, FOREVER without end. reach: path length, inf without end.
-spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as distance
+"""a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick of a
+game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on more than drag;
+guided: whether on its own GUIDE. What else acts is told at ``forces.acting``: wind, gust, gust_rate, phases, zone
+(winds: whether there is any; zones: how many regions); thrust, burns, thrusts; top, tops, lowest; law, toward, gain,
+rate, side, seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts
+after which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines),
+looks, every (counts), choice, group, only, sighted, loses. age (counts, FOREVER without), flown (units): moments of
+it; moments, goes_on: bits of the moments (codes of why) that are looked for, and after which it flies on; ends_hold:
+whether the tick stops when it ends. life: counts of the clock, FOREVER without end. reach: path length, inf without
+end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as distance
 FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be summed up.
 turn: the angle that was last turned in a tick, its sine and cosine: kept for the next, all that a flight writes."""
 
@@ -178,25 +178,25 @@ ANSWERS = np.dtype(
         ("rests", "i4"),
         ("pierces", "i4"),
         ("first_only", "i4"),
+        ("ends_too", "i4"),
         ("otherwise", "i4"),
         ("enters", "i4"),
     ]
 )
 """restitution, friction, bounces, least: of BOUNCE: what is left of the speed along the normal, what friction takes
 along the surface for each unit taken or given along the normal, how many at most (-1: any), and the speed along the
-normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as a
-share of what presses it on. settles: it rests as well if it is slower than what presses it on makes it in so many
+normal below which it rests: how (of RESTS), and slows: what friction takes from what then goes on along a surface, as
+a share of what presses it on. settles: it rests as well if it is slower than what presses it on makes it in so many
 ticks. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces: through how many it goes
-at most (-1: any). facing, depth, first_only, otherwise: of LODGE: the least cosine between its
-way and the inward normal, how deep it goes (units), whether only as its first touch, and the answer (of THEN) where it
-cannot. enters: whether it goes through openings. near: so far away it is near (units). holds: whether something follows
-that is decided outside: the tick stops after it if anybody is as near as ``hurts`` (units, inf: always; below 0: never)
-who may be out once it has taken ``most`` from them, or who is watched, else it follows at the tick's end. by: whether
-damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on its face from the body's spot) or
-DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the curves from ``first`` on, each x and
-value, straight between, the later of two at one x.
-With a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and
-never beyond the cap."""
+at most (-1: any). facing, depth, first_only, ends_too, otherwise: of LODGE: the least cosine between its way and the
+inward normal, how deep it goes (units), whether only as its first touch, whether it ends when the body is out, and the
+answer (of THEN) where it cannot. enters: whether it goes through openings. near: so far away it is near (units).
+holds: whether something follows that is decided outside: the tick stops after it if anybody is as near as ``hurts``
+(units, inf: always; below 0: never) who may be out once it has taken ``most`` from them, or who is watched, else it
+follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units
+on its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the
+curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
+in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
 
 MOST_CORNERS = 24
 """Of a polygon."""
@@ -374,7 +374,7 @@ PUSHED, PULLED, ANCHORED, BACK, REACHED, ARRIVED, TURNED_AWAY, WENT_THROUGH = ra
 
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
-BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN, BY_PIERCED, BY_MEETING = range(11, 20)
+BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN, BY_PIERCED, BY_MEETING, BY_OUT = range(11, 21)
 STUCK = 30
 """The bit of ``past`` of what sticks in its body."""
 

@@ -3,7 +3,8 @@
 In a row of ``pool.PARAMS``: looks, every (counts): how long after its launch it first looks, and how often after that.
 within (units), cone (cosine of half of its angle about the velocity): where it looks. keeps_cone: the cosine beyond
 which it loses whom it follows. choice: a code of ``pool.CHOICES``; ties go to the lesser body key. group: whom it may
-follow, -1 for every target. sighted: whether an obstacle hides. loses: what follows a loss, of ``pool.LOSES``.
+follow, -1 for every target; only: the one body that it may, -1 for any. sighted: whether an obstacle hides. loses:
+what follows a loss, of ``pool.LOSES``.
 """
 
 from __future__ import annotations
@@ -142,9 +143,7 @@ def chosen(k, q, g, par, p, time):
         b = k.bodies[j]
         if b["out"] != 0 or j == par["owner"]:
             continue
-        if (par["group"] < 0 and b["role"] != TARGET) or (par["group"] >= 0 and b["group"] != par["group"]):
-            continue
-        if b["first"] != 0 and (par["group"] < 0 or k.bodies[first_of(k.bodies, j)]["group"] == b["group"]):
+        if not suits(k, par, j, b):
             continue
         at = middle(b, time)
         to = sub(at, p)
@@ -166,6 +165,16 @@ def chosen(k, q, g, par, p, time):
         if score < least or (score == least and b["key"] < key):
             best, least, key = j, score, int(b["key"])
     return best
+
+
+@inner
+def suits(k, par, j, b):
+    """Whether a body is one that may be followed: the one that is named, one of the group, or any target."""
+    if par["only"] >= 0:
+        return j == par["only"]
+    if (par["group"] < 0 and b["role"] != TARGET) or (par["group"] >= 0 and b["group"] != par["group"]):
+        return False
+    return b["first"] == 0 or (par["group"] >= 0 and k.bodies[first_of(k.bodies, j)]["group"] != b["group"])
 
 
 @inner

@@ -178,8 +178,10 @@ class Limits:
     when_full: str
 
 
-FIELDS = ("keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "otherwise", "enters")
-MORE = (1.0, 1.0, -1, -1.0, 0.0, False, pool.END, True)
+FIELDS = (
+    "keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "ends_too", "otherwise", "enters",
+)  # fmt: skip
+MORE = (1.0, 1.0, -1, -1.0, 0.0, False, False, pool.END, True)
 
 
 @dataclass(frozen=True, slots=True)
@@ -436,6 +438,7 @@ def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) ->
         -1.0 if answer.within is None else float(sincos(answer.within)[1]),
         answer.depth or 0.0,
         answer.first_touch,
+        answer.body_out == "ends",
         pool.THEN[answer.otherwise or "end"],
         answer.anchor is None or answer.anchor.opens is None,
     )

@@ -174,19 +174,32 @@ def expanded(name: str, target: Any, frame: frames.Frame, seed: int, rate: float
     wave = target.wave
     if wave is None:
         return [(name, target, 0 if target.arrives is None else counted(target.arrives, rate))]
-    first, every, out = counted(wave.first, rate), counted(wave.every, rate), []
-    for k in range(wave.count):
+    if wave.times is None:
+        first, every = counted(wave.first, rate), counted(wave.every, rate)
+        times = [first + k * every for k in range(wave.count)]
+    else:
+        times = sorted(counted(time, rate) for time in wave.times)
+    out = []
+    for k, time in enumerate(times):
         at = _place(wave, target, name, seed, k)
         changed: dict[str, Any] = {"at": at, "wave": None}
         if wave.speed is not None:
-            corners = wave.edges or wave.region
-            goal = wave.goal or [0.5 * (a + b) for a, b in zip(*corners, strict=True)]
             pace = wave.speed[0] + draw(seed, f"{name}.wave.speed", k) * (wave.speed[1] - wave.speed[0])
-            way = [b - a for a, b in zip(at, goal, strict=True)]
+            way = _way(wave, at, name, seed, k, frame)
             far = float(np.sqrt(sum(x * x for x in way)))
             changed["move"] = Moves(velocity=[pace * x / far if far > 0.0 else 0.0 for x in way])
-        out.append((f"{name}-{k + 1}", target.model_copy(update=changed), first + k * every))
+        out.append((f"{name}-{k + 1}", target.model_copy(update=changed), time))
     return out
+
+
+def _way(wave: Any, at: list[float], name: str, seed: int, k: int, frame: frames.Frame) -> list[float]:
+    """Which way one of a wave goes, of any length."""
+    if wave.direction is not None:
+        low, high = wave.direction
+        return frame.drop(frame.direction(low + draw(seed, f"{name}.wave.direction", k) * (high - low))).tolist()
+    corners = wave.edges or wave.region
+    goal = wave.goal or [0.5 * (a + b) for a, b in zip(*corners, strict=True)]
+    return [b - a for a, b in zip(at, goal, strict=True)]
 
 
 def _place(wave: Any, target: Any, name: str, seed: int, k: int) -> list[float]:

@@ -100,7 +100,7 @@ class Scene:
             self.whole.setdefault(name, []).append(k)
         self.number = {name: numbers[0] for name, numbers in self.whole.items()}
         self.waves = [
-            Wave(name, np.array([self.number[f"{name}-{k + 1}"] for k in range(target.wave.count)]), target.wave.most,
+            Wave(name, np.array([self.number[f"{name}-{k + 1}"] for k in range(target.wave.size)]), target.wave.most,
                  target.wave.when_full != "turn away")
             for name, target in model.target.items() if target.wave is not None
         ]  # fmt: skip

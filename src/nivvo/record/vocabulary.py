@@ -67,6 +67,7 @@ ENDINGS = {
     pool.BY_SETTLED: Ending("settled", "bounced no more off {body}", lands=True),
     pool.BY_PIERCED: Ending("last body", "touched {body} after the last it goes through", lands=True),
     pool.BY_MEETING: Ending("meeting", "met another projectile"),
+    pool.BY_OUT: Ending("body out", "the body that it stuck in is out"),
     pool.BY_APEX: Ending("apex", "it ceased to rise"),
     pool.BY_NEAR: Ending("near", "came near {body}"),
     pool.BY_AGE: Ending("age", "it was old enough"),

@@ -403,6 +403,9 @@ class Answer(OnBody):
         None, description="lodge: only if it comes so near to straight into the surface, degrees; default: 90"
     )
     first_touch: bool = Field(False, description="lodge: only if it has touched nothing else before")
+    body_out: Literal["falls", "ends"] | None = Field(
+        None, description="lodge: when the body that it sticks in is out, it falls off, or ends too; default: falls"
+    )
     depth: NotNegative | None = Field(None, description="lodge: how deep it goes in, units; default: 0")
     otherwise: Literal["end", "pass", "bounce"] | None = Field(
         None, description="lodge: what happens where it cannot; bounce needs restitution; default: end"
@@ -442,7 +445,7 @@ class Answer(OnBody):
 
 KEYS_OF_ANSWER = {
     **dict.fromkeys(("pierces", "speed_kept", "damage_kept"), "pass"),
-    **dict.fromkeys(("within", "first_touch", "depth", "otherwise"), "lodge"),
+    **dict.fromkeys(("within", "first_touch", "body_out", "depth", "otherwise"), "lodge"),
 }
 """Keys of an answer and what it must be for them."""
 

@@ -57,6 +57,7 @@ class Homing(Table):
     after: Seconds = Field(0.0, validate_default=True, description="how long after the launch it begins")
     lasts: Seconds | None = Field(None, description="for how long; default: as long as it flies")
     group: Name | None = Field(None, description="bodies of this group; default: every target")
+    body: Name | None = Field(None, description="in place of group and choice: this body and no other")
     choice: Literal["nearest", "by angle", "near the aim", "aimed at", "spread out"] = Field(
         "nearest",
         description="which of several: the nearest; nearest to its way by angle; nearest to the aim point; the one "
@@ -85,6 +86,8 @@ class Homing(Table):
             given = [key for key in SEEKING if key in self.model_fields_set]
             if given:
                 raise ValueError(f'{given[0]} is for toward = "target"; the way back needs no search')
+        if self.body is not None and {"group", "choice"} & self.model_fields_set:
+            raise ValueError("body says whom it follows: write no group and no choice")
         if self.keeps_cone < self.cone and "keeps_cone" in self.model_fields_set:
             raise ValueError(
                 f"keeps_cone ({self.keeps_cone:g}) is less than cone: it would lose what it has just found"
@@ -92,7 +95,7 @@ class Homing(Table):
         return self
 
 
-SEEKING = ("group", "choice", "within", "cone", "keeps_cone", "in_sight", "looks_every", "when_lost")
+SEEKING = ("group", "body", "choice", "within", "cone", "keeps_cone", "in_sight", "looks_every", "when_lost")
 
 
 class Sway(Table):

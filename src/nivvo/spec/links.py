@@ -84,7 +84,7 @@ def targets(model: Model) -> list[str]:
     return [
         one
         for name, target in model.target.items()
-        for one in ([name] if target.wave is None else [f"{name}-{k + 1}" for k in range(target.wave.count)])
+        for one in ([name] if target.wave is None else [f"{name}-{k + 1}" for k in range(target.wave.size)])
     ]
 
 

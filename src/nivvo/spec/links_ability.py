@@ -152,6 +152,8 @@ def _flight(links: Links, key: tuple, ability) -> None:
     homing, sway, launch = flight.homing, flight.sway, ability.launch
     if homing is not None and homing.group is not None:
         links.name((*key, "flight", "homing", "group"), homing.group, "group", links.names.groups)
+    elif homing is not None and homing.body is not None:
+        links.name((*key, "flight", "homing", "body"), homing.body, "body", links.names.bodies)
     elif homing is not None and homing.toward == "target" and not model.target:
         links.say((*key, "flight", "homing"), "there is no target to follow", hint="write homing.group, or a target")
     if sway is not None and sway.up and size == 2:

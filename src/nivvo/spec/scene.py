@@ -529,9 +529,12 @@ def _pushed(body: Obstacle | Target) -> None:
 class Wave(Table):
     """Many of one kind, that arrive one after another: the target then stands for NAME-1, NAME-2 and so on."""
 
-    count: Annotated[int, Field(ge=1, le=10_000)] = Field(description="how many")
-    every: Seconds = Field(description="from one arrival to the next; each comes at the next tick's start")
-    first: Seconds = Field(0.0, validate_default=True, description="when the first arrives")
+    count: Annotated[int, Field(ge=1, le=10_000)] | None = Field(None, description="how many; give every too")
+    every: Seconds | None = Field(None, description="from one arrival to the next; each comes at the next tick's start")
+    first: Seconds = Field(0.0, validate_default=True, description="of every: when the first arrives")
+    times: Annotated[list[Seconds], Field(min_length=1, max_length=10_000)] | None = Field(
+        None, description="in place of count and every: when each arrives, several at once where one stands twice"
+    )
     places: Annotated[list[Vector], Field(min_length=1, max_length=500)] | None = Field(
         None, description="where they arrive, in turn; default: at"
     )
@@ -545,6 +548,9 @@ class Wave(Table):
         None, description="[least, most], units/s: each goes straight to goal as fast as is drawn; in place of move"
     )
     goal: Vector | None = Field(None, description="of speed: a point; default: the middle of region or edges")
+    direction: Annotated[list[Degrees], Field(min_length=2, max_length=2)] | None = Field(
+        None, description="of speed, in place of goal: [least, most], degrees from +x toward +y, drawn by the seed"
+    )
     most: Annotated[int, Field(ge=1, le=10_000)] | None = Field(
         None, description="at most so many of it on the field at once; default: any number"
     )
@@ -557,17 +563,31 @@ class Wave(Table):
         given = [key for key in ("places", "region", "edges") if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one of places, region, edges; given: {' and '.join(given)}")
+        if self.times is None and (self.count is None or self.every is None):
+            raise ValueError("needs count and every, or times")
+        if self.times is not None and {"count", "every", "first"} & self.model_fields_set:
+            raise ValueError("write times, or count and every")
         if self.when_full is not None and self.most is None:
             raise ValueError("when_full goes with most")
-        if self.goal is not None and self.speed is None:
-            raise ValueError("goal goes with speed")
-        if self.speed is not None and self.goal is None and not (self.region or self.edges):
-            raise ValueError("speed needs goal, a point to go to")
+        for key in ("goal", "direction"):
+            if getattr(self, key) is not None and self.speed is None:
+                raise ValueError(f"{key} goes with speed")
+        if self.goal is not None and self.direction is not None:
+            raise ValueError("write goal or direction, not both")
+        if self.direction is not None and self.direction[0] > self.direction[1]:
+            raise ValueError(f"direction: the least ({self.direction[0]:g}) is more than the most")
+        if self.speed is not None and not (self.goal or self.direction or self.region or self.edges):
+            raise ValueError("speed needs goal, a point to go to, or direction")
         if self.speed is not None and self.speed[0] > self.speed[1]:
             raise ValueError(f"speed: the least ({self.speed[0]:g}) is more than the most ({self.speed[1]:g})")
         if self.speed is not None and not self.speed[1]:
             raise ValueError("speed of 0 never arrives anywhere; leave it away to let them stand")
         return self
+
+    @property
+    def size(self) -> int:
+        """How many arrive."""
+        return len(self.times) if self.count is None else self.count
 
 
 class Target(Table):

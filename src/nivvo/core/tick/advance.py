@@ -33,6 +33,7 @@ from nivvo.core.pool import (
     BY_HOPS,
     BY_NEAR,
     BY_NUMBERS,
+    BY_OUT,
     DONE,
     DUE,
     EMPTY,
@@ -63,6 +64,7 @@ from nivvo.core.pool import (
     SAMPLES,
     STALE,
     STILL,
+    STUCK,
     SWAYS,
     SWEPT,
     TICK,
@@ -548,8 +550,7 @@ def settle(k, now):
         if q["end"] != 0:
             ended += 1
         elif GUIDED and q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
-            q["on"] = 0
-            begin(q, k.params[int(q["param"])], int(now["end"]), 0.0, vec(q["p"]), vec(q["v"]))
+            lets_fall(k, q, now)
         elif q["inside"][0] >= 0:
             leave(k, q, now)
     if ended == 0 and not sampled:
@@ -573,6 +574,19 @@ def settle(k, now):
                 k.guides[kept] = k.guides[i]
         kept += 1
     counters[LIVE] = kept
+
+
+@cold
+def lets_fall(k, q, now):
+    """Let a projectile go whose body is out: from the tick's end on it flies, or ends with it."""
+    j, p, v = abs(int(q["on"])) - 1, vec(q["p"]), vec(q["v"])
+    q["on"] = 0
+    begin(q, k.params[int(q["param"])], int(now["end"]), 0.0, p, v)
+    if lodged(q) and k.answers[int(q["param"]), int(k.bodies[j]["group"])]["ends_too"] != 0:
+        q["until"], q["cause"] = now["end"], BY_OUT
+    else:
+        tell(k, now, float(now["dt"]), q, (LEFT, j, 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
+    q["past"] &= ~(1 << STUCK)
 
 
 @inner
