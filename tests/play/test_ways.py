@@ -85,6 +85,24 @@ class Adrift(unittest.TestCase):
 
 
 class SpeedsUp(unittest.TestCase):
+    def test_adrift_it_stops_at_each_of_the_same_points_and_is_never_faster_nor_changes_faster(self):
+        for world, size in VIEWS:
+            move = f"move = {{ drift = [{[0.0] * size}, {[9.0] * size}], speed = 5"
+            plain, slow = (
+                nivvo.fire(made(size, world=world, move=move + more)) for more in (" }", ", speeds_up = 4 }")
+            )
+            times = np.linspace(0, 60, 6001)
+            p, v = seen(slow, times)
+            fast = np.linalg.norm(v, axis=1)
+            self.assertAlmostEqual(fast.max(), 5.0, delta=1e-6)
+            self.assertLess(np.abs(np.diff(v, axis=0)).max(), 4.0 * 0.0101)
+            np.testing.assert_allclose(np.diff(p, axis=0), 0.005 * (v[1:] + v[:-1]), atol=2e-4)
+            seen(plain, times)
+            for goal in (one[0] for one in way(plain).pieces[1:9]):
+                near = np.linalg.norm(p - goal, axis=1).argmin()
+                self.assertLess(np.linalg.norm(p[near] - goal), 0.001)
+                self.assertLess(fast[near], 0.05)
+
     def test_along_points_it_sets_out_and_stops_as_a_train_does(self):
         for length, speed, push in ((12.0, 3.0, 2.0), (2.0, 3.0, 2.0)):
             for world, size in VIEWS:
@@ -246,7 +264,7 @@ class Told(unittest.TestCase):
             ("circle = { body = 'keper', turn_rate = 3 }", "did you mean keeper"),
             ("velocity = [9, 0], acceleration = [1, 0], top_speed = 3", "faster than top_speed"),
             ("velocity = [1, 0], top_speed = 3", "goes with acceleration"),
-            ("velocity = [1, 0], speeds_up = 3", "through, chase or flee"),
+            ("velocity = [1, 0], speeds_up = 3", "through, drift, chase or flee"),
             ("through = [[1, 1]], speed = 3, speeds_up = 3, at_end = 'around'", "never stops"),
         ):
             more = "[target.second]\nmove = { beside = 'wisp', offset = [0, 2] }\n" if "second" in move else ""

@@ -124,11 +124,14 @@ class Circling(Motion):
 
 
 class Drifting(Motion):
-    """Straight from point to point of a region at a speed, for ever; the points belong to a seed and a name."""
+    """Straight from point to point of a region at a speed, for ever; the points belong to a seed and a name.
 
-    def __init__(self, place: np.ndarray, drift: Drift, speed: float, start: int):
+    speeds_up : how fast it comes to its speed from a point and slows toward the next (units/s²), or at once.
+    """
+
+    def __init__(self, place: np.ndarray, drift: Drift, speed: float, start: int, speeds_up: float = math.inf):
         super().__init__(place)
-        self.drift, self.speed, self.drawn = drift, speed, 0
+        self.drift, self.speed, self.speeds_up, self.drawn = drift, speed, speeds_up, 0
         self.times, self.pieces = [], []
         self.ends, self.goal = start, np.asarray(place, dtype=float)
         self._go_on(start)
@@ -145,12 +148,10 @@ class Drifting(Motion):
             here, seed, name = self.goal, self.drift.seed, f"{self.drift.name}.drift"
             self.goal = low + size * np.array([draw(seed, name, self.drawn, axis) for axis in range(3)])
             self.drawn += 1
-            way = self.goal - here
-            far = float(np.sqrt(dot(way, way)))
-            if far > 0.0:
-                self.times.append(self.ends)
-                self.pieces.append((here, way * (self.speed / far), NOWHERE))
-                self.ends += max(counts(far / self.speed), 1)
+            leg = Route([here, self.goal], self.speed, "stop", self.speeds_up)
+            self.times += [self.ends + time for time in leg.times[:-1]]
+            self.pieces += leg.pieces[:-1]
+            self.ends += leg.round
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
@@ -218,7 +219,7 @@ def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
     if move is None or move.toward is not None or move.beside is not None:
         return Motion(place)
     if move.drift is not None:
-        return Drifting(place, move.drift, move.speed, start)
+        return Drifting(place, move.drift, move.speed, start, move.speeds_up)
     if move.timed:
         return timed(place, move.timed)
     if move.circle is not None:
