@@ -60,6 +60,18 @@ class Keys(unittest.TestCase):
             nivvo.parse("nivvo = 1\n[ability.flare]\nlaunch.speed = 9\nricochet = 3\n[case.tap]\n")
         self.assertIn('then = "bounce"', str(caught.exception))
 
+    def test_a_table_in_a_case_and_more_ways_than_a_view_has_are_told_with_the_line_that_does_it(self):
+        text = "nivvo = 1\n[ability.flare]\nlaunch.speed = 9\n{}\n[case.tap]\n{}\n"
+        for above, below, says in (
+            ("", "[case.tap.tick]\nrate = 30", 'set = { "tick.rate" = 30 }'),
+            ("", "ability.flare.launch.speed = 3", 'set = { "ability.flare.launch.speed" = 3 }'),
+            ("[shooter.keeper]\nfacing_follows = 'cursor'\nfacing_count = 4", "", 'world.view = "top"'),
+            ("launch.count = 3\nlaunch.ring = 360\n[world]\nview = 'space'", "", "180 spreads them all around"),
+        ):
+            with self.assertRaises(DrillError) as caught:
+                nivvo.parse(text.format(above, below))
+            self.assertIn(says, str(caught.exception))
+
     def test_the_places_that_are_told_are_there(self):
         from nivvo.spec.elsewhere import ELSEWHERE
 

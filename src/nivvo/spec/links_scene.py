@@ -8,6 +8,8 @@ import math
 from nivvo.spec.heights import heights_of
 from nivvo.spec.links import ANYTHING, Links
 
+SEEN_FROM_ABOVE = 'write world.view = "top"'
+
 
 def world(links: Links) -> None:
     world = links.model.world
@@ -201,11 +203,19 @@ def _shooter(links: Links, key: tuple, shooter) -> None:
     world = links.model.world
     facing = shooter.facing
     if world.view == "side" and facing not in (None, "left", "right"):
-        links.say((*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"')
+        links.say(
+            (*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"', SEEN_FROM_ABOVE
+        )
     if world.view != "side" and world.size == 3 and isinstance(facing, str):
         links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
     if shooter.facing_count is not None and world.view == "side" and shooter.facing_count != 2:
-        links.say((*key, "facing_count"), "in side view a shooter faces left or right", shooter.facing_count, "2")
+        links.say(
+            (*key, "facing_count"),
+            "in side view a shooter faces left or right",
+            shooter.facing_count,
+            "2",
+            SEEN_FROM_ABOVE,
+        )
     if shooter.walk is not None and shooter.walk.jump is not None and not world.pull:
         says = (
             "without gravity a jump never comes down" if world.size == 3 or world.view == "side" else "there is no up"

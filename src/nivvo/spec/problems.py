@@ -21,6 +21,9 @@ _LIMITS = {
     "less_than_equal": ("le", "at most {}"),
 }
 
+CHANGED = ("world", "tick", "shooter", "obstacle", "target", "ability", "cue")
+"""Tables of a drill of which a case may change keys, by ``set``."""
+
 _TYPES = {
     "float_type": "a number",
     "int_type": "a whole number",
@@ -42,6 +45,8 @@ def of_errors(errors: list[dict], document: Document, model: type[BaseModel], pr
         key = real_key((*prefix, *one["loc"]), document.tables, missing=one["type"] == "missing")
         if key in found and one["type"] != "extra_forbidden":
             old = found[key]
+            if _by_set(key, _value(document.tables, key)):
+                continue
             if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
                 allowed = f"{old.allowed}, or {_TYPES[one['type']]}" if old.allowed else _TYPES[one["type"]]
                 found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
@@ -127,7 +132,7 @@ def _value(tables: Any, key: tuple) -> Any:
 def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) -> Problem:
     kind, given = one["type"], _value(document.tables, key)
     where, name = str(document.origin(key)), dotted(key)
-    if kind == "extra_forbidden":
+    if kind == "extra_forbidden" and not _by_set(key, given):
         return _unknown(key, given, where, model)
     if kind == "missing":
         parent = _value(document.tables, key[:-1])
@@ -142,6 +147,8 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
         allowed = one["ctx"]["expected"].replace("'", '"')
         words = [word.strip(' "') for word in allowed.replace(" or ", ",").split(",")]
         return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words) or elsewhere(given))
+    if by_set := _by_set(key, given):
+        return Problem(where, name, "a case changes keys by set", shown(given), "", by_set)
     if kind in _TYPES:
         says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
         needed = _needed(model, key) if _TYPES[kind] == "a table" else ""
@@ -158,6 +165,17 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
         return Problem(where, name, says, shown(given), rule if kind == "string_pattern_mismatch" else one["msg"])
     message = one["msg"].removeprefix("Value error, ")
     return Problem(where, name, message, given=shown(given))
+
+
+def _by_set(key: tuple, given: Any) -> str:
+    """The line that changes in a case what a table of the drill in it would, or ""."""
+    if len(key) != 3 or key[0] != "case" or key[2] not in CHANGED or not isinstance(given, dict):
+        return ""
+    path = [str(key[2])]
+    while isinstance(given, dict) and given:
+        word, given = next(iter(given.items()))
+        path.append(str(word))
+    return f'write set = {{ "{".".join(path)}" = {shown(given)} }}'
 
 
 def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Problem:
