@@ -13,6 +13,7 @@ from nivvo.play.aims.aiming import Asked
 from nivvo.play.session import Session
 from nivvo.play.tables import position
 from nivvo.record import vocabulary
+from nivvo.show.words import rates, told
 
 GATE = """
 nivvo = 1
@@ -84,12 +85,12 @@ class Decided(unittest.TestCase):
         self.assertEqual(len(set(words)), len(words))
 
     def test_a_place_is_told_without_rounding(self):
-        for place, told in (
+        for place, says in (
             ([3.972, -2.8e-17], "[3.972, 0]"),
             ([1e6, 1e-7], "[1e+06, 0]"),
             ([1e-9, 2e-9], "[1e-09, 2e-09]"),
         ):
-            self.assertEqual(position(np.array(place), 2), told)
+            self.assertEqual(position(np.array(place), 2), says)
 
     def test_rewording_changes_no_digest(self):
         before = run_of().digest
@@ -98,6 +99,57 @@ class Decided(unittest.TestCase):
             run = run_of()
             self.assertEqual(run.rows("projectiles")[0]["reason"], "otherwise")
             self.assertEqual(run.digest, before)
+
+
+class Said(unittest.TestCase):
+    """What the log and a check add where a number alone would mislead."""
+
+    TEXT = """nivvo = 1
+        {world}
+        tick.input = "at ticks"
+        tick.timer = "{timer}"
+        [ability.stream]
+        firing = {{ kind = "auto", rate = {rate} }}
+        launch = {{ speed = 20, {spread} }}
+        limits.life = 0.2
+        [ability.up]
+        firing.button = "up"
+        launch = {{ speed = 10, elevation = 90 }}
+        [case.c]
+        input = [{{ t = 0, hold = "fire", held = 2 }}]
+        [case.v]
+        ability = "up"
+        check = [{{ measure = "range", at_least = 3 }}]
+        """
+
+    def drill(self, rate=20, timer="counting down", spread="elevation = 0", world=""):
+        return nivvo.parse(self.TEXT.format(rate=rate, timer=timer, spread=spread, world=world))
+
+    def test_why_a_rate_falls_short_and_which_the_tick_delivers(self):
+        for rate, timer, says in (
+            (25, "counting down", "is 2.4 ticks, and each shot waits for a whole one; 60 ticks/s deliver 30 or 20"),
+            (20, "re-armed", "is 3 ticks, but the time that the timer adds up falls short"),
+            (100, "re-armed", "is 0.6 ticks; one shot a tick is 60 a second"),
+        ):
+            self.assertIn(says, rates(nivvo.fire(self.drill(rate, timer)))[0])
+        self.assertTrue(
+            rates(nivvo.fire(self.drill(25, "accumulating")))[0].endswith("(accumulating timer at 60 ticks/s)")
+        )
+
+    def test_where_each_of_a_random_spread_flies(self):
+        for world, size in (("", 2), ("world.view = 'space'", 3)):
+            run = nivvo.fire(self.drill(spread="count = 3, cone = 20", world=world))
+            for row in run.rows("births"):
+                v = np.array([row[f"v{axis}"] for axis in "xyz"[:size]])
+                self.assertAlmostEqual(row["direction"], np.degrees(np.arctan2(v[1], v[0])), delta=1e-9)
+                self.assertAlmostEqual(row["elevation"], np.degrees(np.arcsin(v[-1] / 20)), delta=1e-9)
+            ways = [f"{row['direction']:.4g}°" for row in run.rows("births")[:3]]
+            self.assertTrue(all(way in told(run)[0] for way in ways), told(run)[0])
+
+    def test_a_range_of_nothing_points_to_the_path(self):
+        outcome = nivvo.check(self.drill(), "v")[0]
+        self.assertFalse(outcome.passed)
+        self.assertIn("straight up and down; its path_length is 10.2", outcome.found)
 
 
 if __name__ == "__main__":

@@ -494,6 +494,8 @@ SHEETS: dict[str, Sheet] = {
             Column("time", lambda _, birth: to_seconds(int(birth["time"]))),
             Column("", lambda _, birth: birth["p"], vector=True),
             Column("v", lambda _, birth: birth["v"], vector=True),
+            Column("direction", lambda run, birth: float(run.scene.frame.direction_of(birth["v"]))),
+            Column("elevation", lambda run, birth: float(run.scene.frame.elevation(birth["v"]))),
             Column("why", lambda _, birth: BIRTHS[int(birth["why"])]),
         ),
     ),

@@ -15,6 +15,9 @@ from nivvo.play.run import Run
 from nivvo.play.tables import damages, position
 from nivvo.record.vocabulary import STILL_FLYING
 
+MOST_WAYS = 8
+"""Projectiles of a shot whose ways are told one by one."""
+
 
 def told(run: Run) -> list[str]:
     """What happened, in order of time, one line each."""
@@ -23,12 +26,13 @@ def told(run: Run) -> list[str]:
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
     births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
     sent = Counter(row["projectile"].partition(".")[0] for row in run.rows("births"))
+    strewn = _ways_of_each(run)
     touches, effects = iter(run.rows("contacts")), iter(damages(run))
     lines = []
     for event in run.rows("events"):
         name, what = event["projectile"], event["what"]
         if what == "fired":
-            text = _fired(shots[name], unit, axes, run.scene.frame.vertical)
+            text = _fired(shots[name], unit, axes, run.scene.frame.vertical) + _strewn(run, name, strewn)
         elif what == "sent":
             row = births[name]
             speed = math.sqrt(sum(row[f"v{axis}"] ** 2 for axis in axes))
@@ -215,11 +219,27 @@ def rates(run: Run) -> list[str]:
             how = (
                 "exact timer" if rules.timer == "exact" else f"{rules.timer} timer at {run.scene.ticks.rate:g} ticks/s"
             )
-            lines.append(f"{name}: asked {asked:.5g} shots/s, delivered {given:.5g} ({how})")
+            late = span - (len(longest) - 1) / asked
+            # By no more than a tick it is the first and the last that lie unevenly.
+            short = rules.timer != "exact" and late * run.scene.ticks.rate > 1.0 + 1e-6
+            why = _falls_short(asked, run.scene.ticks.rate) if short else ""
+            lines.append(f"{name}: asked {asked:.5g} shots/s, delivered {given:.5g} ({how}){why}")
     peak = run.in_the_air()[1]
     if len(peak) and peak.max() > 1:
         lines.append(f"at most {int(peak.max())} in the air at once")
     return lines
+
+
+def _falls_short(asked: float, rate: float) -> str:
+    """Why ticks deliver another rate than was asked for, and which they can."""
+    ticks = rate / asked
+    says = f": {1.0 / asked:.4g} s is {ticks:.4g} ticks"
+    if abs(ticks - round(ticks)) <= 1e-9 * ticks:
+        return f"{says}, but the time that the timer adds up falls short of that now and then"
+    if ticks < 1.0:
+        return f"{says}; one shot a tick is {rate:g} a second"
+    can = " or ".join(f"{rate / k:.5g}" for k in (math.floor(ticks), math.ceil(ticks)))
+    return f"{says}, and each shot waits for a whole one; {rate:g} ticks/s deliver {can} evenly"
 
 
 def cleared(found: Clearance, unit: str, what: str = "the shot") -> str:
@@ -245,6 +265,27 @@ def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
     if row["note"]:
         text += f"; {row['note']}"
     return text
+
+
+def _ways_of_each(run: Run) -> dict[str, list[str]]:
+    """Of each shot of an ability that spreads at random the ways of its projectiles, in words."""
+    launch = {name: one.launch for name, one in run.scene.abilities.items()}
+    random = {run.id_of(shot) for shot in run.fired
+              if launch[shot.ability].scatter is not None or launch[shot.ability].cone is not None}  # fmt: skip
+    out: dict[str, list[str]] = {}
+    for row in run.rows("births") if random else ():
+        shot = row["projectile"].rpartition(".")[0] or row["projectile"]
+        if shot in random:
+            level = f"{row['direction']:.4g}°"
+            both = f"{level} and {row['elevation']:.4g}° up"
+            out.setdefault(shot, []).append(both if run.scene.frame.size == 3 else level)
+    return out
+
+
+def _strewn(run: Run, name: str, ways: dict[str, list[str]]) -> str:
+    mine = ways.get(name, ())
+    more = f" and {len(mine) - MOST_WAYS} more" if len(mine) > MOST_WAYS else ""
+    return f", spread to {', '.join(mine[:MOST_WAYS])}{more}" if mine else ""
 
 
 def point(row: dict[str, Any], axes: str) -> str:

@@ -70,7 +70,9 @@ class Drill(Tabled):
     _cache: dict[Any, Any] = field(default_factory=dict, repr=False)
 
     def __repr__(self) -> str:
-        return f"<Drill {Path(self.name).name}: {len(self.model.ability)} abilities, {len(self.cases)} cases>"
+        abilities, cases = len(self.model.ability), len(self.cases)
+        many = f"{abilities} abilit{'y' if abilities == 1 else 'ies'}, {cases} case{'' if cases == 1 else 's'}"
+        return f"<Drill {Path(self.name).name}: {many}>"
 
     def as_rows(self) -> list[dict[str, Any]]:
         """Each effective value with where it came from, as ``explain`` tells them."""
