@@ -79,6 +79,7 @@ class Drawn:
                     f"on.a = {{ {self.answer('knock.impulse = 2')} }}\non.b = {{ {self.answer()} }}",
                     f"on.c = {{ {self.answer()}, anchor = {{ pairs_with = 'chip', opens = 1.5 }} }}",
                     *(f"when.{one}" for one in MOMENTS if not rng.integers(6)),
+                    *(["heading = { follows = 'spin', spin = 400 }"] if not rng.integers(3) else []),
                 ]
             ),
             "[ability.chip]\nfiring.button = 'chip'\nlaunch = { speed = 8, count = 2, fan = 30 }\nlimits.life = 0.6\n"

@@ -60,6 +60,34 @@ class Lodge(unittest.TestCase):
         run = nivvo.fire(made("on.anything = { then = 'lodge', depth = 0.05 }", wall))
         self.assertAlmostEqual(run.rows("projectiles")[0]["end_x"], 5.9 - 0.1 + 0.05, places=9)
 
+    def test_what_spins_sticks_by_its_pointed_end_alone_in_every_view_and_spins_no_more(self):
+        rng, seen = np.random.default_rng(5), set()
+        for world, size in (("", 2), ("world.y = 'down'", 2), ("world.view = 'top'", 2), ("world.view = 'space'", 3)):
+            for follows in ("'launch'", *(f"'spin'\nheading.spin = {spin}" for spin in rng.uniform(-900, 900, 12))):
+                wall = f"[obstacle.wall]\nat = {[6.0] + [0.0] * (size - 1)}\nshape.box = {[0.2] + [9.0] * (size - 1)}\n"
+                wall += f"shape.turned = {rng.uniform(-20, 20)}\n"
+                text = f"nivvo = 1\n{world}\n[ability.knife]\nlaunch.speed = 9\nflight.gravity_share = 0\n"
+                text += (
+                    f"limits.life = 2\nheading.follows = {follows}\non.anything = {{ then = 'lodge', within = 60 }}\n"
+                )
+                run = nivvo.fire(nivvo.parse(text + wall))
+                contact = run.rows("contacts")[0]
+                n = np.array([contact[f"normal_{axis}"] for axis in "xyz"[:size]])
+                spin = float(follows.partition("spin = ")[2] or 0)
+                turned = np.radians(spin * contact["time"])
+                # It leaves along +x, and turns from x toward y.
+                points = np.array([np.cos(turned), np.sin(turned), 0.0])[:size]
+                sticks = -points @ n >= np.cos(np.radians(60))
+                rests = [row["time"] for row in run.rows("events") if row["what"] == "came to rest"]
+                self.assertEqual(bool(rests), sticks, (world, follows))
+                seen.add(sticks)
+                if sticks:
+                    path = run.path("knife-1")
+                    after = path[path["time"] > contact["time"]]["heading_direction"]
+                    gap = (after - np.degrees(turned) + 180) % 360 - 180
+                    self.assertLess(np.abs(gap).max(), 1e-6, (world, follows))
+        self.assertEqual(seen, {True, False})
+
     def test_only_its_first_touch_if_it_says_so(self):
         bodies = "[obstacle.net]\nat = [3, 0]\nshape.box = [0.2, 9]\ngroup = 'nets'\n"
         bodies += "[obstacle.board]\nat = [6, 0]\nshape.box = [0.2, 9]\n"

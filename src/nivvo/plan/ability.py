@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -232,6 +233,14 @@ class Heading:
     follows: str
     spin: float | None
     front: np.ndarray
+
+    def pointed(self, answers: tuple[Answer, ...], frame: Frame) -> dict[str, Any]:
+        """Fields of ``pool.PARAMS``, where something sticks by another end than that which flies ahead."""
+        k = FIELDS.index("facing")
+        if self.follows == "velocity" or all(one.then != pool.LODGE or one.more[k] <= -1.0 for one in answers):
+            return {}
+        axis = np.cross(frame.first, frame.second)
+        return {"points": 1, "spin": math.radians(self.spin or 0.0), "spins_about": axis}
 
 
 @dataclass(frozen=True, slots=True)

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from functools import cached_property
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from nivvo.core import pool
 from nivvo.errors import CallError
 from nivvo.plan.ability import Ability
 from nivvo.play.heading import pointing
-from nivvo.play.tables import SHEETS, axes_of, columns_of, rows_of
+from nivvo.play.tables import SHEETS, axes_of, columns_of, rows_of, time_of
 from nivvo.record.path import Path
 from nivvo.record.vocabulary import SENTENCES
 from nivvo.results import html
@@ -274,7 +276,18 @@ class Run:
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
         heading = self.ability_of(self.key_of(projectile)).heading
-        return data | pointing(self.scene.frame, heading, path, self.launch_of(projectile))
+        lay = self._lay(projectile) if heading.follows == "spin" else []
+        return data | pointing(self.scene.frame, heading, path, self.launch_of(projectile), lay)
+
+    def _lay(self, projectile: str) -> list[tuple[float, float]]:
+        """From when to when (s) a projectile lay or stuck somewhere."""
+        lay: list[tuple[float, float]] = []
+        for event in self.record.events[self.record.events["key"] == self.key_of(projectile)]:
+            if event["kind"] == pool.RESTED:
+                lay.append((time_of(event), math.inf))
+            elif event["kind"] == pool.LEFT and lay:
+                lay[-1] = lay[-1][0], time_of(event)
+        return lay
 
     @property
     def paths(self) -> pd.DataFrame:

@@ -312,7 +312,7 @@ SOURCES = ("speed", "velocity", "impulse", "one_tick_force")
 
 
 class Heading(Table):
-    """Which way a projectile points while it flies, for its picture and for what is mounted on it."""
+    """Which way a projectile points while it flies: for its picture, what is mounted on it, by which end it sticks."""
 
     follows: Literal["velocity", "launch", "spin"] = Field(
         "velocity", description="the velocity; the launch, kept; or spinning from it"
@@ -400,7 +400,9 @@ class Answer(OnBody):
         None, description="pass: share of its damage that is left behind the body; default: 1"
     )
     within: Annotated[float, Field(gt=0, le=90)] | None = Field(
-        None, description="lodge: only if it comes so near to straight into the surface, degrees; default: 90"
+        None,
+        description="lodge: only if its pointed end comes so near to straight into the surface, degrees; what that is "
+        "heading.follows says; default: however it comes",
     )
     first_touch: bool = Field(False, description="lodge: only if it has touched nothing else before")
     body_out: Literal["falls", "ends"] | None = Field(

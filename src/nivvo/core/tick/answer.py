@@ -46,13 +46,13 @@ from nivvo.core.pool import (
     STAYS,
     STUCK,
 )
-from nivvo.core.tick.acting import constant, pulled
+from nivvo.core.tick.acting import age_of, constant, pulled
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import FLUSH, first_of, matters, nears
 from nivvo.core.trig import angle_of
-from nivvo.core.turning import distance_at, surface_speed
+from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
@@ -102,7 +102,7 @@ def answer(k, i, j, now, t):
         return ON
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
     then, why = int(ans["then"]), BY_CONTACT
-    if then == LODGE and not lodges(q, ans, place):
+    if then == LODGE and not lodges(k, i, now, t, ans, place):
         then = int(ans["otherwise"])
     if then == PASS and ans["pierces"] >= 0 and q["pierced"] >= ans["pierces"]:
         then, why = END, BY_PIERCED
@@ -226,11 +226,14 @@ def moment(k, i, now, t, why, j, place):
 
 
 @inner
-def lodges(q, ans, place):
-    """Whether a projectile sticks: it comes within its angle, and has touched nothing before if that is asked for."""
+def lodges(k, i, now, t, ans, place):
+    """Whether a projectile sticks: its pointed end comes within an angle, and it touched nothing before if so asked."""
+    q, r = k.flight[i], sub(place[2], place[3])
+    par = k.params[int(q["param"])]
     if ans["first_only"] != 0 and q["touched"] > 0:
         return False
-    r = sub(place[2], place[3])
+    if GUIDED and par["points"] != 0:
+        r = rotated(vec(k.guides[i]["way"]), vec(par["spins_about"]), par["spin"] * max(age_of(k, i, now, t), 0.0))
     return -dot(r, place[1]) >= ans["facing"] * math.sqrt(dot(r, r))
 
 
