@@ -41,6 +41,20 @@ def right():
     }, live  # fmt: skip
 
 
+class Named(unittest.TestCase):
+    def test_help_and_messages_know_each_by_its_public_name_and_each_argument_has_a_type(self):
+        for name in nivvo.__all__:
+            thing = getattr(nivvo, name)
+            if not inspect.isfunction(thing):
+                continue
+            self.assertEqual((thing.__module__, thing.__name__), ("nivvo", name))
+            signature = inspect.signature(thing)
+            said = [one.annotation for one in signature.parameters.values()] + [signature.return_annotation]
+            self.assertNotIn(inspect.Signature.empty, said, name)
+        with self.assertRaisesRegex(nivvo.CallError, "^solve: "):
+            nivvo.solve(foe=1)
+
+
 class Paths(unittest.TestCase):
     def test_a_path_is_taken_wherever_a_drill_is(self):
         given, _ = right()

@@ -31,6 +31,7 @@ save                 a run as CSV, JSON or Parquet
 from __future__ import annotations
 
 import importlib
+from types import FunctionType
 from typing import TYPE_CHECKING, Any
 
 __version__ = "0.1.0"
@@ -121,6 +122,9 @@ def __getattr__(name: str) -> Any:
         renamed = f"; it is now nivvo.{_RENAMED[name]}" if name in _RENAMED else ""
         raise AttributeError(f"module 'nivvo' has no attribute {name!r}{renamed}")
     value = getattr(importlib.import_module(home), real)
+    if isinstance(value, FunctionType):
+        # As who calls it knows it: in help, and in what it complains of.
+        value.__module__, value.__name__, value.__qualname__ = "nivvo", name, name
     globals()[name] = value
     return value
 

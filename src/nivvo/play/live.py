@@ -7,6 +7,7 @@ is kept but what is in the air.
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -387,7 +388,7 @@ class Live(Tabled):
         return float(self._session.arena.bodies[self._number(name)]["health"])
 
     @checked
-    def move_body(self, name: str, to, *, jump: bool = False) -> None:
+    def move_body(self, name: str, to: Sequence[float], *, jump: bool = False) -> None:
         """Move a body's middle to a position: straight, over the coming tick, so that nothing slips through.
 
         ``jump``: it is there at once, and what lies between is not swept.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from os import PathLike
 
@@ -108,7 +109,7 @@ def preview(
     *,
     ability: str | None = None,
     shooter: str | None = None,
-    cursor=None,
+    cursor: Sequence[float] | None = None,
     at: float = 0.0,
     count: int | None = None,
     every: float | None = None,
@@ -161,7 +162,7 @@ def plain_preview(
     *,
     ability: str | None = None,
     shooter: str | None = None,
-    cursor=None,
+    cursor: Sequence[float] | None = None,
     at: float = 0.0,
 ) -> PlainPreview:
     """What the plain parabola of the launch shows (no drag, exact step), and how far off it is.

@@ -97,7 +97,7 @@ def _once(seen: set[str], word: str) -> str:
 @checked
 @drawn
 def draw_clearance(
-    drill: Drill | str | PathLike[str], axes, case: str | None = None, ability: str | None = None
+    drill: Drill | str | PathLike[str], axes: Axes | list[Axes], case: str | None = None, ability: str | None = None
 ) -> Clearance:
     """Draw an ability's muzzle at its aims or facings against its shooter's body, on axes: one in 2D, two in 3D.
 

@@ -103,7 +103,7 @@ def views_of(scene: Scene, heading: np.ndarray, what: str, through: np.ndarray |
 
 @checked
 @drawn
-def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | None = None):
+def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | None = None) -> Axes | list[Axes]:
     """Draw a run; returns the axes (a list of two in 3D).
 
     Parameters

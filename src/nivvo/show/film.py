@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING
 
@@ -45,7 +46,7 @@ def instants(run: Run, times=None, count: int = FRAMES) -> np.ndarray:
 
 @checked
 @drawn
-def draw_film(run: Run, axes: list[Axes], times=None) -> list[Axes]:
+def draw_film(run: Run, axes: list[Axes], times: Sequence[float] | None = None) -> list[Axes]:
     """Draw a run at instants (s), one on each of as many axes: bodies, projectiles, and the way they have come."""
     view, axes = views(run)[0], list(np.ravel(np.array(axes, dtype=object)))
     shown = instants(run, times, len(axes))

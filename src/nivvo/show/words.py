@@ -223,6 +223,9 @@ def rates(run: Run) -> list[str]:
             # By no more than a tick it is the first and the last that lie unevenly.
             short = rules.timer != "exact" and late * run.scene.ticks.rate > 1.0 + 1e-6
             why = _falls_short(asked, run.scene.ticks.rate) if short else ""
+            whose = ((shot.ability, shot.shooter, shot.use) for shot in run.refused)
+            lost = sum(one == (name, shooter, longest[0].use) for one in whose)
+            why = f": {lost} more were refused" if lost else why
             lines.append(f"{name}: asked {asked:.5g} shots/s, delivered {given:.5g} ({how}){why}")
     peak = run.in_the_air()[1]
     if len(peak) and peak.max() > 1:

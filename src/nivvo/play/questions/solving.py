@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from os import PathLike
 
@@ -75,7 +76,7 @@ def solutions(
     case: str | None = None,
     *,
     ability: str | None = None,
-    to=None,
+    to: Sequence[float] | str | None = None,
     at: float = 0.0,
     speed: float | None = None,
     elevation: float | None = None,
