@@ -21,6 +21,7 @@ def command(key, format_) -> None:
     nivvo keys aim.by=stick
     nivvo keys on
     """
+    from nivvo.spec.elsewhere import elsewhere
     from nivvo.spec.keys import keys
 
     rows = [one._asdict() for one in keys(key)]
@@ -42,3 +43,5 @@ def command(key, format_) -> None:
             say(f"    takes {row['takes']}{default}")
         if row["example"]:
             say(f"    {row['example']}")
+    if also := elsewhere(key):
+        say(f"see also: {also}")

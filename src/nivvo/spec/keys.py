@@ -56,7 +56,9 @@ def keys(key: str | None = None) -> Results[Key]:
         above = [one for one in _all() if DEPENDS in one.takes and _within(one.key.split("."), parts[:-1], known, True)]
         found = [one for one in of_a_number(above[0].key) if one.key.endswith(f".{parts[-1]}")] if above else []
     if not found:
-        tails = {one.key.rpartition(".")[2]: one.key for one in _all()}
+        # Of several that end alike the least deep.
+        deepest_first = sorted(_all(), key=lambda one: -one.key.count("."))
+        tails = {one.key.rpartition(".")[2]: one.key for one in deepest_first}
         hint = elsewhere(parts[-1]) if parts else ""
         near = nearest(parts[-1], tails) if parts else ""
         word = near.removeprefix("did you mean ").removesuffix("?")
