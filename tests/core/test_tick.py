@@ -285,7 +285,11 @@ class Grid(unittest.TestCase):
                 d = p + v * t + a * t * t / 2 - row["c0"] - row["v0"] * t
                 return distance(row, tuple(float(x) for x in d))[0] - radius
 
-            gaps = np.array([gap(t) for t in times])
+            # Out of a ball about all of it there is no need to look.
+            s = times[:, None]
+            d = p + v * s + a * s * s / 2 - row["c0"] - row["v0"] * s
+            far = np.linalg.norm(d, axis=1) > np.linalg.norm(row["half"][np.isfinite(row["half"])]) + row["radius"] + 1
+            gaps = np.array([1.0 if out else gap(t) for t, out in zip(times, far, strict=True)])
             hit = np.flatnonzero(gaps <= 0)
             if len(hit) and hit[0] > 0 and times[hit[0] - 1] < best:
                 low, high = times[hit[0] - 1], times[hit[0]]

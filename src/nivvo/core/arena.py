@@ -22,7 +22,7 @@ from nivvo.core.seekers import seek_targets
 from nivvo.core.shapes import BALL
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
-from nivvo.core.tick.answer import turn
+from nivvo.core.tick.answer import met_by, put_out, take, turn
 from nivvo.core.tick.events import NOWHERE, tell
 
 BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows", "settles")
@@ -529,11 +529,10 @@ class Arena:
 
     def hurt(self, body: int, amount: float, key: int, start: int, after: float, tick: int, p, normal) -> None:
         """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
-        from nivvo.core.tick.answer import met_by, put_out, take
-
         first = self.first_of(body)
-        amount = float(met_by(self.bodies[first], amount))
-        if amount == 0.0 or self.bodies[first]["out"]:
+        row = self.bodies[first]
+        amount = float(met_by(row, amount))
+        if amount == 0.0 or row["out"]:
             return
         left = take(self.bodies, first, amount)
         self.note(pool.DAMAGE, body, 0, amount, left, key, start, after, tick, p, normal)

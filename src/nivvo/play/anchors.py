@@ -62,7 +62,7 @@ class Anchors:
         mine.append(mark)
         gone = mine[: -effect.most]
         del mine[: len(gone)]
-        return [*((REPLACED, one) for one in gone), (PLACED, mark)]
+        return [*[(REPLACED, one) for one in gone], (PLACED, mark)]
 
     def newest(self, stage: Stage, ability: str | None, shooter: str) -> Mark | None:
         """The newest anchor of an ability, on a body that is not out."""

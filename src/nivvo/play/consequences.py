@@ -120,7 +120,7 @@ class Consequences:
         if not 0 <= first < end:
             return False
         rows = _copy(arena.events[first:written])
-        told, vectors, groups, behind = rows.tolist(), _vectors(rows), arena.bodies["group"], []
+        told, vectors, groups, behind = rows[TOLD].tolist(), _vectors(rows), arena.bodies["group"], []
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             stage.set_out(told[k][BODY], out=False)
@@ -150,7 +150,7 @@ class Consequences:
         if session.touches:
             return
         rows = _copy(arena.events[int(arena.counters[pool.BEGAN]) : int(arena.counters[pool.EVENTS])])
-        told, vectors = rows.tolist(), _vectors(rows)
+        told, vectors = rows[TOLD].tolist(), _vectors(rows)
         key, whose = told[0][KEY], session.of_key(told[0][KEY])
         ability = session.scene.abilities[whose[0]]
         radius = float(arena.params["radius"][arena.flight["param"][arena.counters[pool.HELD]]])
@@ -555,7 +555,10 @@ class Consequences:
 KINDS = ("obstacle", "target", "shooter")
 TOUCHES = {pool.CONTACT, pool.OVERLAP}
 BECOMES = {pool.ENDED, pool.BOUNCED, pool.SLOWED, pool.SLID, pool.RESTED}
-KEY, KIND, BODY, CODE = (pool.EVENT.names.index(name) for name in ("key", "kind", "body", "code"))
+TOLD = ["start", "after", "key", "tick", "kind", "body", "code", "amount", "left"]
+"""What events tell beside vectors."""
+
+KEY, KIND, BODY, CODE = (TOLD.index(name) for name in ("key", "kind", "body", "code"))
 
 
 def _end_of_answer(told: list[tuple], k: int) -> int:
@@ -578,7 +581,7 @@ def _vectors(rows: np.ndarray) -> tuple[np.ndarray, ...]:
 
 def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple, radius: float) -> Contact:
     """What one of some rows tells, its vectors and all of it as a tuple."""
-    start, after, key, tick, _, body, _, _, gap = row[:9]
+    start, after, key, tick, _, body, _, _, gap = row
     p, v, u, normal = vectors
     return Contact(key, body, start, after, tick, p[k], v[k], u[k], normal[k], radius, gap)
 

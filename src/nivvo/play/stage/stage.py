@@ -471,7 +471,7 @@ class Stage:
 
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body's shape is at ``time`` (on the clock)."""
-        place = self.centre(number, time)
+        place = self.motions[number].place(time)
         return place + self.row(number, time)["arm"] if number in self.turning else place
 
     def gap(self, number: int, point, time: int) -> float:
