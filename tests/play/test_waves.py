@@ -8,6 +8,7 @@ from scipy.stats import chisquare
 import nivvo
 from nivvo.errors import DrillError
 from nivvo.plan.bodies import expanded
+from nivvo.show.words import absent
 
 TEXT = """nivvo = 1
 {view}
@@ -73,6 +74,19 @@ class Arrivals(unittest.TestCase):
                     1 <= np.hypot(*way[:2]) <= 3 and 20 <= np.degrees(np.arctan2(way[1], way[0])) <= 70, way
                 )
                 np.testing.assert_allclose(place[:2], [9, 9] + way[:2] * (3.0 - row["arrived"]), atol=1e-9)
+
+    def test_who_does_not_come_before_the_end_is_told(self):
+        run = nivvo.fire(
+            made("at = [9, 0]\nwave = { times = [1, 7, 8] }", more="[target.late]\nat = [1, 9]\narrives = 30")
+        )
+        self.assertEqual(
+            absent(run),
+            [
+                "gull: 2 of 3 had not come when the case ended, the next due at 7 s",
+                "late had not come when the case ended: due at 30 s",
+            ],
+        )
+        self.assertEqual(absent(nivvo.fire(made(WAVE))), [])
 
     def test_they_chase_and_the_defence_holds(self):
         target = (

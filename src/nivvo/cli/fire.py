@@ -187,7 +187,7 @@ def _rows(runs, table: str) -> list[dict]:
 
 def _tell(drill, run, log: bool) -> None:
     from nivvo.play.questions.decided import defaults
-    from nivvo.show.words import overlaps, rates, summed_up, told
+    from nivvo.show.words import absent, overlaps, rates, summed_up, told
 
     case = drill.case(run.case)
     say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), "bold")
@@ -201,7 +201,7 @@ def _tell(drill, run, log: bool) -> None:
     for name in dict.fromkeys(shot.ability for shot in run.fired):
         for line in overlaps(run, name):
             say(line)
-    for line in rates(run):
+    for line in [*rates(run), *absent(run)]:
         say(line)
     decided = defaults(drill, run)
     if decided:

@@ -233,6 +233,24 @@ def rates(run: Run) -> list[str]:
     return lines
 
 
+def absent(run: Run) -> list[str]:
+    """Of those who were still to come when the case ended how many, and when the next was due."""
+    scene, waves = run.scene, {number: wave for wave in run.scene.waves for number in wave.bodies.tolist()}
+    away = {row["body"] for row in run.rows("events") if row["what"] == "turned away"}
+    due: dict[str, list[float]] = {}
+    for row in run.rows("targets"):
+        if math.isnan(row["arrived"]) and row["target"] not in away:
+            number = scene.number[row["target"]]
+            name = waves[number].name if number in waves else row["target"]
+            due.setdefault(name, []).append(to_seconds(scene.planned[number].arrives))
+    many = {wave.name: len(wave.bodies) for wave in scene.waves}
+    return [
+        f"{name} had not come when the case ended: due at {min(times):.4g} s" if name not in many else
+        f"{name}: {len(times)} of {many[name]} had not come when the case ended, the next due at {min(times):.4g} s"
+        for name, times in due.items()
+    ]  # fmt: skip
+
+
 def _falls_short(asked: float, rate: float) -> str:
     """Why ticks deliver another rate than was asked for, and which they can."""
     ticks = rate / asked
