@@ -290,13 +290,14 @@ class Blink(unittest.TestCase):
     WALL = "[obstacle.wall]\nat = [10, 0]\nshape.box = [1, 9]\n"
 
     def test_over_a_time_it_goes_straight_at_its_speed_and_turns(self):
-        run = nivvo.fire(made(rule="on.anything.blink = { speed = 6, turns = true }", more=self.WALL, direction=160,
-                              home=[0, 0]).with_settings({"obstacle.wall.at": [-10.0, 0.0]}))  # fmt: skip
-        start = math.ceil(run.rows("contacts")[0]["time"] * 60) / 60
-        goal = place(run, "keeper", 30.0)
-        far = np.linalg.norm(goal)
-        for share in (0.25, 0.5, 0.9):
-            np.testing.assert_allclose(place(run, "keeper", start + share * far / 6), share * goal, atol=1e-9)
+        for pace in ("speed = 6", "lasts = 0.7"):
+            run = nivvo.fire(made(rule=f"on.anything.blink = {{ {pace}, turns = true }}", more=self.WALL, direction=160,
+                                  home=[0, 0]).with_settings({"obstacle.wall.at": [-10.0, 0.0]}))  # fmt: skip
+            start = math.ceil(run.rows("contacts")[0]["time"] * 60) / 60
+            goal = place(run, "keeper", 30.0)
+            takes = np.linalg.norm(goal) / 6 if "speed" in pace else 0.7
+            for share in (0.25, 0.5, 0.9):
+                np.testing.assert_allclose(place(run, "keeper", start + share * takes), share * goal, atol=1e-9)
         np.testing.assert_allclose(goal[0], -9.5 + 0.4, atol=1e-4)
         player = run.stage.players["keeper"]
         self.assertEqual(player.facing(10**13)[0], -1.0)
@@ -321,6 +322,7 @@ class Blink(unittest.TestCase):
             ("on.anything.anchor = { pairs_with = 'hok' }", "hook"),
             ("on.anything.anchor = { most = 0 }", "most"),
             ("on.anything.blink = { speed = 0 }", "speed"),
+            ("on.anything.blink = { speed = 3, lasts = 1 }", "not both"),
         ):
             with self.assertRaises(DrillError, msg=rule) as caught:
                 made(rule=rule, more=self.WALL)

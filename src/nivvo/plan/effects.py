@@ -90,11 +90,17 @@ class Removes:
 
 @dataclass(frozen=True, slots=True)
 class Blink:
-    """Its shooter goes there, at most ``within`` (units) off to be clear; at once, or at a speed; turned or not."""
+    """Its shooter goes there, at most ``within`` (units) off to be clear; at once, at a speed, or in so many counts."""
 
     within: float
     speed: float | None
+    lasts: int
     turns: bool
+
+    @property
+    def at_once(self) -> bool:
+        """Whether it is there at the next tick's start."""
+        return self.speed is None and not self.lasts
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,7 +176,8 @@ def effects_of(ability: str, model: written.Effects, along: str, on: Ground) -> 
         out.append(Score(score.points, rings, within, score.streak_times, score.streak_most))
     if model.blink is not None:
         within = on.metre if model.blink.within is None else model.blink.within
-        out.append(Blink(within, model.blink.speed, model.blink.turns))
+        lasts = 0 if model.blink.lasts is None else counted(model.blink.lasts, on.rate)
+        out.append(Blink(within, model.blink.speed, lasts, model.blink.turns))
     if (pull := getattr(model, "pull", None)) is not None:
         out.append(Pull(pull.speed, 0.1 * on.metre if pull.gap is None else pull.gap))
     if (anchor := getattr(model, "anchor", None)) is not None:

@@ -53,7 +53,7 @@ class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
     linked : of a shot, to and from whom it was sent on, where nobody is to be twice. arrivals : where shooters are to
-    be from the next tick on, how fast, and whether turned; pushes : what bodies are then given (mass times units/s);
+    be from the next tick on, and how they come there; pushes : what bodies are then given (mass times units/s);
     pulls : to whom they then come. scores : of each shooter: points, when it last scored (clock), how many times that
     counted. lasting : what goes on by itself, by time. ended : where the last projectile of each ability and shooter
     ended, if somebody asks.
@@ -65,7 +65,7 @@ class Consequences:
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
         self.linked: dict[int, set[int]] = {}
-        self.arrivals: dict[int, tuple[np.ndarray, float | None, bool]] = {}
+        self.arrivals: dict[int, tuple[np.ndarray, Blink]] = {}
         self.pulls: dict[int, tuple[int, Pull]] = {}
         self.anchors = Anchors()
         self.ended: dict[tuple[str, str], Contact] = {}
@@ -309,7 +309,7 @@ class Consequences:
         where = point if goal is None else goal
         arena.note(pool.BLINKED, number, int(refused), 0.0, 0.0, contact.key, start, after, tick, where, normal)
         if not refused:
-            self.arrivals[number] = (goal, effect.speed, effect.turns)
+            self.arrivals[number] = (goal, effect)
 
     def pull(self, contact: Contact, body: int, effect: Pull) -> None:
         """Let a body come to the shooter from the next tick on; not what has no end, nor another shooter."""
@@ -372,12 +372,13 @@ class Consequences:
             self.session.stage.loose.push(number, impulse, time)
         self.pushes.clear()
         stage = self.session.stage
-        for number, (goal, speed, turns) in sorted(self.arrivals.items()):
+        for number, (goal, effect) in sorted(self.arrivals.items(), key=lambda item: item[0]):
             way = goal - stage.middle(number, time)
-            if turns:
+            if effect.turns:
                 stage.players[stage.names[number]].turn(time, way)
-            stage.move(number, time, _after(time, way, speed), goal, speed is None)
-            if speed is None:
+            there = time + effect.lasts if effect.lasts else _after(time, way, effect.speed)
+            stage.move(number, time, there, goal, effect.at_once)
+            if effect.at_once:
                 self._among_own(number, goal, time)
         self.arrivals.clear()
         for body, (owner, effect) in sorted(self.pulls.items()):

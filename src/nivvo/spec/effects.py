@@ -113,7 +113,14 @@ class Blink(Table):
     speed: Positive | None = Field(
         None, description="it goes there straight, so fast, whatever stands between, units/s; default: at once"
     )
+    lasts: Seconds | None = Field(None, description="in place of speed: it takes so long, however far it is")
     turns: bool = Field(False, description="whether it then faces the way it went, if nothing else turns it")
+
+    @model_validator(mode="after")
+    def _one_pace(self) -> Blink:
+        if self.speed is not None and self.lasts is not None:
+            raise ValueError("write speed or lasts, not both")
+        return self
 
 
 class Lasting(Table):
