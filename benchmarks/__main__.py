@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+import copy
 import os
-import pickle
 import sys
 import time
 
@@ -148,7 +148,7 @@ def forced(loop) -> None:
     first = made()
 
     def cost(run) -> tuple[float, dict[int, np.ndarray]]:
-        arena = pickle.loads(pickle.dumps(first))
+        arena = copy.deepcopy(first)
         arena.events = pool.zeros(40 * count, pool.EVENT)
         arena.counters[pool.STALE] = 1
         run(arena, rows[:1])

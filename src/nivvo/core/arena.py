@@ -117,7 +117,7 @@ class Arena:
     def __getstate__(self) -> dict:
         """All that it is between two ticks; what has been written as events and samples aside."""
         state = self.__dict__ | {name: getattr(self, name)[: self.live].copy() for name in ("flight", "guides")}
-        for name in ("pending", "points", "events", "_bytes", "samples"):
+        for name in ("pending", "points", "_events", "_bytes", "samples"):
             del state[name]
         return state
 
@@ -157,7 +157,7 @@ class Arena:
         self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), len(self.openings) > 0, False
         self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
         self.awake = np.zeros(16, dtype=np.int32)
-        self._write_to(pool.zeros(512, pool.EVENT))
+        self.events = pool.zeros(512, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters, self._known, self._planned = np.zeros(pool.COUNTERS, dtype=np.int64), (0, b""), 0
         self.counters[pool.UNTIL] = pool.FOREVER
@@ -267,6 +267,15 @@ class Arena:
         """The same for many bodies whose ways veer, which go on straight: places, velocities (n, 3)."""
         self.bodies["c0"][numbers], self.bodies["v0"][numbers] = places, velocities
         self.bodies["a0"][numbers], self.bodies["t0"][numbers] = 0.0, time
+
+    @property
+    def events(self) -> np.ndarray:
+        """Rows (n,) of ``pool.EVENT`` in which is written what happens."""
+        return self._events
+
+    @events.setter
+    def events(self, rows: np.ndarray) -> None:
+        self._events, self._bytes = rows, memoryview(rows.view(np.uint8))
 
     @property
     def live(self) -> int:
@@ -629,16 +638,12 @@ class Arena:
             self.openings,
         )
 
-    def _write_to(self, events: np.ndarray) -> None:
-        """Take rows (n,) of ``pool.EVENT`` to write events into."""
-        self.events, self._bytes = events, memoryview(events.view(np.uint8))
-
     def _make_room(self, more: int = 0) -> None:
         """Make room for what a tick may write of all in the air, and so many more."""
         live = self.live + more
         need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * live + pool.ROOM
         if need > len(self.events):
-            self._write_to(pool.grown(self.events, need))
+            self.events = pool.grown(self.events, need)
         need = int(self.counters[pool.SAMPLES]) + live
         if need > len(self.samples):
             self.samples = pool.grown(self.samples, need)

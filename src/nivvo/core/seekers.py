@@ -3,8 +3,8 @@
 In a row of ``pool.PARAMS``: looks, every (counts): how long after its launch it first looks, and how often after that.
 within (units), cone (cosine of half of its angle about the velocity): where it looks. keeps_cone: the cosine beyond
 which it loses whom it follows. choice: a code of ``pool.CHOICES``; ties go to the lesser body key. group: whom it may
-follow, -1 for every target; only: the one body that it may, -1 for any. sighted: whether an obstacle hides. loses:
-what follows a loss, of ``pool.LOSES``.
+follow, -1 for every target; only: one more than the number of the one that it may, 0 for any. sighted: whether an
+obstacle hides. loses: what follows a loss, of ``pool.LOSES``.
 """
 
 from __future__ import annotations
@@ -170,8 +170,8 @@ def chosen(k, q, g, par, p, time):
 @inner
 def suits(k, par, j, b):
     """Whether a body is one that may be followed: the one that is named, one of the group, or any target."""
-    if par["only"] >= 0:
-        return j == par["only"]
+    if par["only"] > 0:
+        return j == par["only"] - 1
     if (par["group"] < 0 and b["role"] != TARGET) or (par["group"] >= 0 and b["group"] != par["group"]):
         return False
     return b["first"] == 0 or (par["group"] >= 0 and k.bodies[first_of(k.bodies, j)]["group"] != b["group"])

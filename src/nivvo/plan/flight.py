@@ -126,7 +126,7 @@ def _seeking(model: written.Homing, on: Air) -> dict[str, Any]:
         "every": max(counted(model.looks_every, on.rate), 1),
         "choice": pool.CHOICES[model.choice],
         "group": -1 if model.group is None else on.groups.index(model.group),
-        "only": -1 if model.body is None else on.number[model.body],
+        "only": 0 if model.body is None else on.number[model.body] + 1,
         "sighted": model.in_sight,
         "loses": pool.LOSES[model.when_lost],
     }
