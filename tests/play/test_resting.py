@@ -341,6 +341,40 @@ class Driven(unittest.TestCase):
                 self.assertLess(found[1], 0.03)
 
 
+class Again(unittest.TestCase):
+    """What friction holds goes on when what acts on it gets stronger."""
+
+    def test_a_thrust_that_comes_later_drives_it_on_from_where_it_lies(self):
+        mu, push, begins, burns = 0.2, 5.0, 6.005, 1.0
+        for view, up in (("", 1), ("world.y = 'down'", -1), ("world.view = 'space'", 1)):
+            for rate, step in ((30, "exact"), (60, "exact"), (144, "exact"), (60, "semi-implicit")):
+                size = 3 if "space" in view else 2
+                floor = f"[obstacle.deck]\nshape.half_space = 'up'\nat = {[0.0] * (size - 1) + [-0.6 * up]}\n"
+                launch = (
+                    f"launch.speed = 6\nflight.thrust = {{ acceleration = {push}, after = {begins}, lasts = {burns}, "
+                )
+                launch += "along = 'launch' }"
+                drill = made(f"then = 'bounce', restitution = 0, rests = 'rolls', rolling = {mu}", floor, launch=launch,
+                             view=f"{view}\ntick.rate = {rate}\ntick.motion = '{step}'")  # fmt: skip
+                run, path = path_of(drill)
+                stops, goes = said(run, "came to rest"), said(run, "goes along")
+                self.assertAlmostEqual(goes[1], begins, delta=1e-9 if step == "exact" else 1 / rate)
+                slows = mu * 9.81
+                fast = (push - slows) * burns
+                self.assertAlmostEqual(stops[1] - goes[1], burns + fast / slows, delta=1e-6)
+                there = path.at(np.array([stops[0], stops[1]]))[0]
+                way = fast * burns / 2 + fast * fast / (2 * slows)
+                self.assertAlmostEqual(np.linalg.norm(there[1] - there[0]), way, delta=1e-5)
+
+    def test_what_is_drawn_to_a_body_goes_when_it_finds_it_and_never_where_friction_is_stronger(self):
+        for mu, moves in ((0.2, True), (3.0, False)):
+            wisp = "[target.wisp]\nat = [30, -0.5]\nshape.ball = 0.3\n" + FLOOR
+            launch = "launch.speed = 3\nflight.homing = { law = 'blend', gain = 2, after = 4 }"
+            run, path = path_of(made(f"then = 'slide', friction = {mu}", wisp, launch=launch, life=9))
+            self.assertEqual(len(said(run, "goes along")) - 1, int(moves))
+            self.assertEqual(path.p[-1][0] > 3.0, moves)
+
+
 class Resting(unittest.TestCase):
     def test_a_ball_in_a_wedge_stays(self):
         for rate in (30, 60, 144):

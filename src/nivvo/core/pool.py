@@ -379,8 +379,8 @@ PUSHED, PULLED, ANCHORED, BACK, REACHED, ARRIVED, TURNED_AWAY, WENT_THROUGH = ra
 FLYING = 0
 BY_CONTACT, BY_LIFE, BY_REACH, BY_BOUNDS, BY_NUMBERS, BY_HOPS, BY_FULL, BY_PRESS, BY_CALL, BY_INSIDE = range(1, 11)
 BY_SETTLED, BY_BOUNCES, BY_LOSS, BY_APEX, BY_NEAR, BY_AGE, BY_FLOWN, BY_PIERCED, BY_MEETING, BY_OUT = range(11, 21)
-STUCK = 30
-"""The bit of ``past`` of what sticks in its body."""
+STOOD, STUCK = 29, 30
+"""The bits of ``past`` of what friction alone holds on its body, and of what sticks in it."""
 
 A_STEP = 99
 """No end: a part of a way along a surface is gone, and the next is to be looked for."""

@@ -62,8 +62,10 @@ from nivvo.core.pool import (
     ROOM,
     ROOM_EACH,
     SAMPLES,
+    SLID,
     STALE,
     STILL,
+    STOOD,
     STUCK,
     SWAYS,
     SWEPT,
@@ -80,7 +82,7 @@ from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
-from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide
+from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
 from nivvo.core.turning import distance_at
@@ -267,12 +269,19 @@ def seek(k, i, now, clock, again, keep, waiting):
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
     step, a, slides = int(w["step"]), vec(par["a"]), False
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
+    if GUIDED and q["on"] > 0 and par["careful"] != 0 and q["past"] >> STOOD & 1 != 0:
+        whole_s = stands_for(k, i, now, p, late, whole_s)
+        if whole_s == 0.0:
+            b_on, whole_s, q["on"] = k.bodies[int(q["on"]) - 1], float(now["dt"]) - late, -q["on"]
+            v = along(vec(b_on["v"]), vec(b_on["a"]), late)
+            tell(k, now, late, q, (SLID, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, v))
     if GUIDED and q["on"] < 0:
         was = p
         comes, p, v, a, whole_s = slide(k, i, now, p, v, late, whole_s)
         slides = comes == ALONG_IT
         if comes == STANDS:
             q["on"] = -q["on"]
+            q["past"] |= 1 << STOOD
             tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
         elif comes == OFF:
             j = flush_with(k, i, now, was, v, late) if hops < MOST_HOPS else -1
@@ -496,7 +505,7 @@ def at_limit(k, i, now, t):
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
     if GUIDED and why == A_STEP:
         par = k.params[int(q["param"])]
-        p, v, _, _ = set_back(k.bodies[-1 - int(q["on"])], p, v, float(par["radius"]), t)
+        p, v, _, _ = set_back(k.bodies[abs(int(q["on"])) - 1], p, v, float(par["radius"]), t)
         turn(q, at, par, (int(now["start"]), t), p, v)
         return ON
     if GUIDED and k.params[int(q["param"])]["moments"] != 0:

@@ -44,6 +44,7 @@ from nivvo.core.pool import (
     SLIDE,
     SLOWED,
     STAYS,
+    STOOD,
     STUCK,
 )
 from nivvo.core.tick.acting import age_of, constant, pulled
@@ -280,6 +281,7 @@ def settle_on(k, i, j, now, t, gap, place, how):
     r = sub(v, u)
     v = along(u, along(r, n, -dot(r, n)), 1.0) if how == ROLLS else u
     q["on"] = -1 - j if how == ROLLS else 1 + j
+    q["past"] &= ~(1 << STOOD)
     tell(k, now, t, q, (SLID if how == ROLLS else RESTED, j, 0, 0.0, gap), (p, n, v, u))
     turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, v)
     return True

@@ -11,8 +11,9 @@ import math
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
+from nivvo.core.forces import next_change
 from nivvo.core.pool import A_STEP, BOUNCE, SLIDE, STUCK
-from nivvo.core.tick.acting import constant, fine, pulled
+from nivvo.core.tick.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
 from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -120,6 +121,20 @@ def slide(k, i, now, p, v, late, h):
         if turns == 0 and low == high:
             break
     return ALONG_IT, p, v, a, s
+
+
+@cold
+def stands_for(k, i, now, p, late, h):
+    """For how long, within ``h`` seconds, what friction holds on its body stays there for sure; 0 if it goes now."""
+    q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
+    b = k.bodies[int(q["on"]) - 1]
+    u, n, _ = surface(b, p, float(par["radius"]), late)
+    drive, presses = parted(sub(pulled(k, i, now, late, p, u, 0.0), vec(b["a"])), n, 0.0)
+    slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
+    if math.sqrt(dot(drive, drive)) > slows * presses * (1.0 + 1e-9):
+        return 0.0
+    age = age_of(k, i, now, late)
+    return min(h, max(next_change(par, age + EARLIER) - age, EARLIER))
 
 
 @inner
