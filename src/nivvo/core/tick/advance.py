@@ -62,7 +62,6 @@ from nivvo.core.pool import (
     ROOM,
     ROOM_EACH,
     SAMPLES,
-    SLID,
     STALE,
     STILL,
     STOOD,
@@ -269,12 +268,6 @@ def seek(k, i, now, clock, again, keep, waiting):
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
     step, a, slides = int(w["step"]), vec(par["a"]), False
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
-    if GUIDED and q["on"] > 0 and par["careful"] != 0 and q["past"] >> STOOD & 1 != 0:
-        whole_s = stands_for(k, i, now, p, late, whole_s)
-        if whole_s == 0.0:
-            b_on, whole_s, q["on"] = k.bodies[int(q["on"]) - 1], float(now["dt"]) - late, -q["on"]
-            v = along(vec(b_on["v"]), vec(b_on["a"]), late)
-            tell(k, now, late, q, (SLID, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, v))
     if GUIDED and q["on"] < 0:
         was = p
         comes, p, v, a, whole_s = slide(k, i, now, p, v, late, whole_s)
@@ -309,6 +302,13 @@ def seek(k, i, now, clock, again, keep, waiting):
         # It lies on its body and goes along, until another one meets it.
         b_on = k.bodies[int(q["on"]) - 1]
         v, a, slides = along(vec(b_on["v"]), vec(b_on["a"]), late), vec(b_on["a"]), True
+        if par["careful"] != 0 and q["past"] >> STOOD & 1 != 0:
+            whole_s = stands_for(k, i, now, p, late, whole_s)
+            if whole_s == 0.0:
+                at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, A_STEP, 0.0
+                put(at["p"], p)
+                put(at["v"], v)
+                return wait(k, i, late, LIMIT_KEY, AT_LIMIT, waiting)
     glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
     falls = step == EXACT and not glides
     company = ALONE

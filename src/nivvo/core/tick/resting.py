@@ -12,8 +12,9 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.clock import UNITS
 from nivvo.core.forces import next_change
-from nivvo.core.pool import A_STEP, BOUNCE, SLIDE, STUCK
+from nivvo.core.pool import A_STEP, BOUNCE, SLID, SLIDE, STUCK
 from nivvo.core.tick.acting import EARLIER, age_of, constant, fine, pulled
+from nivvo.core.tick.events import tell
 from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
 from nivvo.core.turning import distance_at, rotated, surface_speed
 from nivvo.core.vec import along, arc, dot, sub, vec
@@ -125,16 +126,19 @@ def slide(k, i, now, p, v, late, h):
 
 @cold
 def stands_for(k, i, now, p, late, h):
-    """For how long, within ``h`` seconds, what friction holds on its body stays there for sure; 0 if it goes now."""
+    """For how long, within ``h`` seconds, what friction holds stays for sure; 0 if it goes along its body again."""
     q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
-    b = k.bodies[int(q["on"]) - 1]
+    j = int(q["on"]) - 1
+    b = k.bodies[j]
     u, n, _ = surface(b, p, float(par["radius"]), late)
     drive, presses = parted(sub(pulled(k, i, now, late, p, u, 0.0), vec(b["a"])), n, 0.0)
     slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
     if math.sqrt(dot(drive, drive)) > slows * presses * (1.0 + 1e-9):
+        q["on"] = -q["on"]
+        tell(k, now, late, q, (SLID, j, 0, 0.0, 0.0), (p, n, u, u))
         return 0.0
     age = age_of(k, i, now, late)
-    return min(h, max(next_change(par, age + EARLIER) - age, EARLIER))
+    return min(h, next_change(par, age + EARLIER) - age)
 
 
 @inner
