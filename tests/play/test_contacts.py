@@ -88,6 +88,15 @@ class Lodge(unittest.TestCase):
                     self.assertLess(np.abs(gap).max(), 1e-6, (world, follows))
         self.assertEqual(seen, {True, False})
 
+    def test_what_is_dropped_points_as_it_was_aimed(self):
+        text = "nivvo = 1\n[shooter.keeper]\nat = [0, 5]\n[ability.dart]\nlaunch.speed = 0\naim = {{ by = 'fixed', "
+        text += "direction = {} }}\nheading.follows = 'launch'\nlimits.life = 3\n"
+        text += "on.anything = {{ then = 'lodge', within = 20 }}\n[obstacle.deck]\nshape.half_space = 'up'\n"
+        for direction, sticks in ((-75, True), (-65, False)):
+            run = nivvo.fire(nivvo.parse(text.format(direction)))
+            self.assertEqual(any(row["what"] == "came to rest" for row in run.rows("events")), sticks)
+            np.testing.assert_allclose(run.path("dart-1")["heading_direction"], direction, atol=1e-9)
+
     def test_only_its_first_touch_if_it_says_so(self):
         bodies = "[obstacle.net]\nat = [3, 0]\nshape.box = [0.2, 9]\ngroup = 'nets'\n"
         bodies += "[obstacle.board]\nat = [6, 0]\nshape.box = [0.2, 9]\n"

@@ -149,7 +149,7 @@ class Said(unittest.TestCase):
     def test_a_range_of_nothing_points_to_the_path(self):
         outcome = nivvo.check(self.drill(), "v")[0]
         self.assertFalse(outcome.passed)
-        self.assertIn("straight up and down; its path_length is 10.2", outcome.found)
+        self.assertIn("on the level it ended where it began; its path_length is 10.2", outcome.found)
 
 
 if __name__ == "__main__":

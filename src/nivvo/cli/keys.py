@@ -43,5 +43,6 @@ def command(key, format_) -> None:
             say(f"    takes {row['takes']}{default}")
         if row["example"]:
             say(f"    {row['example']}")
-    if also := elsewhere(key):
+    also = elsewhere(key)
+    if also and not any(also in row["key"] for row in rows):
         say(f"see also: {also}")

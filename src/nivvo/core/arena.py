@@ -36,7 +36,7 @@ def plain(answers: np.ndarray) -> None:
 
 NOTE = struct.Struct("=" + "".join(of.base.char.replace("l", "q") * max(of.shape, default=1)
                                    for of, _ in pool.EVENT.fields.values()))  # fmt: skip
-"""How a row of ``pool.EVENT`` lies in memory: written so, one takes a third of the time."""
+"""How a row of ``pool.EVENT`` lies in memory: written so, one takes half of the time."""
 
 KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seeks")
 """What is as it was in one that is restored, of all that is made empty."""

@@ -187,7 +187,7 @@ def _clears(run: Run, check: Check) -> Outcome:
 
 def _measure(run: Run, check: Check) -> Outcome:
     value, unit = measure(run, check.measure, check.of)
-    text, which = written(check), _which(run, check) + _straight_up(run, check, value)
+    text, which = written(check), _which(run, check) + _came_back(run, check, value)
     if math.isnan(value):
         return Outcome(text, False, f"there is no {check.measure}: {_nothing(run, check.measure)}", math.nan, unit)
     margins = []
@@ -205,12 +205,12 @@ def _measure(run: Run, check: Check) -> Outcome:
     return Outcome(text, margin >= 0.0, f"{check.measure} is {number(value, unit)}{which}", margin, unit)
 
 
-def _straight_up(run: Run, check: Check, value: float) -> str:
+def _came_back(run: Run, check: Check, value: float) -> str:
     """What says more than a range of nothing, of what flew all the same."""
     flown = measure(run, "path_length", check.of)[0] if check.measure == "range" else math.nan
     if not value <= 1e-6 * flown:
         return ""
-    return f": straight up and down; its path_length is {number(flown, run.scene.unit)}"
+    return f": on the level it ended where it began; its path_length is {number(flown, run.scene.unit)}"
 
 
 def _which(run: Run, check: Check) -> str:

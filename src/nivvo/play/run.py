@@ -275,9 +275,12 @@ class Run:
             data[axis] = path.p[:, k]
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
-        heading = self.ability_of(self.key_of(projectile)).heading
+        key, launch = self.key_of(projectile), self.launch_of(projectile)
+        heading = self.ability_of(key).heading
+        # What stays where it leaves points as it was aimed, for what it sticks in too.
+        launch = launch if launch.any() else self.by_key[key].heading
         lay = self._lay(projectile) if heading.follows == "spin" else []
-        return data | pointing(self.scene.frame, heading, path, self.launch_of(projectile), lay)
+        return data | pointing(self.scene.frame, heading, path, launch, lay)
 
     def _lay(self, projectile: str) -> list[tuple[float, float]]:
         """From when to when (s) a projectile lay or stuck somewhere."""

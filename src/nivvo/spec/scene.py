@@ -637,7 +637,7 @@ class Target(Table):
             raise ValueError("write shape, or parts")
         late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
-            raise ValueError("a wave says by first and every when they arrive: write no arrives")
+            raise ValueError("a wave says by every or times when they arrive: write no arrives")
         fixed = late and self.move is not None and (self.move.through or self.move.timed)
         if fixed or (late and self.move is not None and self.move.circle is not None and self.move.circle.centre):
             raise ValueError("what arrives later goes by velocity, drift, another body, not by a way of its own")
