@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import contextlib
 import functools
-import gc
 import hashlib
 import logging
 import os
@@ -21,9 +20,7 @@ import pickle
 import shutil
 import sys
 import tempfile
-import threading
 import time
-import types
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
@@ -32,15 +29,6 @@ from typing import Any
 DAMAGED = (EOFError, pickle.UnpicklingError, ValueError, LookupError, AttributeError, ImportError, TypeError)
 
 log = logging.getLogger("nivvo")
-
-INNER = {
-    "error_model": "numpy",
-    "_nrt": False,
-    "forceinline": True,
-    "no_cpython_wrapper": True,
-    "no_cfunc_wrapper": True,
-}
-KERNEL = {"error_model": "numpy", "_nrt": False, "nogil": True, "no_cfunc_wrapper": True}
 
 # Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.4 s,
 # compiling one several seconds. Work is done plain until it would have paid for the other.
@@ -118,6 +106,8 @@ class Kernel:
     def forget(self) -> None:
         """Drop the compiled twin from memory (the store keeps it)."""
         self._compiled, self.done_plain = None, 0.0
+        if "nivvo.core._compiler" in sys.modules:
+            sys.modules["nivvo.core._compiler"].forget()
 
     def compiled(self, *args: Any) -> Callable:
         """The compiled twin for arguments of the types of ``args``, from the store or made now."""
@@ -126,15 +116,16 @@ class Kernel:
 
             if numba.config.DISABLE_JIT:
                 return self.plain
-            signature = tuple(numba.typeof(arg) for arg in args)
-            dispatcher = _twin(self.plain, {}, dict(KERNEL), self.fixed)
-            self._compiled = self._make(dispatcher, signature)
+            from nivvo.core import _compiler
+
+            dispatcher, signature = _compiler.dispatcher_of(self.plain, self.fixed), _compiler.signature_of(args)
+            self._compiled = self._make(functools.partial(_compiler.make, dispatcher, signature, fingerprint()))
         return self._compiled
 
     def _folder(self) -> str:
         return f"{self.__name__}-{fingerprint()}"
 
-    def _make(self, dispatcher: Any, signature: tuple) -> Callable:
+    def _make(self, make: Callable[[Path | None], Callable]) -> Callable:
         """Compile into the store, or take from it; whatever is wrong with the store, compile in memory."""
         for place in places():
             with contextlib.suppress(OSError):
@@ -142,29 +133,29 @@ class Kernel:
                 if not _mine(place):
                     continue
                 final = place / self._folder()
-                if final.is_dir() and (made := self._stored(dispatcher, signature, final)) is not None:
+                if final.is_dir() and (made := self._stored(make, final)) is not None:
                     return made
                 if not os.access(place, os.W_OK):
                     continue
                 with _lock(place / f"{self._folder()}.lock"):
-                    if final.is_dir() and (made := self._stored(dispatcher, signature, final)) is not None:
+                    if final.is_dir() and (made := self._stored(make, final)) is not None:
                         return made
                     staging = Path(tempfile.mkdtemp(prefix="making-", dir=place))
                     try:
                         self._announce(final)
-                        made = _compile(dispatcher, signature, staging)
+                        made = make(staging)
                         with contextlib.suppress(OSError):
                             staging.rename(final)
                         return made
                     finally:
                         shutil.rmtree(staging, ignore_errors=True)
         self._announce(None)
-        return _compile(dispatcher, signature, None)
+        return make(None)
 
-    def _stored(self, dispatcher: Any, signature: tuple, final: Path) -> Callable | None:
+    def _stored(self, make: Callable[[Path | None], Callable], final: Path) -> Callable | None:
         """The kernel from the store; None if what lies there is damaged, which is then taken away."""
         try:
-            return _compile(dispatcher, signature, final)
+            return make(final)
         except DAMAGED as error:
             what = type(error).__name__
             log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
@@ -175,140 +166,6 @@ class Kernel:
     def _announce(self, where: Path | None) -> None:
         kept = f"kept in {where.parent}" if where else "not kept: no folder for it can be written"
         log.warning("nivvo: compiling the %s kernel, once, some seconds (%s)", self.__name__, kept)
-
-
-def _twin(function: Callable, made: dict, options: dict, fixed: dict) -> Any:
-    """A compiled dispatcher of ``function`` whose marked callees are compiled twins as well; ``fixed``: constants."""
-    import numba
-
-    names: dict[str, Any] = {}
-    for name in _names(function.__code__):
-        value = function.__globals__.get(name)
-        kind = getattr(value, "__nivvo__", None)
-        if kind in ("inner", "cold") and isinstance(value, types.FunctionType):
-            if value not in made:
-                made[value] = _twin(value, made, INNER | {"forceinline": kind == "inner"}, fixed)
-            names[name] = made[value]
-    body = types.FunctionType(
-        function.__code__,
-        {**function.__globals__, **fixed, **names},
-        function.__name__,
-        function.__defaults__,
-        function.__closure__,
-    )
-    body.__qualname__ = function.__qualname__
-    body.__module__ = function.__module__
-    dispatcher = numba.njit(**options)(body)
-    ask = dispatcher.get_call_template
-    plain = numba.types.unliteral
-    # A number written in the source is no type of its own: one compilation a function, not one a number.
-    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
-    return dispatcher
-
-
-def _names(code: types.CodeType) -> Iterator[str]:
-    yield from code.co_names
-    for constant in code.co_consts:
-        if isinstance(constant, types.CodeType):
-            yield from _names(constant)
-
-
-def _compile(dispatcher: Any, signature: tuple, folder: Path | None) -> Callable:
-    if folder is not None:
-        dispatcher._cache = _store(dispatcher.py_func, folder)
-    collecting = gc.isenabled()
-    gc.disable()
-    try:
-        with _inner_left_as_it_is(dispatcher.py_func.__name__):
-            dispatcher.compile(signature)
-    finally:
-        if collecting:
-            gc.enable()
-    dispatcher.disable_compile()
-    return dispatcher
-
-
-@contextlib.contextmanager
-def _inner_left_as_it_is(kernel_name: str) -> Iterator[None]:
-    """Optimise the kernel alone, and make machine code of it alone: its callees are inlined into it.
-
-    Holds for compilations of this thread only. It saves about a third of the time.
-    """
-    from numba.core import codegen
-
-    library, here = codegen.JITCodeLibrary, threading.get_ident()
-    own = {name: getattr(library, name) for name in ("_optimize_final_module", "_finalize_final_module")}
-    own["get_pointer_to_function"] = library.get_pointer_to_function
-    set_env = codegen.JITCPUCodegen.set_env
-
-    def callee(one) -> bool:
-        return threading.get_ident() == here and one.name != kernel_name
-
-    def optimise(self):
-        if not callee(self):
-            own["_optimize_final_module"](self)
-
-    def finalise(self):
-        if not callee(self):
-            own["_finalize_final_module"](self)
-            return
-        self._finalize_dynamic_globals()
-        self._finalized = True
-
-    def pointer(self, name):
-        return 0 if callee(self) else own["get_pointer_to_function"](self, name)
-
-    def environment(self, name, env):
-        if threading.get_ident() != here or self._engine.get_global_value_address(name):
-            set_env(self, name, env)
-
-    changed = {
-        "_optimize_final_module": optimise,
-        "_finalize_final_module": finalise,
-        "get_pointer_to_function": pointer,
-    }
-    for name, function in changed.items():
-        setattr(library, name, function)
-    codegen.JITCPUCodegen.set_env = environment
-    try:
-        yield
-    finally:
-        for name, function in own.items():
-            setattr(library, name, function)
-        codegen.JITCPUCodegen.set_env = set_env
-
-
-def _store(function: Callable, folder: Path) -> Any:
-    """Numba's own store of compiled code, laid in ``folder`` and stamped with its name."""
-    from numba.core import caching
-
-    class Locator(caching._CacheLocator):
-        def get_cache_path(self):
-            return str(folder)
-
-        def get_source_stamp(self):
-            return fingerprint()
-
-        def get_disambiguator(self):
-            return None
-
-        @classmethod
-        def from_function(cls, py_func, py_file):
-            return cls()
-
-    class Impl(caching.CompileResultCacheImpl):
-        _locator_classes = (Locator,)
-
-    class Store(caching.FunctionCache):
-        _impl_class = Impl
-
-        def load_overload(self, sig, target_context):
-            # What is loaded is machine code: it needs none of the tables that compiling does, which take half a
-            # second to read.
-            with self._guard_against_spurious_io_errors():
-                return self._load_overload(sig, target_context)
-
-    return Store(function)
 
 
 @functools.cache

@@ -1,0 +1,329 @@
+"""How Numba compiles the core: what its kernels reach, in fewer passes, with bundles of arrays passed as one pointer.
+
+Imported when a kernel is first compiled or taken from the store; nothing else imports Numba.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import functools
+import gc
+import threading
+import types
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numba
+import numpy as np
+from llvmlite import ir
+from numba.core import caching, cgutils, codegen, compiler, typed_passes, untyped_passes
+from numba.core.compiler_machinery import PassManager
+from numba.core.types.functions import BaseFunction
+from numba.core.typing.templates import AttributeTemplate
+from numba.extending import (
+    NativeValue,
+    infer_getattr,
+    lower_getattr_generic,
+    models,
+    register_model,
+    typeof_impl,
+    unbox,
+)
+
+SLOT = ir.IntType(8).as_pointer()
+
+# Compiled twins, by the constants that are fixed in them: what two kernels reach is compiled once.
+_twins: dict[tuple, dict[Callable, Any]] = {}
+
+
+class Core(compiler.CompilerBase):
+    """The passes that plain loops over numbers and records need; Numba's own list costs a fifth more."""
+
+    def define_pipelines(self) -> list[PassManager]:
+        """One list of passes, in order."""
+        passes = PassManager("core")
+        for one in (
+            compiler.TranslateByteCode,
+            compiler.FixupArgs,
+            compiler.IRProcessing,
+            untyped_passes.RewriteSemanticConstants,
+            untyped_passes.DeadBranchPrune,
+            untyped_passes.GenericRewrites,
+            compiler.ReconstructSSA,
+            typed_passes.NopythonTypeInference,
+            typed_passes.PreLowerStripPhis,
+            typed_passes.IRLegalization,
+            typed_passes.AnnotateTypes,
+            typed_passes.NativeLowering,
+            typed_passes.NoPythonBackend,
+        ):
+            passes.add_pass(one, one.__name__)
+        passes.finalize()
+        return [passes]
+
+
+OPTIONS = {"error_model": "numpy", "_nrt": False, "no_cfunc_wrapper": True, "pipeline_class": Core}
+KERNEL = {**OPTIONS, "nogil": True}
+INNER = {**OPTIONS, "no_cpython_wrapper": True}
+
+
+def dispatcher_of(kernel: Callable, fixed: dict[str, Any]) -> Any:
+    """A compiled dispatcher of ``kernel``, with constants of its modules ``fixed``."""
+    return _twin(kernel, _twins.setdefault(tuple(sorted(fixed.items())), {}), KERNEL, fixed)
+
+
+def forget() -> None:
+    """Make what kernels reach anew when it is next compiled: a constant of a module may have changed."""
+    _twins.clear()
+
+
+def _twin(function: Callable, made: dict, options: dict, fixed: dict) -> Any:
+    """A compiled dispatcher of ``function`` whose marked callees are compiled twins as well; ``fixed``: constants."""
+    names: dict[str, Any] = {}
+    for name in _names(function.__code__):
+        value = function.__globals__.get(name)
+        kind = getattr(value, "__nivvo__", None)
+        if kind in ("inner", "cold") and isinstance(value, types.FunctionType):
+            if value not in made:
+                made[value] = _twin(value, made, INNER | {"forceinline": kind == "inner"}, fixed)
+            names[name] = made[value]
+    body = types.FunctionType(
+        function.__code__,
+        {**function.__globals__, **fixed, **names},
+        function.__name__,
+        function.__defaults__,
+        function.__closure__,
+    )
+    body.__qualname__ = function.__qualname__
+    body.__module__ = function.__module__
+    dispatcher = numba.njit(**options)(body)
+    ask = dispatcher.get_call_template
+    plain = numba.types.unliteral
+    # A number written in the source is no type of its own: one compilation a function, not one a number.
+    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
+    return dispatcher
+
+
+def _names(code: types.CodeType) -> Iterator[str]:
+    yield from code.co_names
+    for constant in code.co_consts:
+        if isinstance(constant, types.CodeType):
+            yield from _names(constant)
+
+
+def signature_of(args: tuple) -> tuple:
+    """The types of ``args``; from now on named tuples of their classes go as a pointer if all in them are arrays."""
+    for arg in args:
+        if hasattr(arg, "_fields") and all(isinstance(one, np.ndarray) for one in arg):
+            _pass_pointed(type(arg))
+    return tuple(numba.typeof(arg) for arg in args)
+
+
+def make(dispatcher: Any, signature: tuple, stamp: str, folder: Path | None) -> Callable:
+    """Compile for ``signature``, or take what lies in ``folder`` under ``stamp``; what is made stays there, if any."""
+    if folder is not None:
+        dispatcher._cache = _store(dispatcher.py_func, folder, stamp)
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        with _callees_left_as_they_are(dispatcher.py_func.__name__), _resolved_once():
+            dispatcher.compile(signature)
+    finally:
+        if collecting:
+            gc.enable()
+    dispatcher.disable_compile()
+    return dispatcher
+
+
+@contextlib.contextmanager
+def _resolved_once() -> Iterator[None]:
+    """What an operator or a function of Numba's gives for arguments of some types is looked up once."""
+    own, known = BaseFunction.get_call_type, {}
+
+    def get_call_type(self, context, args, kws):
+        if kws:
+            return own(self, context, args, kws)
+        if (self, args) not in known:
+            known[self, args] = own(self, context, args, kws)
+        return known[self, args]
+
+    BaseFunction.get_call_type = get_call_type
+    try:
+        yield
+    finally:
+        BaseFunction.get_call_type = own
+
+
+@contextlib.contextmanager
+def _callees_left_as_they_are(kernel_name: str) -> Iterator[None]:
+    """Optimise the kernel alone, and make machine code of it alone: its callees are inlined into it.
+
+    Holds for compilations of this thread only. It saves about a third of the time.
+    """
+    library, here = codegen.JITCodeLibrary, threading.get_ident()
+    own = {name: getattr(library, name) for name in ("_optimize_final_module", "_finalize_final_module")}
+    own["get_pointer_to_function"] = library.get_pointer_to_function
+    set_env = codegen.JITCPUCodegen.set_env
+
+    def callee(one) -> bool:
+        return threading.get_ident() == here and one.name != kernel_name
+
+    def optimise(self):
+        if not callee(self):
+            own["_optimize_final_module"](self)
+
+    def finalise(self):
+        if not callee(self):
+            own["_finalize_final_module"](self)
+            return
+        self._finalize_dynamic_globals()
+        self._finalized = True
+
+    def pointer(self, name):
+        return 0 if callee(self) else own["get_pointer_to_function"](self, name)
+
+    def environment(self, name, env):
+        if threading.get_ident() != here or self._engine.get_global_value_address(name):
+            set_env(self, name, env)
+
+    changed = {
+        "_optimize_final_module": optimise,
+        "_finalize_final_module": finalise,
+        "get_pointer_to_function": pointer,
+    }
+    for name, function in changed.items():
+        setattr(library, name, function)
+    codegen.JITCPUCodegen.set_env = environment
+    try:
+        yield
+    finally:
+        for name, function in own.items():
+            setattr(library, name, function)
+        codegen.JITCPUCodegen.set_env = set_env
+
+
+def _store(function: Callable, folder: Path, stamp: str) -> Any:
+    """Numba's own store of compiled code, laid in ``folder`` under ``stamp``."""
+
+    class Locator(caching._CacheLocator):
+        def get_cache_path(self):
+            return str(folder)
+
+        def get_source_stamp(self):
+            return stamp
+
+        def get_disambiguator(self):
+            return None
+
+        @classmethod
+        def from_function(cls, py_func, py_file):
+            return cls()
+
+    class Impl(caching.CompileResultCacheImpl):
+        _locator_classes = (Locator,)
+
+    class Store(caching.FunctionCache):
+        _impl_class = Impl
+
+        def load_overload(self, sig, target_context):
+            # What is loaded is machine code: it needs none of the tables that compiling does, which take half a
+            # second to read.
+            with self._guard_against_spurious_io_errors():
+                return self._load_overload(sig, target_context)
+
+    return Store(function)
+
+
+class Pointed(numba.types.Type):
+    """A named tuple of arrays as one pointer to a list of where each lies and how long it is.
+
+    Numba takes a named tuple apart at every call, into seven numbers an array: a pool of twenty-two made more code of
+    that than of all that is computed. The kernel's front door fills the list once; an array is read from it where it
+    is named. Each lies row by row, without gaps.
+    """
+
+    def __init__(self, bundle: numba.types.NamedTuple):
+        self.bundle = bundle
+        super().__init__(f"Pointed({bundle.name})")
+
+    @property
+    def key(self) -> str:
+        """What tells it from other types."""
+        return self.name
+
+    @property
+    def mangling_args(self) -> tuple:
+        """A short name in compiled code: that of a bundle spells out all fields of all its arrays."""
+        return self.bundle.instance_class.__name__, ()
+
+    def slot(self, at: int) -> int:
+        """Where in the list the array ``at`` begins: its data, then its length along each axis."""
+        return sum(1 + one.ndim for one in self.bundle.types[:at])
+
+
+@register_model(Pointed)
+class _Model(models.PrimitiveModel):
+    def __init__(self, dmm, fe_type):
+        super().__init__(dmm, fe_type, SLOT.as_pointer())
+
+
+@infer_getattr
+class _Fields(AttributeTemplate):
+    key = Pointed
+
+    def generic_resolve(self, pointed, name):
+        fields = pointed.bundle.fields
+        return pointed.bundle[fields.index(name)] if name in fields else None
+
+
+@lower_getattr_generic(Pointed)
+def _field(context, builder, pointed, listed, name):
+    at = pointed.bundle.fields.index(name)
+    kind = pointed.bundle[at]
+    whole, word = context.get_value_type(kind), context.get_value_type(numba.types.intp)
+    unchanging = builder.module.add_metadata([])
+
+    def read(number):
+        found = builder.load(builder.gep(listed, [ir.Constant(word, pointed.slot(at) + number)], inbounds=True))
+        found.set_metadata("invariant.load", unchanging)
+        return found
+
+    shape = [builder.ptrtoint(read(1 + axis), word) for axis in range(kind.ndim)]
+    size = ir.Constant(word, context.get_abi_sizeof(context.get_data_type(kind.dtype)))
+    strides = [size]
+    for length in reversed(shape[1:]):
+        strides.insert(0, builder.mul(strides[0], length))
+    fields = context.data_model_manager[kind]._fields
+    parts = {
+        "nitems": functools.reduce(builder.mul, shape),
+        "itemsize": size,
+        "data": builder.bitcast(read(0), whole.elements[fields.index("data")]),
+    }
+    made = ir.Constant(whole, None)
+    for part, value in parts.items():
+        made = builder.insert_value(made, value, fields.index(part))
+    for part, axes in (("shape", shape), ("strides", strides)):
+        for axis, value in enumerate(axes):
+            made = builder.insert_value(made, value, (fields.index(part), axis))
+    return made
+
+
+@unbox(Pointed)
+def _unbox(pointed, obj, c):
+    taken = c.unbox(pointed.bundle, obj)
+    listed = cgutils.alloca_once(c.builder, SLOT, pointed.slot(len(pointed.bundle)))
+    for at, kind in enumerate(pointed.bundle):
+        one = c.context.make_array(kind)(c.context, c.builder, c.builder.extract_value(taken.value, at))
+        words = [c.builder.bitcast(one.data, SLOT)]
+        words += [c.builder.inttoptr(axis, SLOT) for axis in cgutils.unpack_tuple(c.builder, one.shape)]
+        for number, value in enumerate(words, pointed.slot(at)):
+            c.builder.store(value, cgutils.gep(c.builder, listed, number))
+    return NativeValue(listed, taken.is_error, taken.cleanup)
+
+
+@functools.cache
+def _pass_pointed(kind: type) -> None:
+    @typeof_impl.register(kind)
+    def _typeof(value, c):
+        return Pointed(numba.types.NamedTuple([numba.typeof(one) for one in value], kind))
