@@ -5,6 +5,7 @@ import unittest
 
 import numpy as np
 from scipy.integrate import solve_ivp
+from scipy.spatial.transform import Rotation
 
 from nivvo.core import clock, pool
 from nivvo.core.arena import Arena, ticks_of
@@ -47,7 +48,8 @@ class Law:
         self.wind, self.share, self.rate = rng.normal(0, 6, 3), rng.uniform(0.2, 0.9), rng.uniform(1, 6)
         self.phases = rng.uniform(0, 6, 3)
         self.push, self.burns = rng.uniform(5, 40), np.sort(rng.uniform(0.05, 1.8, 2))
-        self.way, self.along = way, int(rng.integers(2))
+        self.way, self.along = way, int(rng.integers(3))
+        self.spin = rng.normal(0, 6), random_axes(rng)[0]
         self.top, self.lowest = rng.uniform(0.8, 1.5) * np.linalg.norm(v), rng.uniform(0.2, 0.9) * np.linalg.norm(v)
         self.law = int(rng.integers(1, 5))
         self.gain = rng.uniform(2, 12) if self.law != pool.PROPORTIONAL else rng.uniform(2, 5)
@@ -81,7 +83,7 @@ class Law:
                 zone_of(at, axes, half, round_, u, edge) for at, axes, half, u, round_, edge in self.zones
             ]
         if "thrust" in self.words:
-            given["thrust"] = (self.push, *self.burns, self.along)
+            given |= {"thrust": (self.push, *self.burns, self.along), "spin": self.spin}
         if "speeds" in self.words:
             given |= {"top": (self.top, pool.HOLDS), "lowest": self.lowest}
         if "homing" in self.words:
@@ -105,7 +107,8 @@ class Law:
         if "drag" in self.words:
             a -= (self.linear + self.square * np.linalg.norm(v - air)) * (v - air)
         if "thrust" in self.words and self.burns[0] <= middle < self.burns[1]:
-            a += self.push * (self.way if self.along else v / speed)
+            turned = Rotation.from_rotvec(self.spin[0] * t * self.spin[1]).apply(self.way)
+            a += self.push * (v / speed, self.way, turned)[self.along]
         if "homing" in self.words and self.seeks[0] <= middle < self.seeks[1]:
             a += self.homes(t, p, v, speed)
         if "speeds" in self.words:

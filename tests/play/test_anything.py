@@ -32,7 +32,8 @@ LAUNCHES = (
 FLIGHTS = (
     "drag.linear = 0.3", "drag.square = 0.02", "homing.turn_rate = 150", "homing = { law = 'blend', gain = 3 }",
     "homing = { toward = 'shooter', turn_rate = 300, after = 0.3 }", "sway = { across = 0.6, period = 0.4 }",
-    "orbit = { radius = 2, turn_rate = 200, lasts = 0.5 }", "thrust = { acceleration = 6, after = 0.1, lasts = 0.4 }",
+    "orbit = { radius = 2, turn_rate = 200, lasts = 0.5 }",
+    "thrust = { acceleration = 6, along = 'heading', after = 0.1 }",
     "homing = { law = 'lead', turn_rate = 90, choice = 'spread out', when_lost = 'look again' }", "gravity_share = 0.3",
 )  # fmt: skip
 THENS = (
@@ -53,7 +54,8 @@ MOMENTS = (
 WAYS = (
     "move.velocity = {a}", "move = {{ through = [{a}, {b}], speed = 3, at_end = 'back' }}", "turns = 120",
     "move = {{ chase = 'keeper', speed = 3 }}", "move = {{ flee = 'keeper', speed = 2 }}", "mass = 2\nfriction = 0.3",
-    "move.circle = {{ centre = {a}, turn_rate = 80 }}", "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "",
+    "move = {{ circle = {{ centre = {a}, turn_rate = 80 }}, speeds_up = 4 }}",
+    "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "",
 )  # fmt: skip
 
 

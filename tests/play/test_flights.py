@@ -282,6 +282,35 @@ class Others(unittest.TestCase):
         self.assertLessEqual(speed.max(), 25.0 * (1 + 1e-9))
         self.assertGreater(speed[-1], 25.0 * (1 - 1e-6))
 
+    def test_thrust_along_the_heading_goes_where_it_is_told_to_point(self):
+        for view, spin, follows in itertools.product(VIEWS, (150.0, -400.0), ("spin", "launch", "velocity")):
+            with self.subTest(view=view, spin=spin, follows=follows):
+                size = VIEWS[view][1]
+                raised = ", elevation = 25" if view != "top" else ""
+                turns = f", spin = {spin}" if follows == "spin" else ""
+                drill = made(
+                    [
+                        f"heading = {{ follows = '{follows}'{turns} }}\nlimits.life = 1",
+                        "flight.thrust = { acceleration = 9, along = 'heading', after = 0.1, lasts = 0.6 }",
+                    ],
+                    view=view,
+                    launch=f"launch = {{ speed = 12{raised} }}",
+                    target="[900, 0]",
+                )
+                rows = nivvo.fire(drill).paths
+                rows = rows[(rows.time >= 0.1 - 1e-9) & (rows.time <= 0.7 + 1e-9)]
+                t, v = rows.time.to_numpy(), rows[["vx", "vy", "vz"][:size]].to_numpy()
+                level = np.radians(rows.heading_direction.to_numpy())
+                raised = np.radians(rows.heading_elevation.to_numpy()) if size == 3 else 0.0 * level
+                half = math.radians(spin) * np.diff(t) / 2 if follows == "spin" else 0.0 * np.diff(t)
+                middle = level[:-1] + half
+                along = (
+                    np.stack([np.cos(middle), np.sin(middle)], axis=1)
+                    * (np.cos(raised[:-1]) * np.sinc(half / np.pi))[:, None]
+                )
+                along = np.column_stack([along, np.sin(raised[:-1])])[:, :size]
+                np.testing.assert_allclose(np.diff(v, axis=0), 9 * np.diff(t)[:, None] * along, atol=1e-8)
+
     def test_what_is_faster_than_its_top_is_told_or_cut(self):
         drill = made(["flight.top_speed = 5\nlimits.life = 1"], target="[500, 0]")
         run, path = path_of(drill)

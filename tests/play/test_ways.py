@@ -153,9 +153,10 @@ class SpeedsUp(unittest.TestCase):
 
 class Rounds(unittest.TestCase):
     def test_at_each_tick_it_is_on_the_circle_round_the_other_wherever_that_goes(self):
-        for (world, size), rate in itertools.product(VIEWS, (-90, 200)):
+        for (world, size), rate, gains in itertools.product(VIEWS, (-90, 200), (None, 6.0)):
             walk = f"move = {{ velocity = {[1.0, 0.5, 0.25][:size]} }}"
             move = f"move.circle = {{ body = 'keeper', turn_rate = {rate} }}"
+            move += f"\nmove.speeds_up = {gains}" if gains else ""
             run = nivvo.fire(made(size, world=world, move=move, walk=walk))
             times = np.arange(0, 240) / 60
             off = seen(run, times)[0] - seen(run, times, "keeper")[0]
@@ -164,7 +165,21 @@ class Rounds(unittest.TestCase):
             np.testing.assert_allclose(np.hypot(x, y), math.hypot(x[0], y[0]), atol=1e-7)
             np.testing.assert_allclose(rest, rest[0], atol=1e-9)
             angle = np.unwrap(np.arctan2(y, x))
-            np.testing.assert_allclose(angle, angle[0] + math.radians(rate) * times, atol=1e-7)
+            # From standing it comes to its speed by and by, and is then behind by half of that time.
+            takes = math.radians(abs(rate)) * math.hypot(x[0], y[0]) / gains if gains else 0.0
+            early = np.minimum(times, takes)
+            gone = early * early / (2 * takes) if gains else 0.0
+            np.testing.assert_allclose(angle, angle[0] + math.radians(rate) * (gone + times - early), atol=1e-7)
+
+    def test_round_a_point_it_goes_as_round_a_body_that_stands_there(self):
+        for (world, size), gains in itertools.product(VIEWS, ("", "\nmove.speeds_up = 3")):
+            centre, found = [2.0, 1.0, 0.5][:size], []
+            for way in (f"centre = {centre}", "body = 'post'"):
+                move = f"move.circle = {{ {way}, turn_rate = 130 }}{gains}"
+                more = f"[obstacle.post]\nat = {centre}\nshape.ball = 0.1\n"
+                run = nivvo.fire(made(size, world=world, move=move, more=more))
+                found.append(seen(run, np.arange(0, 240) / 60)[0])
+            np.testing.assert_allclose(*found, atol=1e-9)
 
     def test_who_comes_late_goes_round_from_where_it_comes(self):
         more = "[target.gull]\nwave = { count = 3, every = 0.5, places = [[5, 0], [0, 4], [-3, 0]] }\n"
@@ -264,7 +279,7 @@ class Told(unittest.TestCase):
             ("circle = { body = 'keper', turn_rate = 3 }", "did you mean keeper"),
             ("velocity = [9, 0], acceleration = [1, 0], top_speed = 3", "faster than top_speed"),
             ("velocity = [1, 0], top_speed = 3", "goes with acceleration"),
-            ("velocity = [1, 0], speeds_up = 3", "through, drift, chase or flee"),
+            ("velocity = [1, 0], speeds_up = 3", "through, drift, circle, chase or flee"),
             ("through = [[1, 1]], speed = 3, speeds_up = 3, at_end = 'around'", "never stops"),
         ):
             more = "[target.second]\nmove = { beside = 'wisp', offset = [0, 2] }\n" if "second" in move else ""

@@ -16,8 +16,9 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core._jit import inner
 from nivvo.core.guidance import steering
-from nivvo.core.pool import BLEND, BRAKES, GUIDED, ON_LAUNCH
+from nivvo.core.pool import BLEND, BRAKES, GUIDED, ON_LAUNCH, ON_SPIN
 from nivvo.core.trig import sine
+from nivvo.core.turning import rotated
 from nivvo.core.vec import along, dot, sub, vec
 
 TAPER = 0.02
@@ -40,6 +41,7 @@ def acting(
     gusts=(0.0, 0.0, (0.0, 0.0, 0.0)),
     zones=(),
     thrust=(0.0, 0.0, math.inf, pool.ON_VELOCITY),
+    spin=(0.0, (0.0, 0.0, 1.0)),
     top=(math.inf, pool.HOLDS),
     lowest=0.0,
     homing=None,
@@ -51,16 +53,17 @@ def acting(
     a : constant acceleration (3,), units/s². linear (1/s), square (1/unit) : drag, against the air, which moves with
     wind (3,), units/s, in gusts : its share that comes and goes, how fast (rad/s), three phases (rad). zones : regions
     with a wind of their own, as ``zone_of`` gives. factor : what velocity is multiplied by each tick of a game's own
-    step. thrust : units/s², from and until when (s), a code of
-    ``pool.THRUSTS``. top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain, rate in
-    rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s it grows.
-    orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
+    step. thrust : units/s², from and until when (s), a code of ``pool.THRUSTS``. spin : of where it points (rad/s),
+    about a unit vector (3,). top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain,
+    rate in rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s it
+    grows. orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
     """
     row = pool.zeros(1, pool.PARAMS)
     row["a"], row["linear"], row["square"], row["factor"] = a, linear, square, factor
     row["wind"] = wind
     row["gust"], row["gust_rate"], row["phases"] = gusts
     row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = thrust
+    row["spin"], row["spins_about"] = spin
     row["top"], row["tops"] = top
     row["lowest"] = lowest
     row["seeks"], row["flown"], row["age"] = (0.0, math.inf), math.inf, pool.FOREVER
@@ -94,7 +97,7 @@ def acceleration(row, t, p, v, company, middle):
         w = sub(v, wind(row, t + company[5], p))
     a = drag(row, w, vec(row["a"]))
     if GUIDED and row["driven"] != 0:
-        a = thrust(row, middle, v, company[6], a)
+        a = thrust(row, t, v, company[6], a) if row["burns"][0] <= middle < row["burns"][1] else a
         if company[4] != 0.0 and row["seeks"][0] <= middle < row["seeks"][1]:
             b = steering(row, t, p, v, company)
             a = (a[0] + b[0], a[1] + b[1], a[2] + b[2])
@@ -111,6 +114,8 @@ def stiffness(row, speed):
             most += float(row["gain"])
         elif row["law"] != 0:
             most += min(float(row["rate"]), 60.0)
+        if row["thrusts"] == ON_SPIN:
+            most += abs(float(row["spin"]))
         if row["shifts"] != 0:
             most += max(float(row["sway_rate"]), abs(float(row["orbit_rate"])))
     return most
@@ -176,10 +181,12 @@ def gusting(row, time):
 
 @inner
 def thrust(row, t, v, way, a):
-    """An acceleration with thrust in it: along the velocity, or the way of the launch, while it burns."""
+    """An acceleration with thrust in it: along the velocity, the way of the launch, or that spinning on from it."""
     push = float(row["thrust"])
-    if push == 0.0 or not row["burns"][0] <= t < row["burns"][1]:
+    if push == 0.0:
         return a
+    if row["thrusts"] == ON_SPIN:
+        return along(a, rotated(way, vec(row["spins_about"]), row["spin"] * t), push)
     speed = math.sqrt(dot(v, v))
     if row["thrusts"] == ON_LAUNCH or speed == 0.0:
         return along(a, way, push)

@@ -385,8 +385,8 @@ STOOD, STUCK = 29, 30
 A_STEP = 99
 """No end: a part of a way along a surface is gone, and the next is to be looked for."""
 
-ON_VELOCITY, ON_LAUNCH = 0, 1
-THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH}
+ON_VELOCITY, ON_LAUNCH, ON_SPIN = 0, 1, 2
+THRUSTS = {"velocity": ON_VELOCITY, "launch": ON_LAUNCH, "spin": ON_SPIN}
 
 HOLDS, CUTS, BRAKES = 0, 1, 2
 TOPS = {"holds": HOLDS, "cuts": CUTS}

@@ -239,8 +239,12 @@ class Heading:
         k = FIELDS.index("facing")
         if self.follows == "velocity" or all(one.then != pool.LODGE or one.more[k] <= -1.0 for one in answers):
             return {}
-        axis = np.cross(frame.first, frame.second)
-        return {"points": 1, "spin": math.radians(self.spin or 0.0), "spins_about": axis}
+        spin, about = self.turning(frame)
+        return {"points": 1, "spin": spin, "spins_about": about}
+
+    def turning(self, frame: Frame) -> tuple[float, np.ndarray]:
+        """How fast where it points turns (rad/s), and about which unit vector (3,)."""
+        return math.radians(self.spin or 0.0), np.cross(frame.first, frame.second)
 
 
 @dataclass(frozen=True, slots=True)
@@ -344,7 +348,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
     camera = None if aim.camera is None else filled(Camera, aim.camera, at=frame.lift(aim.camera.at))
     assist = None if aim.assist is None else filled(Assist, aim.assist, group=group(aim.assist.group))
     clears = [launch.clears] if isinstance(launch.clears, str) else launch.clears
-    heading = model.heading
+    heading = Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
     return Ability(
         name=name,
         shooter=model.shooter,
@@ -371,10 +375,10 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
             Launch, launch, clears=None if clears is None else tuple(k for body in clears for k in on.whole[body])
         ),
         mass=model.mass,
-        heading=Heading(heading.follows, heading.spin, np.array(AXES[heading.front], dtype=float)),
+        heading=heading,
         hits_owner=model.hits_owner,
         inherit_velocity=model.inherit_velocity,
-        flight=flight_of(model.flight, on),
+        flight=flight_of(model.flight, on, heading),
         limits=_limits(model, plain, on.metre),
         radius=_radius(model, on, plain),
         length=_length(model.shape),

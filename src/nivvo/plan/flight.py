@@ -53,6 +53,14 @@ class Flight:
         return bool(self.acts["law"][0]) and int(self.acts["toward"][0]) == pool.TO_OWNER
 
 
+class Points(Protocol):
+    """Which way a projectile points: what it follows, how fast that turns (rad/s) and about what."""
+
+    follows: str
+
+    def turning(self, frame: Frame) -> tuple[float, np.ndarray]: ...
+
+
 class Air(Protocol):
     """What a flight is planned in: the frame, the tick rate, gravity and wind (units/s²; units/s), groups by name."""
 
@@ -67,7 +75,7 @@ class Air(Protocol):
     groups: list[str]
 
 
-def flight_of(model: written.Flight, on: Air) -> Flight:
+def flight_of(model: written.Flight, on: Air, heading: Points) -> Flight:
     """The plan of a flight. In exact step a factor a tick is the linear drag that does as much."""
     if model.instant:
         return Flight(acting(np.zeros(3)), instant=True)
@@ -83,7 +91,8 @@ def flight_of(model: written.Flight, on: Air) -> Flight:
         given["zones"] = [np.concatenate([one[:15], one[15:18] * model.wind_share, one[18:]]) for one in on.zones]
     if model.thrust is not None:
         burns = _span(model.thrust, on.rate)
-        given["thrust"] = (model.thrust.acceleration, *burns, pool.THRUSTS[model.thrust.along])
+        along = heading.follows if model.thrust.along == "heading" else model.thrust.along
+        given |= {"thrust": (model.thrust.acceleration, *burns, pool.THRUSTS[along]), "spin": heading.turning(on.frame)}
     if model.top_speed is not None:
         # A game cuts it once a tick; in exact step it is braked down to it.
         kind = pool.TOPS[model.at_top]

@@ -27,7 +27,9 @@ class Thrust(Table):
     """What drives a projectile on."""
 
     acceleration: Positive = Field(description="units/s²")
-    along: Literal["velocity", "launch"] = Field("velocity", description="the velocity, or the direction of the launch")
+    along: Literal["velocity", "launch", "heading"] = Field(
+        "velocity", description="the velocity, the direction of the launch, or where it points: its heading"
+    )
     after: Seconds = Field(0.0, validate_default=True, description="how long after the launch it begins")
     lasts: Seconds | None = Field(None, description="for how long; default: as long as it flies")
 

@@ -318,7 +318,7 @@ class Move(Table):
     speeds_up: Positive | None = Field(
         None,
         description="chase, flee: how fast its velocity changes, units/s²; through, drift: how fast it comes to its "
-        "speed and slows where it stops or turns; default: at once",
+        "speed and slows where it stops or turns; circle: how fast it comes to its speed; default: at once",
     )
     top_speed: Positive | None = Field(
         None, description="velocity and acceleration: so fast it goes straight on, units/s"
@@ -351,8 +351,8 @@ class Move(Table):
             raise ValueError("through, drift, chase and flee go with speed, and speed with one of them")
         if (self.beside is None) != (self.offset is None):
             raise ValueError("beside and offset go together")
-        if self.speeds_up is not None and not (self.chase or self.flee or self.through or self.drift):
-            raise ValueError("speeds_up goes with through, drift, chase or flee")
+        if self.speeds_up is not None and not (self.chase or self.flee or self.through or self.drift or self.circle):
+            raise ValueError("speeds_up goes with through, drift, circle, chase or flee")
         if self.speeds_up is not None and self.at_end == "around":
             raise ValueError('speeds_up is for at_end = "stop" or "back": what goes around never stops')
         if self.top_speed is not None and self.acceleration is None:

@@ -8,9 +8,10 @@ from bisect import bisect_right
 import numpy as np
 
 from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot, sincos
+from nivvo.core.frame import dot
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.motion import NOWHERE, Motion
+from nivvo.play.stage.ways import round_at
 from nivvo.record.record import NOBODY
 
 
@@ -166,7 +167,7 @@ class Herd:
         for k, row in enumerate(rows.tolist()):
             if row in self.rounds and not math.isnan(there[k, 0]):
                 rate, x, y, rest, first, second, start = self.rounds[row]
-                s, c = (float(one) for one in sincos(rate * ((end - start) / UNITS) % 360.0))
+                s, c = round_at(rate, float(self.rules[row, 3]), x, y, (end - start) / UNITS)
                 goal = there[k] + rest + (x * c - y * s) * first + (x * s + y * c) * second
                 velocity[k] = (goal - here[k]) / seconds
 

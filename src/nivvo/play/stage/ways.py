@@ -87,13 +87,17 @@ class Route(Motion):
 
 
 class Circling(Motion):
-    """Round a point: at each tick's edge where the circle has it, straight between."""
+    """Round a point: at each tick's edge where the circle has it, straight between.
+
+    speeds_up : how fast it comes to its speed (units/s²), or at once.
+    """
 
     veers = True
 
-    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks):
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, speeds_up: float = math.inf):
         super().__init__(place)
         centre, self.rate, self.first, self.second, _ = circle
+        self.speeds_up = speeds_up
         off = place - centre
         self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
         self.rest = place - self.x * self.first - self.y * self.second
@@ -105,7 +109,7 @@ class Circling(Motion):
         return True
 
     def _on_it(self, time: int) -> np.ndarray:
-        s, c = (float(one) for one in sincos(self.rate * (time / UNITS) % 360.0))
+        s, c = round_at(self.rate, self.speeds_up, self.x, self.y, time / UNITS)
         return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
@@ -121,6 +125,18 @@ class Circling(Motion):
 
     def forget(self, time: int) -> None:
         """Nothing of a circle can be dropped."""
+
+
+def round_at(rate: float, speeds_up: float, x: float, y: float, seconds: float) -> tuple[float, float]:
+    """Sine and cosine of how far one has gone round a point that it began at (x, y) from (units).
+
+    rate : degrees a second. speeds_up : how fast it comes to that from standing (units/s²); inf: at once.
+    """
+    gains = math.degrees(speeds_up / math.hypot(x, y)) if x or y else math.inf
+    early = min(max(seconds, 0.0), abs(rate) / gains)
+    gone = math.copysign(0.5 * gains * early * early, rate) if early > 0.0 else 0.0
+    s, c = sincos((gone + rate * (seconds - early)) % 360.0)
+    return float(s), float(c)
 
 
 class Drifting(Motion):
@@ -223,7 +239,7 @@ def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
     if move.timed:
         return timed(place, move.timed)
     if move.circle is not None:
-        return Circling(place, move.circle, ticks)
+        return Circling(place, move.circle, ticks, move.speeds_up)
     if move.through is not None:
         return Route([place, *move.through], move.speed, move.at_end, move.speeds_up)
     motion = Motion(place)
