@@ -353,15 +353,20 @@ class Again(unittest.TestCase):
                 launch = (
                     f"launch.speed = 6\nflight.thrust = {{ acceleration = {push}, after = {begins}, lasts = {burns}, "
                 )
-                launch += "along = 'launch' }"
+                launch += "along = 'launch' }\nheading = { follows = 'spin', spin = 90 }"
                 drill = made(f"then = 'bounce', restitution = 0, rests = 'rolls', rolling = {mu}", floor, launch=launch,
                              view=f"{view}\ntick.rate = {rate}\ntick.motion = '{step}'")  # fmt: skip
-                run, path = path_of(drill)
+                run, path = path_of(drill.with_settings({"case.tap.lasts": 20}))
                 stops, goes = said(run, "came to rest"), said(run, "goes along")
                 self.assertAlmostEqual(goes[1], begins, delta=1e-9 if step == "exact" else 1 / rate)
                 slows = mu * 9.81
                 fast = (push - slows) * burns
                 self.assertAlmostEqual(stops[1] - goes[1], burns + fast / slows, delta=1e-6)
+                points = run.paths[["time", "heading_direction"]].to_numpy().T
+                held = (points[0] > stops[0]) & (points[0] < goes[1]) | (points[0] > stops[1])
+                turned = np.where(points[0] < goes[1], stops[0], stops[1])
+                np.testing.assert_allclose(points[1] % 360, 90 * np.where(held, turned, points[0]) % 360, atol=1e-6)
+                self.assertEqual(run.rows("projectiles")[0]["reason"], "still on deck when the case ended")
                 there = path.at(np.array([stops[0], stops[1]]))[0]
                 way = fast * burns / 2 + fast * fast / (2 * slows)
                 self.assertAlmostEqual(np.linalg.norm(there[1] - there[0]), way, delta=1e-5)

@@ -8,8 +8,8 @@ from nivvo.core.frame import Frame, unit
 from nivvo.plan.ability import Heading
 from nivvo.record.path import Path
 
-Spans = list[tuple[float, float]]
-"""From when to when (s) something lay or stuck."""
+Spans = list[tuple[float, float, int]]
+"""From when to when (s) something lay or stuck, and on which body."""
 
 
 def headings(frame: Frame, heading: Heading, path: Path, launch: np.ndarray, lay: Spans) -> np.ndarray:
@@ -23,7 +23,7 @@ def headings(frame: Frame, heading: Heading, path: Path, launch: np.ndarray, lay
     if heading.follows == "launch":
         return np.repeat(first[None], len(path.t), axis=0)
     time = path.t.copy()
-    for start, end in lay:
+    for start, end, _ in lay:
         time[(time > start) & (time < end)] = start
     age = np.maximum(time - path.moves_at, 0.0)
     turned = frame.direction(float(frame.direction_of(first)) + heading.spin * age)

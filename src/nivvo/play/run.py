@@ -279,17 +279,17 @@ class Run:
         heading = self.ability_of(key).heading
         # What stays where it leaves points as it was aimed, for what it sticks in too.
         launch = launch if launch.any() else self.by_key[key].heading
-        lay = self._lay(projectile) if heading.follows == "spin" else []
+        lay = self.lay(self.key_of(projectile)) if heading.follows == "spin" else []
         return data | pointing(self.scene.frame, heading, path, launch, lay)
 
-    def _lay(self, projectile: str) -> list[tuple[float, float]]:
-        """From when to when (s) a projectile lay or stuck somewhere."""
-        lay: list[tuple[float, float]] = []
-        for event in self.record.events[self.record.events["key"] == self.key_of(projectile)]:
+    def lay(self, key: int) -> list[tuple[float, float, int]]:
+        """From when to when (s; inf: still) a projectile lay or stuck somewhere, and on which body (its number)."""
+        lay: list[tuple[float, float, int]] = []
+        for event in self.record.events[self.record.events["key"] == key]:
             if event["kind"] == pool.RESTED:
-                lay.append((time_of(event), math.inf))
-            elif event["kind"] == pool.LEFT and lay:
-                lay[-1] = lay[-1][0], time_of(event)
+                lay.append((time_of(event), math.inf, int(event["body"])))
+            elif event["kind"] in (pool.LEFT, pool.SLID) and lay:
+                lay[-1] = lay[-1][0], min(lay[-1][1], time_of(event)), lay[-1][2]
         return lay
 
     @property

@@ -26,7 +26,7 @@ def told(run: Run) -> list[str]:
     flown = {row["projectile"]: row for row in run.rows("projectiles")}
     births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
     sent = Counter(row["projectile"].partition(".")[0] for row in run.rows("births"))
-    strewn, lies = _ways_of_each(run), {}
+    strewn = _ways_of_each(run)
     touches, effects = iter(run.rows("contacts")), iter(damages(run))
     lines = []
     for event in run.rows("events"):
@@ -54,7 +54,6 @@ def told(run: Run) -> list[str]:
             if row["then"] == "pass":
                 text += ", and flew on"
         elif what in ("came to rest", "goes along", "left"):
-            lies[name] = event["body"] if what == "came to rest" else ""
             text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
             text += f" {event['detail']} {unit}/s" if event["detail"] else ""
         elif what == "blinked":
@@ -126,8 +125,7 @@ def told(run: Run) -> list[str]:
             text = f"{name} slipped through {event['body']} between two ticks: a swept test would have touched it"
         lines.append(f"{event['time']:8.4f} s  {text}")
     lines += [
-        f"{row['ended']:8.4f} s  {row['projectile']} was "
-        + (f"still on {lies[row['projectile']]} when the case ended" if lies.get(row["projectile"]) else row["reason"])
+        f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}"
         for row in flown.values()
         if row["ended_by"] == STILL_FLYING
     ]
