@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 import hashlib
-import math
 from functools import cached_property
 from pathlib import Path as FilePath
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nivvo.core import pool
 from nivvo.errors import CallError
 from nivvo.plan.ability import Ability
 from nivvo.play.heading import pointing
-from nivvo.play.tables import SHEETS, axes_of, columns_of, rows_of, time_of
+from nivvo.play.tables import SHEETS, axes_of, columns_of, rows_of
 from nivvo.record.path import Path
 from nivvo.record.vocabulary import SENTENCES
 from nivvo.results import html
@@ -279,18 +277,8 @@ class Run:
         heading = self.ability_of(key).heading
         # What stays where it leaves points as it was aimed, for what it sticks in too.
         launch = launch if launch.any() else self.by_key[key].heading
-        lay = self.lay(self.key_of(projectile)) if heading.follows == "spin" else []
+        lay = self.record.lay(self.key_of(projectile)) if heading.follows == "spin" else []
         return data | pointing(self.scene.frame, heading, path, launch, lay)
-
-    def lay(self, key: int) -> list[tuple[float, float, int]]:
-        """From when to when (s; inf: still) a projectile lay or stuck somewhere, and on which body (its number)."""
-        lay: list[tuple[float, float, int]] = []
-        for event in self.record.events[self.record.events["key"] == key]:
-            if event["kind"] == pool.RESTED:
-                lay.append((time_of(event), math.inf, int(event["body"])))
-            elif event["kind"] in (pool.LEFT, pool.SLID) and lay:
-                lay[-1] = lay[-1][0], min(lay[-1][1], time_of(event)), lay[-1][2]
-        return lay
 
     @property
     def paths(self) -> pd.DataFrame:

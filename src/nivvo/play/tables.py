@@ -337,7 +337,7 @@ def body_of(run: Run, event: np.void) -> str:
 
 
 def _ending(run: Run, flown) -> str:
-    if flown.code == pool.FLYING and (lay := run.lay(flown.key)) and lay[-1][1] == math.inf:
+    if flown.code == pool.FLYING and (lay := run.record.lay(flown.key)) and lay[-1][1] == math.inf:
         return f"still on {run.stage.names[lay[-1][2]]} when the case ended"
     body = run.stage.names[flown.body] if flown.body >= 0 else ""
     return ENDINGS[flown.code].sentence.format(body=body)

@@ -163,6 +163,16 @@ class Record:
             self._flown[key] = Flown(self, self.births[self.places[key]], at)
         return self._flown[key]
 
+    def lay(self, key: int) -> list[tuple[float, float, int]]:
+        """From when to when (s; inf: still) a projectile lay or stuck somewhere, and on which body (its number)."""
+        lay: list[tuple[float, float, int]] = []
+        for event in self.events[self._turns.get(key, [])]:
+            if event["kind"] == pool.RESTED:
+                lay.append((float(thrown_at(event)), math.inf, int(event["body"])))
+            elif event["kind"] in (pool.LEFT, pool.SLID) and lay:
+                lay[-1] = lay[-1][0], min(lay[-1][1], float(thrown_at(event))), lay[-1][2]
+        return lay
+
     def path(self, key: int) -> Path:
         """The path of a projectile."""
         if key not in self._paths:
