@@ -49,8 +49,9 @@ class OneAndMany(unittest.TestCase):
 
     @given(angles, angles)
     def test_sines_units_and_triads(self, degrees, elevation):
-        for one, many in zip(frame.sincos(degrees), frame.sincos(np.array([degrees, 1.0])), strict=True):
-            self.assertEqual(float(one).hex(), float(many[0]).hex())
+        for count in (1, 2, 50):
+            for one, many in zip(frame.sincos(degrees), frame.sincos(np.resize([degrees, 1.0], count)), strict=True):
+                self.assertEqual(float(one).hex(), float(many[0]).hex())
         for f in FRAMES.values():
             heading = f.raised(f.direction(degrees), elevation) * 3.7
             np.testing.assert_array_equal(frame.unit(heading), frame.unit(np.array([heading, f.forward]))[0])

@@ -18,11 +18,19 @@ from nivvo.core.trig import COS, SIN
 AXES = {"+x": (1, 0, 0), "-x": (-1, 0, 0), "+y": (0, 1, 0), "-y": (0, -1, 0), "+z": (0, 0, 1), "-z": (0, 0, -1)}
 
 
+FEW = 4
+"""So few angles are sooner reckoned one by one."""
+
+
 def sincos(degrees):
     """Sine and cosine of angles in degrees, any shape; built from + - * only, so equal everywhere."""
     if isinstance(degrees, float | int) and math.isfinite(degrees):
         return _sincos_of_one(float(degrees))
-    turned = np.fmod(np.asarray(degrees, dtype=float), 360.0)
+    degrees = np.asarray(degrees, dtype=float)
+    if degrees.size <= FEW and np.isfinite(degrees).all():
+        found = np.array([_sincos_of_one(one) for one in degrees.ravel().tolist()]).reshape(-1, 2)
+        return found[:, 0].reshape(degrees.shape), found[:, 1].reshape(degrees.shape)
+    turned = np.fmod(degrees, 360.0)
     quarter = np.rint(turned / 90.0)
     r = (turned - 90.0 * quarter) * (np.pi / 180.0)
     z = r * r
