@@ -33,6 +33,8 @@ from numba.extending import (
 
 SLOT = ir.IntType(8).as_pointer()
 
+_one_at_a_time = threading.Lock()
+
 # Compiled twins, by the constants that are fixed in them: what two kernels reach is compiled once.
 _twins: dict[tuple, dict[Callable, Any]] = {}
 
@@ -124,14 +126,15 @@ def make(dispatcher: Any, signature: tuple, stamp: str, folder: Path | None) -> 
     """Compile for ``signature``, or take what lies in ``folder`` under ``stamp``; what is made stays there, if any."""
     if folder is not None:
         dispatcher._cache = _store(dispatcher.py_func, folder, stamp)
-    collecting = gc.isenabled()
-    gc.disable()
-    try:
-        with _callees_left_as_they_are(dispatcher.py_func.__name__), _resolved_once():
-            dispatcher.compile(signature)
-    finally:
-        if collecting:
-            gc.enable()
+    with _one_at_a_time:
+        collecting = gc.isenabled()
+        gc.disable()
+        try:
+            with _callees_left_as_they_are(dispatcher.py_func.__name__), _resolved_once():
+                dispatcher.compile(signature)
+        finally:
+            if collecting:
+                gc.enable()
     dispatcher.disable_compile()
     return dispatcher
 

@@ -555,8 +555,8 @@ class Arena:
 
     def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
         """Write one event that was decided outside."""
-        at = int(self.counters[EVENTS])
-        if at + ROOM_EACH * int(self.counters[LIVE]) + ROOM > len(self.events):
+        at = self.counters.item(EVENTS)
+        if at + ROOM_EACH * self.counters.item(LIVE) + ROOM > len(self._events):
             self._make_room()
         what = (start, after, key, tick, kind, body, code, amount, left, *normal.tolist(), *p.tolist())
         NOTE.pack_into(self._bytes, at * NOTE.size, *what, *NOWHERE, *NOWHERE)

@@ -13,8 +13,8 @@ from nivvo.core.pool import BODY
 from nivvo.core.shapes import BALL, ENDLESS, HALF_SPACE, PRISM, distance, support, with_an_end
 from nivvo.core.vec import along, dot, vec
 
-SHAPE = ("kind", "count", "radius", "half", "axis0", "axis1", "axis2")
-SPANS = [(BODY.fields[name][1], BODY.fields[name][1] + BODY.fields[name][0].itemsize) for name in SHAPE]
+SHAPE = (("kind", "kind"), ("count", "count"), ("radius", "radius"), ("half", "axis2"))
+SPANS = [(BODY.fields[a][1], BODY.fields[b][1] + BODY.fields[b][0].itemsize) for a, b in SHAPE]
 CORNERS = BODY.fields["corners"][1]
 MOST_KEPT = 1024
 """Pairs of shapes that are known; what turns is a new one each time."""
@@ -27,10 +27,11 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
     apart, the nearest points are a corner of one and a point of the other, or lie on an edge of each. The one is no
     half-space.
     """
-    d = tuple(float(a) - float(b) for a, b in zip(at, there, strict=True))
+    (x, y, z), (a, b, c) = at, there
+    d = float(x) - float(a), float(y) - float(b), float(z) - float(c)
     if other["kind"] == HALF_SPACE:
-        n = vec(other["axis0"])
-        return float(dot(n, d) - support(one, (-n[0], -n[1], -n[2]))), np.array(n)
+        n, deep = _onto(_shape(one), _shape(other))
+        return dot(n, d) - deep, np.array(n)
     if one["kind"] == BALL:
         gap, n = distance(other, d)
         return float(gap - one["radius"]), np.array(n)
@@ -169,6 +170,13 @@ class _Pair(NamedTuple):
                     break
         way = np.array(self.ways[found[0]][:3])
         return best, -way if found[1] else way, found[0]
+
+
+@lru_cache(maxsize=MOST_KEPT)
+def _onto(one: bytes, plane: bytes) -> tuple[tuple[float, float, float], float]:
+    """The normal (3,) of a half-space, and how far a body reaches from its centre against it."""
+    n = vec(_row(plane)["axis0"])
+    return n, float(support(_row(one), (-n[0], -n[1], -n[2])))
 
 
 @lru_cache(maxsize=MOST_KEPT)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_right
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
@@ -67,7 +68,7 @@ class Blast:
         """What is left at a share of the radius."""
         if self.smooth:
             return (1.0 - x) * (1.0 - x) * (1.0 + 2.0 * x)
-        after = next((k for k, row in enumerate(self.rows) if row[0] > x), len(self.rows))
+        after = bisect_right(self.rows, (x, math.inf))
         (x0, y0), (x1, y1) = self.rows[max(after - 1, 0)], self.rows[min(after, len(self.rows) - 1)]
         return y0 if x1 <= x0 else y0 + (y1 - y0) / (x1 - x0) * (x - x0)
 

@@ -24,12 +24,12 @@ from nivvo.play.aims.seeking import candidates
 from nivvo.play.anchors import PLACED, Anchors, Mark
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
+from nivvo.play.stage.motion import NOWHERE
 
 if TYPE_CHECKING:
     from nivvo.play.session import Session
 
 WORDS = {code: word for word, code in CODES.items()}
-NOWHERE = np.zeros(3)
 
 MOST_KNOWN = 4096
 """Projectiles whose descent is remembered before that of those which fly no more is forgotten."""

@@ -251,8 +251,9 @@ def met_by(b, damage):
 @inner
 def take(bodies, first, damage):
     """Take health from a body; what is left."""
-    bodies[first]["health"] -= damage
-    return float(bodies[first]["health"])
+    left = float(bodies[first]["health"]) - damage
+    bodies[first]["health"] = left
+    return left
 
 
 @cold

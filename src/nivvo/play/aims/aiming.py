@@ -21,9 +21,9 @@ from nivvo.play.aims.seeking import angle_between, bent, seek
 from nivvo.play.aims.sighting import sight
 from nivvo.play.aims.spawning import obstructed
 from nivvo.play.aims.stance import Stance, stance_of
+from nivvo.play.stage.motion import NOWHERE
 from nivvo.play.stage.stage import Stage
 
-NOWHERE = np.zeros(3)
 ODD = {
     AT_POINT: "the aim point is at the muzzle: fired along the facing",
     BEHIND: "the aim point is nearer than the muzzle: fired outward",

@@ -15,10 +15,10 @@ from nivvo.plan.ability import Ability
 from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance
+from nivvo.play.stage.motion import NOWHERE
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
 
-NOWHERE = np.zeros(3)
 LONGEST = 60.0
 TURNS = 60
 

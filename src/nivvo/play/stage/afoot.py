@@ -12,6 +12,7 @@ from nivvo.core.frame import dot, length_of
 from nivvo.core.pushing import NOWHERE, Other
 from nivvo.core.shapes import HALF_SPACE, support
 from nivvo.core.walking import Feet, Gait, tread
+from nivvo.play.stage.motion import NOWHERE as STILL
 from nivvo.play.stage.motion import Walker
 
 if TYPE_CHECKING:
@@ -129,7 +130,7 @@ class Afoot:
         seconds = (self.end - time) / UNITS
         fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
-        return stage.around(place, np.zeros(3), far, "obstacle")
+        return stage.around(place, STILL, far, "obstacle")
 
     def _other(self, number: int, time: int, end: int) -> Other:
         stage = self.stage

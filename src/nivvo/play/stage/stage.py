@@ -28,7 +28,7 @@ from nivvo.plan.scene import Scene
 from nivvo.play.stage.afoot import Afoot
 from nivvo.play.stage.herd import Chaser, Herd
 from nivvo.play.stage.loose import Bodies, Pushed
-from nivvo.play.stage.motion import Motion, Walker
+from nivvo.play.stage.motion import NOWHERE, Motion, Walker
 from nivvo.play.stage.player import Player
 from nivvo.play.stage.ways import Beside, motion_of
 from nivvo.record.path import Path
@@ -489,7 +489,8 @@ class Stage:
         Those that are out are left away, those that move are never.
         """
         far = radius + 1e-9 * self.scene.size
-        (a, b, c), (x, y, z) = start.tolist(), (start + to).tolist()
+        a, b, c = start.tolist()
+        x, y, z = (a, b, c) if to is NOWHERE else (start + to).tolist()
         low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
         high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
         near = self.arena.near(low, high)
@@ -629,7 +630,7 @@ class Stage:
         first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
         first /= math.sqrt(float(dot(first, first)))
         second = np.cross(n, first)
-        near = self.around(point, np.zeros(3), size + slack, "obstacle", "target", "shooter")
+        near = self.around(point, NOWHERE, size + slack, "obstacle", "target", "shooter")
         rows, found = self.rows, {number}
         mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
                 and (k in self.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
