@@ -35,7 +35,7 @@ SLOT = ir.IntType(8).as_pointer()
 
 _one_at_a_time = threading.Lock()
 
-# Compiled twins, by the constants that are fixed in them: what two kernels reach is compiled once.
+# Compiled twins, by those constants fixed that they or what they reach name: what two kernels reach is compiled once.
 _twins: dict[tuple, dict[Callable, Any]] = {}
 
 
@@ -72,7 +72,7 @@ INNER = {**OPTIONS, "no_cpython_wrapper": True}
 
 def dispatcher_of(kernel: Callable, fixed: dict[str, Any]) -> Any:
     """A compiled dispatcher of ``kernel``, with constants of its modules ``fixed``."""
-    return _twin(kernel, _twins.setdefault(tuple(sorted(fixed.items())), {}), KERNEL, fixed)
+    return _twin(kernel, KERNEL, fixed)
 
 
 def forget() -> None:
@@ -80,16 +80,14 @@ def forget() -> None:
     _twins.clear()
 
 
-def _twin(function: Callable, made: dict, options: dict, fixed: dict) -> Any:
+def _twin(function: Callable, options: dict, fixed: dict) -> Any:
     """A compiled dispatcher of ``function`` whose marked callees are compiled twins as well; ``fixed``: constants."""
     names: dict[str, Any] = {}
-    for name in _names(function.__code__):
-        value = function.__globals__.get(name)
-        kind = getattr(value, "__nivvo__", None)
-        if kind in ("inner", "cold") and isinstance(value, types.FunctionType):
-            if value not in made:
-                made[value] = _twin(value, made, INNER | {"forceinline": kind == "inner"}, fixed)
-            names[name] = made[value]
+    for name, callee in _callees(function):
+        made = _twins.setdefault(tuple(sorted(_named(callee, fixed).items())), {})
+        if callee not in made:
+            made[callee] = _twin(callee, INNER | {"forceinline": callee.__nivvo__ == "inner"}, fixed)
+        names[name] = made[callee]
     body = types.FunctionType(
         function.__code__,
         {**function.__globals__, **fixed, **names},
@@ -105,6 +103,23 @@ def _twin(function: Callable, made: dict, options: dict, fixed: dict) -> Any:
     # A number written in the source is no type of its own: one compilation a function, not one a number.
     dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
     return dispatcher
+
+
+def _callees(function: Callable) -> Iterator[tuple[str, Callable]]:
+    """The marked functions that one names, each with that name."""
+    for name in _names(function.__code__):
+        value = function.__globals__.get(name)
+        if isinstance(value, types.FunctionType) and getattr(value, "__nivvo__", None) in ("inner", "cold"):
+            yield name, value
+
+
+def _named(function: Callable, fixed: dict) -> dict[str, Any]:
+    """Those of some constants that a function names, or what it reaches."""
+    names = set(_names(function.__code__))
+    found = {name: value for name, value in fixed.items() if name in names}
+    for _, callee in _callees(function) if len(found) < len(fixed) else ():
+        found |= _named(callee, fixed)
+    return found
 
 
 def _names(code: types.CodeType) -> Iterator[str]:

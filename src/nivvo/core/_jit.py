@@ -31,10 +31,10 @@ DAMAGED = (EOFError, pickle.UnpicklingError, ValueError, LookupError, AttributeE
 log = logging.getLogger("nivvo")
 
 # Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.4 s,
-# compiling one several seconds. Work is done plain until it would have paid for the other.
+# compiling one some nine. Work is done plain until it would have paid for the other.
 PLAIN = 30e-6
 PLAIN_BEFORE_LOADING = 12_000
-PLAIN_BEFORE_COMPILING = 120_000
+PLAIN_BEFORE_COMPILING = 300_000
 
 
 def inner(function: Callable) -> Callable:
