@@ -79,6 +79,25 @@ class Store(unittest.TestCase):
         self.assertEqual(again, first)
         self.assertEqual(said, "")
 
+    def test_what_nobody_has_loaded_for_long_goes_and_nothing_else(self):
+        old, new, own = "total-" + 24 * "0", "total-" + 24 * "1", "total-" + 24 * "2"
+        ages = {old: 61, "making-left": 61, new: 59, "photos": 99, own: 99}
+        for name, days in ages.items():
+            (self.store / name).mkdir(parents=True, mode=0o700)
+            (self.store / name / ("my.txt" if name == own else "a.nbi")).touch()
+            os.utime(self.store / name, 2 * (time.time() - 86400 * days,))
+            (self.store / f"{name}.lock").touch()
+        self.store.chmod(0o700)
+        self.run_once()
+        kept = {path.name for path in self.store.iterdir() if "-" in path.name}
+        self.assertEqual({name for name in kept if not name.endswith(".lock")} & set(ages), {new, own})
+        self.assertTrue((self.store / "photos").exists())
+        self.assertNotIn(f"{old}.lock", kept)
+        made = next(path for path in self.store.iterdir() if path.is_dir() and path.name not in ages)
+        os.utime(made, (0, 0))
+        self.run_once()
+        self.assertGreater(made.stat().st_mtime, time.time() - 60)
+
     def test_an_edited_callee_or_constant_never_runs_stale(self):
         self.run_once()
         stamp = (self.package / "constants.py").stat()

@@ -17,6 +17,7 @@ import hashlib
 import logging
 import os
 import pickle
+import re
 import shutil
 import sys
 import tempfile
@@ -35,6 +36,10 @@ log = logging.getLogger("nivvo")
 PLAIN = 30e-6
 PLAIN_BEFORE_LOADING = 12_000
 PLAIN_BEFORE_COMPILING = 300_000
+
+KERNELS = re.compile(r"[\w-]+-[0-9a-f]{24}|making-\w+")
+UNUSED = 60 * 86400.0
+"""Seconds after which a stored kernel that nobody has loaded goes: it is of another version."""
 
 
 def inner(function: Callable) -> Callable:
@@ -146,6 +151,7 @@ class Kernel:
                         made = make(staging)
                         with contextlib.suppress(OSError):
                             staging.rename(final)
+                            _tidy(place)
                         return made
                     finally:
                         shutil.rmtree(staging, ignore_errors=True)
@@ -155,7 +161,10 @@ class Kernel:
     def _stored(self, make: Callable[[Path | None], Callable], final: Path) -> Callable | None:
         """The kernel from the store; None if what lies there is damaged, which is then taken away."""
         try:
-            return make(final)
+            made = make(final)
+            with contextlib.suppress(OSError):
+                os.utime(final)
+            return made
         except DAMAGED as error:
             what = type(error).__name__
             log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
@@ -199,6 +208,21 @@ def places() -> tuple[Path, ...]:
         user_cache_path("nivvo") / "kernels",
         Path(tempfile.gettempdir()) / f"nivvo-kernels-{user}",
     )
+
+
+def _tidy(place: Path) -> None:
+    """Take away kernels that nobody has loaded for long, and what killed processes have left of theirs.
+
+    Whatever else lies there stays: the folder may be anybody's.
+    """
+    for old in place.iterdir():
+        if not KERNELS.fullmatch(old.name) or not old.is_dir() or time.time() - old.stat().st_mtime < UNUSED:
+            continue
+        if all(file.suffix in (".nbi", ".nbc") for file in old.iterdir()):
+            for file in old.iterdir():
+                file.unlink()
+            old.rmdir()
+            old.with_name(f"{old.name}.lock").unlink(missing_ok=True)
 
 
 def _mine(place: Path) -> bool:
