@@ -543,7 +543,7 @@ class Arena:
         amount = float(met_by(row, amount))
         if amount == 0.0 or row["out"]:
             return
-        left = take(self.bodies, first, amount)
+        left = take(row, amount)
         self.note(pool.DAMAGE, body, 0, amount, left, key, start, after, tick, p, normal)
         if left <= 0.0:
             put_out(self.bodies, first)
@@ -551,7 +551,7 @@ class Arena:
 
     def first_of(self, body: int) -> int:
         """The first piece of the body that one is of: it has the health of all."""
-        return body + int(self.bodies[body]["first"])
+        return body + self.bodies["first"].item(body)
 
     def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
         """Write one event that was decided outside."""

@@ -120,7 +120,8 @@ class Consequences:
         if not 0 <= first < end:
             return False
         rows = _copy(arena.events[first:written])
-        told, vectors, groups, behind = rows[TOLD].tolist(), _vectors(rows), arena.bodies["group"], []
+        told, vectors, groups, behind = rows[TOLD].tolist(), _vectors(rows), arena.bodies["group"].tolist(), []
+        abilities, of_key = self.session.scene.abilities, self.session.of_key
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             stage.set_out(told[k][BODY], out=False)
@@ -129,12 +130,13 @@ class Consequences:
             begun, k = k, _end_of_answer(told, k)
             while died and died[0] < k:
                 stage.set_out(told[died.pop(0)][BODY], out=True)
-            if told[begun][KIND] not in TOUCHES:
+            row = told[begun]
+            if row[KIND] not in TOUCHES:
                 continue
-            ability = self.session.scene.abilities[self.session.of_key(told[begun][KEY])[0]]
-            if effects := ability.answers[groups[told[begun][BODY]]].effects:
-                self.apply(_contact_of(vectors, begun, told[begun], ability.radius), effects)
-                behind += [k] * (int(counters[pool.EVENTS]) - written - len(behind))
+            ability = abilities[of_key(row[KEY])[0]]
+            if effects := ability.answers[groups[row[BODY]]].effects:
+                self.apply(_contact_of(vectors, begun, row, ability.radius), effects)
+                behind += [k] * (counters.item(pool.EVENTS) - written - len(behind))
         for k in died:
             stage.set_out(told[k][BODY], out=True)
         if behind:
@@ -236,7 +238,7 @@ class Consequences:
     def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
         stage, arena, time = self.session.stage, self.session.arena, _clock(contact)
-        spared, nearest = {arena.first_of(k) for k in but}, {}
+        spared, nearest = {arena.first_of(k) for k in but} if but else but, {}
         for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])):
             # Of several shapes that are one body the nearest counts.
             gap, one = stage.gap(k, point, time), arena.first_of(k)
@@ -555,6 +557,7 @@ class Consequences:
 
 KINDS = ("obstacle", "target", "shooter")
 TOUCHES = {pool.CONTACT, pool.OVERLAP}
+HURTS = {pool.DAMAGE, pool.OUT}
 BECOMES = {pool.ENDED, pool.BOUNCED, pool.SLOWED, pool.SLID, pool.RESTED}
 TOLD = ["start", "after", "key", "tick", "kind", "body", "code", "amount", "left"]
 """What events tell beside vectors."""
@@ -564,10 +567,12 @@ KEY, KIND, BODY, CODE = (TOLD.index(name) for name in ("key", "kind", "body", "c
 
 def _end_of_answer(told: list[tuple], k: int) -> int:
     """Where the events of an answer end that begin at ``k``: a contact, its damage, and what becomes of it."""
-    key, touches, k = told[k][KEY], told[k][KIND] in TOUCHES, k + 1
-    while touches and k < len(told) and told[k][KEY] == key and told[k][KIND] in (pool.DAMAGE, pool.OUT):
+    key, k, row = told[k][KEY], k + 1, told[k]
+    if row[KIND] not in TOUCHES:
+        return k
+    while k < len(told) and (row := told[k])[KEY] == key and row[KIND] in HURTS:
         k += 1
-    return k + 1 if touches and k < len(told) and told[k][KEY] == key and told[k][KIND] in BECOMES else k
+    return k + 1 if k < len(told) and row[KEY] == key and row[KIND] in BECOMES else k
 
 
 def _copy(rows: np.ndarray) -> np.ndarray:

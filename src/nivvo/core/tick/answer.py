@@ -126,7 +126,7 @@ def answer(k, i, j, now, t):
     first = first_of(k.bodies, j)
     damage = met_by(k.bodies[first], dealt(k, q, at, ans, now, t, b, place) * q["share"])
     if damage != 0.0:
-        left = take(k.bodies, first, damage)
+        left = take(k.bodies[first], damage)
         tell(k, now, t, q, (DAMAGE, j, 0, damage, left), place)
         if left <= 0.0:
             put_out(k.bodies, first)
@@ -249,10 +249,10 @@ def met_by(b, damage):
 
 
 @inner
-def take(bodies, first, damage):
+def take(b, damage):
     """Take health from a body; what is left."""
-    left = float(bodies[first]["health"]) - damage
-    bodies[first]["health"] = left
+    left = float(b["health"]) - damage
+    b["health"] = left
     return left
 
 

@@ -496,7 +496,8 @@ class Stage:
         near = self.arena.near(low, high)
         if self.movers:
             near = sorted({*near, *self.movers})
-        return [k for k in near if self.kinds[k] in kinds and not self.out(k)]
+        known, out = self.kinds, self.arena.bodies["out"]
+        return [k for k in near if known[k] in kinds and not out[k]]
 
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
