@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from nivvo.core.frame import length_of
 from nivvo.plan.ability import Ability
 from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
@@ -21,8 +22,10 @@ def obstructed(
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
     slack, way = 1e-9 * stage.scene.size, at - stance.pivot
-
     near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, *KINDS))
+    # What is farther from the pivot than the muzzle reaches is not in the way.
+    far = length_of(way) + radius + slack
+    near = [k for k in near if stage.gap(k, stance.pivot, time) <= far]
     if not near:
         return "", None
     inside = [k for k in near if stage.gap(k, at, time) < radius - slack]
