@@ -141,7 +141,7 @@ class Back(unittest.TestCase):
                             if now <= row[0] < now + 1 / 60:
                                 do(live, row)
                         out.append(live.step(0.02 if live.tick % 7 == 0 else None))
-                    return live.digest(), repr(out)
+                    return live.digest, repr(out)
 
                 for _ in range(100):
                     play(int(rng.integers(1, 6)))
@@ -279,10 +279,10 @@ class Ids(unittest.TestCase):
         live.press("stream", "keeper")
         for _ in range(30):
             live.step()
-        before = live.digest()
+        before = live.digest
         live.set_walk(1.0, shooter="keeper")
         dots = live.preview("lob", "rival", held=0.5)
-        self.assertEqual(live.digest(), before)
+        self.assertEqual(live.digest, before)
         live.press("lob", "rival", at=live.time - 0.0)
         live.step()
         self.assertEqual(live.state("lob", "rival"), "charging")

@@ -164,12 +164,12 @@ health = 5
                 if k == 20:
                     kept = live.snapshot()
                 live.step()
-            first = live.place("barrel"), live.digest()
+            first = live.place("barrel"), live.digest
             self.assertAlmostEqual(first[0][0], 5 + 36 / (2 * 0.3 * G), delta=1e-9)
             live.restore(kept)
             for _ in range(140):
                 live.step()
-            self.assertEqual(live.digest(), first[1])
+            self.assertEqual(live.digest, first[1])
             live.move_body("barrel", [5, 4], jump=True)
             for _ in range(60):
                 live.step()

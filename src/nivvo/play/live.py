@@ -6,6 +6,7 @@ is kept but what is in the air.
 
 from __future__ import annotations
 
+import hashlib
 from collections import OrderedDict
 from collections.abc import Sequence
 from os import PathLike
@@ -473,10 +474,13 @@ class Live(Tabled):
             self._ended.popitem()
         del self._played[max(snapshot.played - self._cleared, 0) :]
 
-    def digest(self) -> bytes:
-        """The bytes of all that is in the air and of all bodies: equal when two sessions are."""
-        arena = self._session.arena
-        return self._flight().tobytes() + arena.bodies.tobytes()
+    @property
+    def digest(self) -> str:
+        """A hash of the tick, all that is in the air and all bodies: equal when two sessions are, tick by tick."""
+        made = hashlib.sha256(str(self.tick).encode())
+        for rows in (self._flight(), self._session.arena.bodies):
+            made.update(rows.tobytes())
+        return made.hexdigest()
 
     @checked
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
