@@ -38,9 +38,9 @@ for _ in range(180):
         if event.what in ("damage", "out"):
             print(f"{event.time:.4f} s: {server.name_of(event.id)}: {event.what} of {event.name} {event.amount:g}")
 print(f"bo has {server.health('bo'):g} health left, {server.in_the_air} rivets fly")
-ahead = server.digest()
+ahead = server.digest
 server.restore(past)
 server.set_walk(0.5, shooter="bo", at=server.time + 0.005)
 while server.tick < 180:
     server.step()
-print("played again from tick 60:", "the same bytes" if server.digest() == ahead else "other bytes")
+print("played again from tick 60:", "the same bytes" if server.digest == ahead else "other bytes")
