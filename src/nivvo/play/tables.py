@@ -48,19 +48,13 @@ class Contact(NamedTuple):
 
 def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
     """The rows of a table."""
-    sheet, axes, out = SHEETS[name], axes_of(run.scene.frame.size), []
-    named = [(column, [f"{column.name}{axis}" for axis in axes]) for column in sheet.columns]
-    for one in sheet.source(run):
-        row: dict[str, Any] = {}
-        for column, names in named:
-            value = column.take(run, one)
-            if column.vector:
-                for k, name in enumerate(names):
-                    row[name] = float(value[k])
-            else:
-                row[column.name] = value
-        out.append(row)
-    return out
+    sheet, size = SHEETS[name], run.scene.frame.size
+    rows, cells = list(sheet.source(run)), []
+    for column in sheet.columns:
+        values = [column.take(run, one) for one in rows]
+        cells += [[float(value[k]) for value in values] for k in range(size)] if column.vector else [values]
+    names = columns_of(name, size)
+    return [dict(zip(names, row, strict=True)) for row in zip(*cells, strict=True)]
 
 
 def position(vector, size: int) -> str:
@@ -262,25 +256,17 @@ def waved(run: Run) -> Iterable[tuple[float, Waved]]:
             yield time_of(event), one
 
 
-class There(NamedTuple):
-    """A body at a time (s): its number, place and velocity (3,), speed, facing (degrees, or nan)."""
+def _bodies(run: Run) -> Iterable[tuple]:
+    """Bodies over time, tick by tick, where they change; what has several shapes once, by its place.
 
-    time: float
-    number: int
-    p: list[float]
-    v: list[float]
-    speed: float
-    facing: float
-
-
-def _bodies(run: Run) -> Iterable[There]:
-    """Bodies over time, tick by tick, where they change; what has several shapes once, by its place."""
+    Each: time (s), number, place (x, y, z), velocity (x, y, z), speed, facing (degrees, or nan).
+    """
     stage, gone = run.stage, _gone(run)
     players = {player.body: player for player in stage.players.values()}
     last = run.scene.ticks.holding(run.until)
     edges = np.array([run.scene.ticks.edge(tick) for tick in range(last + 2)])
     edges = edges[: np.searchsorted(edges, run.until) + 1]
-    found: list[tuple[int, int, There]] = []
+    found = [np.zeros((0, 11))]
     for order, (number, start) in enumerate(stage.arrived.items()):
         if stage.pieces(number)[0] != number:
             continue
@@ -291,27 +277,27 @@ def _bodies(run: Run) -> Iterable[There]:
         comes = np.diff(ticks, prepend=-2) > 1
         if number not in players and not stage.motions[number].moves:
             ticks, comes = ticks[comes], comes[comes]
-        found += [
-            (tick, order, one) for tick, one in _on_its_way(run, number, players.get(number), edges, ticks, comes)
-        ]
-    return [one for _, _, one in sorted(found, key=itemgetter(0, 1))]
+        if len(ticks):
+            ticks, states = _on_its_way(run, number, players.get(number), edges, ticks, comes)
+            found.append(np.column_stack([ticks, np.full(len(ticks), order), np.full(len(ticks), number), states]))
+    rows = np.concatenate(found)
+    rows = rows[np.lexsort((rows[:, 1], rows[:, 0]))]
+    times, numbers = to_seconds(edges[rows[:, 0].astype(int)]), rows[:, 2].astype(int)
+    return zip(times.tolist(), numbers.tolist(), *rows[:, 3:].T.tolist(), strict=True)
 
 
-def _on_its_way(run: Run, number: int, player: Player | None, edges, ticks, comes) -> Iterable[tuple[int, There]]:
-    """A body at each of some ticks at which it is elsewhere than before, or comes (n,)."""
-    if not len(ticks):
-        return
+def _on_its_way(run: Run, number: int, player: Player | None, edges, ticks, comes) -> tuple[np.ndarray, np.ndarray]:
+    """At which ticks a body is elsewhere than before, or comes (n,): those, and place, velocity, speed, facing then."""
     times = edges[ticks]
     p, v = run.stage.motions[number].along(times)
-    state = np.hstack([p - run.stage.shifts.get(number, 0.0), v, np.full((len(ticks), 1), np.nan)])
+    facing = np.full(len(ticks), np.nan)
     if player is not None:
-        facing_of = run.scene.frame.direction_of
-        state[:, 6] = [float(facing_of(player.facing(time))) for time in times.tolist()]
+        direction_of = run.scene.frame.direction_of
+        facing[:] = [float(direction_of(player.facing(time))) for time in times.tolist()]
+    state = np.column_stack([p - run.stage.shifts.get(number, 0.0), v, np.sqrt((v * v).sum(axis=1)), facing])
     same = (state[1:] == state[:-1]) | np.isnan(state[1:])
     changed = comes | np.concatenate([[True], ~same.all(axis=1)])
-    speeds = np.sqrt((state[:, 3:6] * state[:, 3:6]).sum(axis=1))
-    for tick, time, row, speed in zip(*(x[changed].tolist() for x in (ticks, times, state, speeds)), strict=True):
-        yield tick, There(to_seconds(time), number, row[:3], row[3:6], speed, row[6])
+    return ticks[changed], state[changed]
 
 
 def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
@@ -587,12 +573,13 @@ SHEETS: dict[str, Sheet] = {
     "bodies": Sheet(
         _bodies,
         (
-            *_plain(time="time"),
-            Column("body", lambda run, one: run.stage.names[one.number]),
-            Column("kind", lambda run, one: run.stage.kinds[one.number]),
-            Column("", lambda _, one: one.p, vector=True),
-            Column("v", lambda _, one: one.v, vector=True),
-            *_plain(speed="speed", facing="facing"),
+            Column("time", lambda _, one: one[0]),
+            Column("body", lambda run, one: run.stage.names[one[1]]),
+            Column("kind", lambda run, one: run.stage.kinds[one[1]]),
+            Column("", lambda _, one: one[2:5], vector=True),
+            Column("v", lambda _, one: one[5:8], vector=True),
+            Column("speed", lambda _, one: one[8]),
+            Column("facing", lambda _, one: one[9]),
         ),
     ),
     "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),

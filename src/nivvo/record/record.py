@@ -199,16 +199,19 @@ class Record:
         air = Air(row) if self.exact else None
         places, after, before = np.concatenate(p)[first], np.concatenate(v)[first], np.concatenate(v)[came]
         times = times[first]
-        # Where it goes on elsewhere, both: before that is written where it went in.
-        at, inward = np.searchsorted(times, thrown_at(touches[jumps])), touches[jumps - 1]
+        if len(jumps):
+            # Where it goes on elsewhere, both: before that is written where it went in.
+            at, inward = np.searchsorted(times, thrown_at(touches[jumps])), touches[jumps - 1]
+            times, places = np.insert(times, at, times[at]), np.insert(places, at, inward["p"], axis=0)
+            after, before = (np.insert(one, at, inward["v"], axis=0) for one in (after, before))
         return Path(
-            np.insert(times, at, times[at]),
-            np.insert(places, at, inward["p"], axis=0),
-            np.insert(after, at, inward["v"], axis=0),
+            times,
+            places,
+            after,
             air,
             to_seconds(moves_at),
             thrown_at(thrown),
-            np.insert(before, at, inward["v"], axis=0),
+            before,
             bool(np.isin(touches["kind"], (pool.RESTED, pool.SLID)).any()),
         )
 

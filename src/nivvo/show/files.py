@@ -9,6 +9,7 @@ import json
 import math
 from collections.abc import Callable, Iterable
 from functools import lru_cache
+from operator import itemgetter
 from pathlib import Path
 from typing import Any
 
@@ -74,7 +75,7 @@ def _tame_text(text: str) -> str:
 def _cells(run: Run, table: str) -> tuple[list[str], Iterable[list]]:
     """The columns of a table and its rows, what is not a number left empty."""
     columns = columns_of(table, run.scene.frame.size)
-    return columns, ([row[column] for column in columns] for row in run.rows(table))
+    return columns, map(itemgetter(*columns), run.rows(table))
 
 
 def _csv_of(columns: list[str], rows: Iterable) -> str:
