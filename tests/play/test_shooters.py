@@ -1,5 +1,6 @@
 """Shooters that walk, jump, follow a way and turn; muzzles by turns, on carriers, in walls."""
 
+import math
 import unittest
 
 import numpy as np
@@ -277,6 +278,32 @@ muzzle.starboard.up = -0.3
                     self.assertEqual(run.rows("contacts")[0]["overlap"], 0.0)
                 else:
                     self.assertAlmostEqual(row["x"], 1.0)
+
+    def test_what_is_in_the_way_of_a_muzzle_is_so_by_many_samples(self):
+        rng, found = np.random.default_rng(8), {True: 0, False: 0}
+        for _ in range(150):
+            ahead, aims, turned = rng.uniform(0.6, 2.0), rng.uniform(-180, 180), rng.uniform(-180, 180)
+            way = ahead * np.array([math.cos(math.radians(aims)), math.sin(math.radians(aims))])
+            at, half = way * rng.uniform(0.2, 1.4) + rng.normal(0, 0.2, 2), rng.uniform(0.02, 0.4, 2)
+            kind = str(rng.choice(["obstacle", "target"]))
+            run = nivvo.fire(
+                nivvo.parse(
+                    f"nivvo = 1\n[shooter.keeper]\nmuzzle.hand = {{ forward = {ahead}, follows = 'aim' }}\n"
+                    f"[ability.flare]\nlaunch.speed = 9\nshape.ball = 0.1\nlimits.life = 0.1\n"
+                    f"aim = {{ by = 'fixed', direction = {aims} }}\n[{kind}.pile]\nat = {at.tolist()}\n"
+                    f"shape = {{ box = {(2 * half).tolist()}, turned = {turned} }}\n"
+                )
+            )
+            off = np.linspace(0.0, 1.0, 4001)[:, None] * way - at
+            c, s = math.cos(math.radians(turned)), math.sin(math.radians(turned))
+            beyond = np.abs(off @ np.array([[c, -s], [s, c]])) - half
+            gaps = np.linalg.norm(np.maximum(beyond, 0.0), axis=1) + np.minimum(beyond.max(axis=1), 0.0)
+            if gaps[0] < 0.0 or abs(gaps[-1] - 0.1) < 1e-9 or (abs(gaps.min()) < 1e-3 and gaps[-1] > 0.1):
+                continue
+            blocked = gaps[-1] < 0.1 or (kind == "obstacle" and gaps.min() < 0.0)
+            found[blocked] += 1
+            self.assertEqual("obstructed" in run.rows("shots")[0]["note"], blocked, (at, half, turned, aims, ahead))
+        self.assertGreater(min(found.values()), 20)
 
     def test_a_free_muzzle_is_left_alone(self):
         made = drill(ability='muzzle_blocked = "refuse"', text="[obstacle.post]\nat = [3, 1]\nshape.ball = 0.4\n")
