@@ -106,6 +106,32 @@ class SameEngine(unittest.TestCase):
                 self.assertEqual(touches, expected)
                 self.assertGreater(len(shots), 3)
 
+    def test_bodies_go_and_shooters_face_as_the_case_has_it(self):
+        rows = acts(3)
+        run = nivvo.fire(nivvo.parse(RANGE.format(world="", rows=written(rows))))
+        live, known = nivvo.Live(nivvo.parse(RANGE.format(world="", rows="")), compiled=False), {}
+        table = {(row["body"], round(row["time"] * 60)): row for row in run.rows("bodies")}
+        for tick in range(120):
+            for name in ("keeper", "rival", "post"):
+                row = known[name] = table.get((name, tick), known.get(name))
+                np.testing.assert_allclose(live.place(name), [row["x"], row["y"]], atol=1e-9)
+                if name != "post":
+                    self.assertEqual(live.facing(name), row["facing"])
+                if name == "post":
+                    np.testing.assert_allclose(live.velocity(name), [row["vx"], row["vy"]], atol=1e-9)
+            for row in rows:
+                if live.time <= row[0] < live.time + 1 / 60 - 1e-9:
+                    do(live, row)
+            live.step()
+        live = nivvo.Live(nivvo.parse(RANGE.format(world="", rows="")), compiled=False)
+        live.set_walk(-1.0, shooter="keeper")
+        for tick in range(40):
+            # He falls half a unit first.
+            falls = -9.81 * tick / 60 if tick < 19 else 0.0
+            if tick != 19:
+                np.testing.assert_allclose(live.velocity("keeper"), [-3.0 if tick else 0.0, falls], atol=1e-9)
+            live.step()
+
     def test_what_was_played_is_saved_and_fires_the_same(self):
         with tempfile.TemporaryDirectory() as folder:
             rows = acts(11)

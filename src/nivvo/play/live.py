@@ -384,6 +384,19 @@ class Live(Tabled):
         return self.scene.frame.drop(stage.centre(number, now) - stage.shifts.get(number, 0.0))
 
     @checked
+    def velocity(self, name: str) -> np.ndarray:
+        """How fast a body goes (units/s) where ``place`` has it; who turns at a tick's start, as it has come."""
+        now = self.scene.ticks.edge(self._session.tick)
+        return self.scene.frame.drop(self._session.stage.motions[self._number(name)].at(now)[1])
+
+    @checked
+    def facing(self, shooter: str) -> float:
+        """The direction that a shooter faces at the coming tick's start (degrees)."""
+        player = self._session.stage.players[known(shooter, self.scene.shooters, "shooter")]
+        now = self.scene.ticks.edge(self._session.tick)
+        return float(self.scene.frame.direction_of(player.facing(now)))
+
+    @checked
     def health(self, name: str) -> float:
         """Health that a body has left (inf without any); 0 or less: it is out."""
         return float(self._session.arena.bodies[self._number(name)]["health"])
