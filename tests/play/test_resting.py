@@ -371,6 +371,13 @@ class Again(unittest.TestCase):
                 way = fast * burns / 2 + fast * fast / (2 * slows)
                 self.assertAlmostEqual(np.linalg.norm(there[1] - there[0]), way, delta=1e-5)
 
+    def test_what_is_struck_where_it_lay_is_not_told_to_lie_there(self):
+        ram = FLOOR + "[obstacle.ram]\nat = [{}, -0.3]\nshape.box = [0.4, 0.4]\nmove.velocity = [-3, 0]\n"
+        for x, says in ((12, "still flying"), (40, "still on deck")):
+            drill = made("then = 'bounce', restitution = 0.3, rests = 'rolls', rolling = 0.3", ram.format(x))
+            run, _ = path_of(drill.with_settings({"case.tap.lasts": 4}))
+            self.assertEqual(run.rows("projectiles")[0]["reason"], f"{says} when the case ended")
+
     def test_what_is_drawn_to_a_body_goes_when_it_finds_it_and_never_where_friction_is_stronger(self):
         for mu, moves in ((0.2, True), (3.0, False)):
             wisp = "[target.wisp]\nat = [30, -0.5]\nshape.ball = 0.3\n" + FLOOR

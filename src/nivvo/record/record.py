@@ -40,6 +40,10 @@ NOBODY = -1
 KINDS = {"births": BIRTH, "events": pool.EVENT, "samples": pool.SAMPLE, "params": pool.PARAMS}
 
 
+GOES_ON = (pool.LEFT, pool.SLID, pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)
+"""What ends a rest."""
+
+
 def thrown_at(events: np.ndarray) -> np.ndarray:
     """When a projectile was thrown back (s)."""
     return events["start"] / UNITS + events["after"]
@@ -169,7 +173,7 @@ class Record:
         for event in self.events[self._turns.get(key, [])]:
             if event["kind"] == pool.RESTED:
                 lay.append((float(thrown_at(event)), math.inf, int(event["body"])))
-            elif event["kind"] in (pool.LEFT, pool.SLID) and lay:
+            elif event["kind"] in GOES_ON and lay:
                 lay[-1] = lay[-1][0], min(lay[-1][1], float(thrown_at(event))), lay[-1][2]
         return lay
 
