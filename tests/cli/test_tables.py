@@ -64,6 +64,18 @@ class Widths(unittest.TestCase):
                 cells = {cell.strip() for line in lines for cell in re.split(r"\s+", line)}
                 self.assertLessEqual(numbers - cells, set(), (args, width))
 
+    def test_what_keys_mean_stands_in_lines_that_fit(self):
+        for key in (["on"], ["tick"], []):
+            wide = self.at(1000, "keys", *key)
+            for width in (60, 80, 160):
+                out = self.at(width, "keys", *key)
+                self.assertEqual(out.split(), wide.split())
+                for line in out.splitlines():
+                    # A line to copy is never broken.
+                    if len(line) > width:
+                        self.assertTrue(" = " in line or " as: " in line or " " not in line, line)
+                        self.assertIn(line, wide.splitlines())
+
     def test_columns_with_nothing_in_them_are_left_out_and_named(self):
         out = self.at(400, "fire", self.drill, "--table", "shots")
         head, left = out.splitlines()[0], next(line for line in out.splitlines() if line.startswith("Nothing in"))

@@ -311,6 +311,24 @@ class Others(unittest.TestCase):
                 along = np.column_stack([along, np.sin(raised[:-1])])[:, :size]
                 np.testing.assert_allclose(np.diff(v, axis=0), 9 * np.diff(t)[:, None] * along, atol=1e-8)
 
+    def test_it_does_so_by_the_textbook_in_a_games_own_step(self):
+        for motion in ("semi-implicit", "explicit", "verlet"):
+            drill = made(
+                ["heading = { follows = 'spin', spin = 200 }\nlimits.life = 1",
+                 "flight.thrust = { acceleration = 9, along = 'heading' }"],
+                more=f"tick.motion = '{motion}'", launch="launch = { speed = 12, elevation = 30 }", target="[900, 0]",
+            )  # fmt: skip
+            path, dt = path_of(drill)[1], 1 / 60
+            p, v = path.p[0][:2], path.v[0][:2]
+            for k in range(59):
+                angle = math.radians(30 + 200 * k * dt)
+                a = 9 * np.array([math.cos(angle), math.sin(angle)])
+                after = v + a * dt
+                p = p + {"semi-implicit": after, "explicit": v, "verlet": v + a * dt / 2}[motion] * dt
+                v = after
+                np.testing.assert_allclose(path.p[k + 1][:2], p, atol=1e-13)
+                np.testing.assert_allclose(path.v[k + 1][:2], v, atol=1e-13)
+
     def test_what_is_faster_than_its_top_is_told_or_cut(self):
         drill = made(["flight.top_speed = 5\nlimits.life = 1"], target="[500, 0]")
         run, path = path_of(drill)

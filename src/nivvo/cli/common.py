@@ -5,17 +5,19 @@ from __future__ import annotations
 import csv
 import io
 import json
+import shutil
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import lru_cache
 from pathlib import Path
+from textwrap import wrap
 from typing import Any
 
 import click
 
 from nivvo.cli import completing
-from nivvo.cli.tables import console, print_table
+from nivvo.cli.tables import FALLBACK, console, print_table
 from nivvo.errors import CallError, visible
 from nivvo.spec.document import MOST_BYTES
 from nivvo.spec.drill import Drill, load, parse
@@ -131,6 +133,14 @@ def say(text: str, style: str | None = None) -> None:
         click.echo(visible(text))
     else:
         console().print(visible(text), style=style, soft_wrap=True)
+
+
+def say_folded(text: str, indent: int, start: str = "") -> None:
+    """Words on stdout for a person, in lines no wider than the screen, ``indent`` further in; the first after start."""
+    width, blank = max(shutil.get_terminal_size(FALLBACK).columns, indent + 30), indent * " "
+    keys = {"initial_indent": start or blank, "subsequent_indent": blank, "break_on_hyphens": False}
+    for line in wrap(visible(text), width, **keys):
+        say(line)
 
 
 def note(text: str) -> None:

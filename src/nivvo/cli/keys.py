@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from nivvo.cli import completing
-from nivvo.cli.common import format_option, print_rows, say
+from nivvo.cli.common import format_option, print_rows, say, say_folded
 
 
 @click.command("keys")
@@ -31,16 +31,16 @@ def command(key, format_) -> None:
     if not key:
         tables = [row for row in rows if row["takes"] in ("table", "tables by name") and row["key"].count(".") <= 3]
         for row in tables:
-            say(f"{row['key']:<28}  {row['means']}")
+            say_folded(row["means"], 30, f"{row['key']:<28}  ")
         say("")
         say("nivvo keys TABLE tells what stands in one, as: nivvo keys ability.launch")
         return
     for row in rows:
         say(row["key"], "bold")
         default = f"; default {row['default']}" if row["default"] else ""
-        say(f"    {row['means'] or 'a table'}")
+        say_folded(row["means"] or "a table", 4)
         if row["takes"] != "table":
-            say(f"    takes {row['takes']}{default}")
+            say_folded(f"takes {row['takes']}{default}", 4)
         if row["example"]:
             say(f"    {row['example']}")
     also = elsewhere(key)

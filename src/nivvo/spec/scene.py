@@ -254,7 +254,9 @@ class Tick(Table):
         | None
     ) = Field(None, description="uneven frame times in seconds, in turn, or a CSV file of them; in place of rate")
     motion: Literal["exact", "semi-implicit", "explicit", "verlet"] = Field(
-        "exact", description="how motion is stepped"
+        "exact",
+        description="exact at every rate, or as a game's tick does it: v += a dt, then p += v dt (semi-implicit); the "
+        "two in the other order (explicit); p += v dt + a dt²/2, then v += a dt (verlet)",
     )
     input: Literal["exact", "at ticks"] = Field("exact", description="when an input is seen")
     first_move: Literal["same tick", "next tick"] = Field(
