@@ -32,7 +32,7 @@ DAMAGED = (EOFError, pickle.UnpicklingError, ValueError, LookupError, AttributeE
 log = logging.getLogger("nivvo")
 
 # Plain Python costs some 30 microseconds a projectile-tick; loading a stored kernel costs 0.4 s,
-# compiling one some nine. Work is done plain until it would have paid for the other.
+# compiling one some ten. Work is done plain until it would have paid for the other.
 PLAIN = 30e-6
 PLAIN_BEFORE_LOADING = 12_000
 PLAIN_BEFORE_COMPILING = 300_000

@@ -234,13 +234,12 @@ class Heading:
     spin: float | None
     front: np.ndarray
 
-    def pointed(self, answers: tuple[Answer, ...], frame: Frame) -> dict[str, Any]:
+    def pointed(self, answers: tuple[Answer, ...]) -> dict[str, Any]:
         """Fields of ``pool.PARAMS``, where something sticks by another end than that which flies ahead."""
         k = FIELDS.index("facing")
         if self.follows == "velocity" or all(one.then != pool.LODGE or one.more[k] <= -1.0 for one in answers):
             return {}
-        spin, about = self.turning(frame)
-        return {"points": 1, "spin": spin, "spins_about": about}
+        return {"points": 1}
 
     def turning(self, frame: Frame) -> tuple[float, np.ndarray]:
         """How fast where it points turns (rad/s), and about which unit vector (3,)."""

@@ -83,6 +83,7 @@ def flight_of(model: written.Flight, on: Air, heading: Points) -> Flight:
     if model.push is not None:
         a = a + on.frame.lift(model.push)
     given: dict[str, Any] = {"linear": drag.linear, "square": drag.square, "factor": drag.per_tick}
+    given["spin"] = heading.turning(on.frame)
     if on.exact and drag.per_tick < 1.0:
         given |= {"linear": drag.linear - math.log(drag.per_tick) * on.rate, "factor": 1.0}
     if (on.wind.any() or on.zones) and model.wind_share > 0.0 and (drag.linear or drag.square):
@@ -92,7 +93,7 @@ def flight_of(model: written.Flight, on: Air, heading: Points) -> Flight:
     if model.thrust is not None:
         burns = _span(model.thrust, on.rate)
         along = heading.follows if model.thrust.along == "heading" else model.thrust.along
-        given |= {"thrust": (model.thrust.acceleration, *burns, pool.THRUSTS[along]), "spin": heading.turning(on.frame)}
+        given["thrust"] = (model.thrust.acceleration, *burns, pool.THRUSTS[along])
     if model.top_speed is not None:
         # A game cuts it once a tick; in exact step it is braked down to it.
         kind = pool.TOPS[model.at_top]

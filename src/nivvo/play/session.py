@@ -93,7 +93,7 @@ class Session:
         self.arena = scene.arena(sampled)
         for ability in scene.abilities.values():
             self.arena.may_send(ability.flight.acts)
-            pointed = ability.heading.pointed(ability.answers, scene.frame)
+            pointed = ability.heading.pointed(ability.answers)
             if pointed or fields_of(ability.moments, len(scene.groups), ability.keeps_last):
                 self.arena.guide()
         self.stage = Stage(scene, self.arena)
@@ -506,7 +506,7 @@ class Session:
             fields = {} if self.touches == "ignore" else fields_of(moments, len(self.scene.groups), kept)
             if self.touches and fields:
                 fields["ends_hold"] = False
-            fields |= ability.heading.pointed(ability.answers, self.scene.frame)
+            fields |= ability.heading.pointed(ability.answers)
             settled = {"life": life, "reach": reach, "radius": radius, "moments": fields}
             self.known[known] = self._new_params(ability, shooter, dealt, **settled)
             self.meetings.known(self.known[known], self.ranks[ability.name])
