@@ -179,14 +179,16 @@ class Kernel:
 
 @functools.cache
 def fingerprint() -> str:
-    """A hash of all core sources, the compiler's and Python's versions, and the processor."""
-    import llvmlite
+    """A hash of all core sources, the compiler's and Python's versions, and the processor.
+
+    It is asked before it is known whether anything is compiled: so the compiler itself, 0.3 s, is not imported for it.
+    """
+    from importlib.metadata import version
+
     import llvmlite.binding as llvm
-    import numba
-    import numpy
 
     digest = hashlib.sha256()
-    for part in (numba.__version__, llvmlite.__version__, numpy.__version__, sys.version):
+    for part in (*map(version, ("numba", "llvmlite", "numpy")), sys.version):
         digest.update(part.encode() + b"\0")
     digest.update(llvm.get_host_cpu_name().encode() + llvm.get_host_cpu_features().flatten().encode())
     home = Path(__file__).parent

@@ -44,6 +44,9 @@ KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seek
 FEW = 32
 """Bodies that are looked through one by one sooner than all at once."""
 
+LITTLE = 256
+"""Projectile-ticks that are not reckoned closer: however stiff, they are plain work of half a second at most."""
+
 
 class Arena:
     """One world with its bodies and projectiles.
@@ -465,7 +468,7 @@ class Arena:
             if self.seeks:
                 rest = self._looked(rest)
             kernel = self._kernel
-            kernel(self._pool(rest), work=0 if kernel.loaded else int(self.live * len(rest) * self._effort(rest)))
+            kernel(self._pool(rest), work=0 if kernel.loaded else self._work(rest))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][max(done - 1, 0)])
@@ -603,14 +606,15 @@ class Arena:
         all_ = self._pool(pool.zeros(1, pool.TICKS))
         self.counters[pool.HEAP] = wait(all_, row, time, LIMIT_KEY, pool.AGAIN, waiting)
 
-    def _effort(self, ticks: np.ndarray) -> float:
-        """How many steps a projectile takes in a plain tick, about: more than one where stiff drag bends its way."""
-        if self.world["step"][0] != pool.EXACT or not self.live:
-            return 1.0
+    def _work(self, ticks: np.ndarray) -> int:
+        """How many projectile-ticks of plain work these are, about: one is several where stiff drag bends its way."""
+        work = self.live * len(ticks)
+        if self.world["step"][0] != pool.EXACT or work < LITTLE:
+            return work
         rows = self.params[sorted(set(self.flight["param"][: self.live].tolist()))]
         speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())
         bend = max(stiffness(row, speed) for row in rows) * float(ticks["dt"][0])
-        return 1.0 + min(bend / STIFF, float(SMOOTH)) if bend > 0.0 else 1.0
+        return int(work * (1.0 + min(bend / STIFF, float(SMOOTH)))) if bend > 0.0 else work
 
     def _pool(self, ticks: np.ndarray) -> pool.Pool:
         return pool.Pool(
