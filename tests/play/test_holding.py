@@ -75,6 +75,22 @@ class Holds(unittest.TestCase):
         self.assertEqual([text.get_text() for text in ax.get_yticklabels()], ["fire button", "flare"])
         self.assertIn("rate x life = 20", figure.axes[1].texts[0].get_text())
 
+    def test_a_press_that_came_to_no_shot_is_marked_and_no_other(self):
+        charged = '"charge", full_after = 0.3, min_hold = 0.1, under_min_hold = "nothing", at_full = '
+        for firing, presses, marks in (
+            ('"single", cooldown = 0.5', 't = 0, tap = "fire" }, { t = 0.2, tap = "fire"', 1),
+            ('"single", ammo = 1', 't = 0, tap = "fire" }, { t = 0.2, tap = "fire"', 1),
+            (charged + '"fizzle"', 't = 0, hold = "fire", held = 0.5', 1),
+            (charged + '"let go"', 't = 0, hold = "fire", held = 0.5', 0),
+            (charged + '"wait"', 't = 0, hold = "fire", held = 0.05', 1),
+            ('"ready", gives_up_after = 0.1', 't = 0, tap = "fire"', 1),
+        ):
+            made = drill(ability=f"firing = {{ kind = {firing} }}", case=f"input = [{{ {presses} }}]")
+            run, figure = nivvo.fire(made), new_figure(2)
+            ax = nivvo.draw_timeline(run, *figure.axes)
+            crosses = [line for line in ax.lines if line.get_marker() == "x"]
+            self.assertEqual(len(crosses), marks, firing)
+
 
 class Tracks(unittest.TestCase):
     def played(self, text):

@@ -10,10 +10,12 @@ from nivvo.core import pool
 from nivvo.core.clock import UNITS
 from nivvo.plan.case import scene_of
 from nivvo.play.aims.aiming import Asked
+from nivvo.play.happened import position
 from nivvo.play.session import Session
-from nivvo.play.tables import position
 from nivvo.record import vocabulary
-from nivvo.show.words import rates, told
+from nivvo.show.log import SAYS, told
+from nivvo.show.words import rates, summed_up
+from nivvo.spec.case import HAPPEN
 
 GATE = """
 nivvo = 1
@@ -47,6 +49,47 @@ input = [{{ t = 0, tap = "jump", shooter = "rival" }}, {{ t = 0.1, tap = "fire",
 
 def run_of(step="exact", touch="swept"):
     return nivvo.fire(nivvo.parse(GATE.format(step=step, touch=touch)))
+
+
+CLUSTER = """
+nivvo = 1
+[obstacle.quay]
+shape.half_space = "up"
+at = [0, -0.5]
+[ability.shell]
+launch = { speed = 16, elevation = 65 }
+when.apex = { then = "end", sends = { ability = "bomblet", gap = 0.3, speed = "kept" } }
+[ability.bomblet]
+firing.button = "never"
+launch = { speed = 6, count = 5, fan = 60 }
+[ability.ray]
+firing.button = "ray"
+launch.speed = 1
+flight.instant = true
+limits.reach = 30
+aim = { by = "fixed", direction = -50 }
+on.anything = { then = "bounce", restitution = 1, bounces = 3 }
+[case.tap]
+input = [{ t = 0, tap = "fire" }]
+[case.shine]
+input = [{ t = 0, tap = "ray" }]
+"""
+
+
+class Sentences(unittest.TestCase):
+    def test_there_is_one_for_all_that_can_happen(self):
+        self.assertEqual(set(SAYS), set(HAPPEN))
+
+    def test_the_summary_tells_how_all_that_came_of_a_shot_ended(self):
+        (line,) = summed_up(nivvo.fire(nivvo.parse(CLUSTER), "tap"))[:1]
+        self.assertIn("6 projectiles, 0 hits; touched quay (5), it ceased to rise (1)", line)
+
+    def test_what_has_no_travel_time_is_told_without_speeds_and_seconds(self):
+        lines = told(nivvo.fire(nivvo.parse(CLUSTER), "shine"))
+        self.assertTrue(any("bounced off quay, goes on" in line for line in lines))
+        for line in lines:
+            self.assertNotIn("m/s", line)
+            self.assertNotIn("flew", line)
 
 
 class Decided(unittest.TestCase):

@@ -83,6 +83,30 @@ class Keys(unittest.TestCase):
                 parts = [part for part in word.replace("MOMENT", "again").split(".") if part not in ("GROUP", "NAME")]
                 self.assertIn(".".join(parts), tails, word)
 
+    def test_what_is_meant_by_other_words_is_there_and_told(self):
+        from nivvo.judge.measures import MEASURES
+        from nivvo.play.run import TABLES
+        from nivvo.spec.case import HAPPEN
+        from nivvo.spec.elsewhere import MEANT
+
+        told = nivvo.keys()
+        known = {word for one in told for word in re.findall(r'"([^"]+)"', one.takes)}
+        known |= {*HAPPEN, *MEASURES, *TABLES, "anything"}
+        self.assertLessEqual({one for meant in MEANT.values() for one in meant}, known)
+        text = "nivvo = 1\n[ability.flare]\nlaunch.speed = 9\n[case.tap]\ncheck = [{ %s }]\n"
+        for given, says in (
+            ("happens = 'hit'", "did you mean contact?"),
+            ("never = 'killed'", "did you mean out?"),
+            ("measure = 'dps', at_least = 1", "did you mean damage_a_second?"),
+            ("measure = 'max_height', at_least = 1", "did you mean apex?"),
+        ):
+            with self.assertRaises(DrillError) as caught:
+                nivvo.parse(text % given)
+            self.assertIn(says, str(caught.exception))
+        with self.assertRaises(DrillError) as caught:
+            nivvo.parse(text % "happens = 'out', what = 'gull'")
+        self.assertNotIn("did you mean", str(caught.exception))
+
     def test_the_number_in_a_line_to_copy_may_be_written_there(self):
         seen = 0
         told = nivvo.keys()

@@ -108,7 +108,7 @@ def _tell(rows) -> None:
         margin = row["margin"]
         by = (
             ""
-            if margin != margin
+            if margin != margin or row["unit"] == "times"
             else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
         )
         say(f"  {mark}  {row['check']}", "bold red" if mark == "FAIL" else None)

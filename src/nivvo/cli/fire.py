@@ -187,7 +187,8 @@ def _rows(runs, table: str) -> list[dict]:
 
 def _tell(drill, run, log: bool) -> None:
     from nivvo.play.questions.decided import defaults
-    from nivvo.show.words import absent, overlaps, rates, summed_up, told
+    from nivvo.show.log import told
+    from nivvo.show.words import absent, overlaps, rates, summed_up
 
     case = drill.case(run.case)
     say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), "bold")

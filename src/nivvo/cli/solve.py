@@ -76,7 +76,7 @@ def command(
 
 def _tell(found) -> None:
     """The solutions as a table with units, under a line that says from where to where."""
-    from nivvo.play.tables import position
+    from nivvo.play.happened import position
 
     run, shot = found[0].run, found[0].run.fired[0]
     unit, size = run.scene.unit, run.scene.frame.size

@@ -118,7 +118,8 @@ def _hits(run: Run, check: Check) -> Outcome:
         found = f"touched at {number(touches[0]['time'], 's')}, {number(off, 's')} too {'late' if late else 'early'}"
         return Outcome(text, False, found, -off, "s")
     if touches:
-        return Outcome(text, False, f"{len(good)} touches of {wanted}", float(len(good) - wanted), "touches")
+        found = f"touched {_often(len(good))}, not {_often(wanted)}"
+        return Outcome(text, False, found, float(len(good) - wanted), "times")
     near = closest(run, check.hits, check.of)
     gap = math.nan if near is None else -max(near.gap, 0.0)
     return Outcome(text, False, "never touched", gap, unit, _miss(run, near))
@@ -241,6 +242,10 @@ def _found(run: Run, check: Check, what: str) -> list[dict]:
     ]
 
 
+def _often(times: float) -> str:
+    return "once" if times == 1 else f"{times:g} times"
+
+
 def _happens(run: Run, check: Check) -> Outcome:
     rows, text = _found(run, check, check.happens), written(check)
     least, most = check.at_least, check.at_most
@@ -248,15 +253,16 @@ def _happens(run: Run, check: Check) -> Outcome:
         least = most = check.times
     elif least is None and most is None:
         least = 1
-    often = "once" if len(rows) == 1 else f"{len(rows)} times"
-    found = (
-        f"{often}, first at {number(rows[0]['time'], 's')} ({rows[0]['projectile'] or rows[0]['detail']})"
-        if rows
-        else "it never happened"
-    )
+    found = "it never happened"
+    if rows:
+        found = f"{_often(len(rows))}, first at {number(rows[0]['time'], 's')} "
+        found += f"({rows[0]['projectile'] or rows[0]['detail']})"
     slack = [len(rows) - least] if least is not None else []
     slack += [most - len(rows)] if most is not None else []
     margin = float(min(slack))
+    if margin < 0.0 and (rows or least > 1):
+        bound = "" if least == most else "at least " if slack[0] < 0 and least is not None else "at most "
+        found += f", not {bound}{_often(least if least is not None and len(rows) < least else most)}"
     return Outcome(text, margin >= 0.0, found, math.nan if margin >= 0.0 else margin, "times")
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from operator import itemgetter
 from typing import TYPE_CHECKING, Any
 
 from nivvo.core import pool
@@ -12,7 +13,11 @@ from nivvo.record.vocabulary import ENDINGS
 if TYPE_CHECKING:
     from nivvo.play.run import Run
 
-EXPIRED = {ENDINGS[pool.BY_LIFE].sentence, ENDINGS[pool.BY_REACH].sentence}
+FULL, EXPIRED = "full", "expired"
+"""Moments beside those of ``WORDS``: a charge that is full; the end of what lived or flew as long as it may."""
+
+EXPIRES = (pool.BY_LIFE, pool.BY_REACH)
+
 WHOLE, CUT, REFUSED = "whole", "cut short", "refused"
 WORDS = {
     "fired": "fired", "refused": "refused", "contact": "hit", "overlap": "hit", "bounced": "bounced", "out": "out",
@@ -64,14 +69,13 @@ def heard(run: Run) -> Iterable[dict[str, Any]]:
         return []
     groups = {name: run.scene.groups[row["group"]] for name, row in zip(run.stage.names, run.stage.rows, strict=True)}
     abilities = {run.id_of(shot): shot.ability for shot in [*run.launched, *run.refused]}
-    expired = {row["projectile"] for row in run.rows("projectiles") if row["reason"] in EXPIRED}
-    told = [(row["time"], row) for row in run.rows("events")]
-    told += [(row["time"], row | {"what": "full"}) for row in run.rows("states") if row["why"] == "full"]
-    for time, row in sorted(told, key=lambda one: one[0]):
+    by_expiring = {ENDINGS[code].word for code in EXPIRES}
+    expired = {row["projectile"] for row in run.rows("projectiles") if row["ended_by"] in by_expiring}
+    told = [(row["time"], WORDS.get(row["what"], ""), row) for row in run.rows("events")]
+    told += [(row["time"], FULL, row) for row in run.rows("states") if row["why"] == FULL]
+    for time, word, row in sorted(told, key=itemgetter(0)):
         name, body = row.get("projectile", ""), row.get("body", "")
-        word = "full" if row["what"] == "full" else WORDS.get(row["what"], "")
         ability = row.get("ability") or abilities.get(name.partition(".")[0], "")
-        sounding.hear(time, word, ability, groups.get(body, ""), name, body)
-        if word == "ended" and name in expired:
-            sounding.hear(time, "expired", ability, groups.get(body, ""), name, body)
+        for one in (word, EXPIRED) if word == "ended" and name in expired else (word,):
+            sounding.hear(time, one, ability, groups.get(body, ""), name, body)
     return sounding.rows

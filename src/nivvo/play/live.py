@@ -20,7 +20,7 @@ from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.cues import EXPIRED, WORDS
+from nivvo.play.cues import EXPIRED, EXPIRES, FULL, WORDS
 from nivvo.play.engine import shooter_in
 from nivvo.play.keeping import Packed, copied, packed
 from nivvo.play.preview import Preview, check_dots, of_run
@@ -225,43 +225,46 @@ class Live(Tabled):
             session.consequences.lengthen(clock.from_seconds(dt))
         session.timers.played(session.tick)
         session.step()
-        events = self._events() if session.shots or session.refused or session.states else []
+        told = self._events() if session.shots or session.refused or session.states else []
         count = int(session.arena.counters[pool.EVENTS])
         if count:
-            events += self._flown(session.arena.events[:count])
+            told += self._flown(session.arena.events[:count])
             session.arena.counters[pool.EVENTS] = 0
             session._struck = 0
-        events.sort(key=lambda event: event.time)
+        told.sort(key=lambda one: one[0].time)
+        events = [event for event, _ in told]
         if self.scene.cues:
-            events = [one for event in events for one in (event, *self._heard_of(event))]
+            events = [one for event, moment in told for one in (event, *self._heard_of(event, moment))]
         for kept in (session.shots, session.refused, session.states, session.births, session.edges):
             kept.clear()
         if session.tick % FORGET_EVERY == 0:
             self._forget()
         return events
 
-    def _events(self) -> list[Event]:
+    def _events(self) -> list[tuple[Event, str]]:
+        """What was fired and refused and what states changed, and which moment of a cue each is beside."""
         session, drop = self._session, self.scene.frame.drop
         out = []
         for shot in session.shots:
             word, time = "fired" if shot.parent < 0 else "sent", clock.to_seconds(shot.time)
             key, at = session.key_of(shot), drop(shot.at)
-            out.append(Event(time, word, key, shot.shooter, shot.ability, at, 0.0, shot.note))
-        out += [
-            Event(clock.to_seconds(shot.time), "refused", -1, shot.shooter, shot.ability, None, 0.0, shot.refused)
-            for shot in session.refused
-        ]
+            out.append((Event(time, word, key, shot.shooter, shot.ability, at, 0.0, shot.note), ""))
+        for shot in session.refused:
+            time = clock.to_seconds(shot.time)
+            out.append((Event(time, "refused", -1, shot.shooter, shot.ability, None, 0.0, shot.refused), ""))
         for one in session.states:
-            words = f"{one.state}: {one.why}" if one.why else one.state
-            out.append(Event(clock.to_seconds(one.time), "state", -1, one.shooter, one.ability, None, 0.0, words))
+            words, time = f"{one.state}: {one.why}" if one.why else one.state, clock.to_seconds(one.time)
+            event = Event(time, "state", -1, one.shooter, one.ability, None, 0.0, words)
+            out.append((event, FULL if one.why == FULL else ""))
         return out
 
-    def _flown(self, raw: np.ndarray) -> list[Event]:
+    def _flown(self, raw: np.ndarray) -> list[tuple[Event, str]]:
+        """What the engine wrote, and which moment of a cue each is beside."""
         out, size, names = [], self.scene.frame.size, self._session.stage.names
         for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in in_order(raw).tolist():
-            name = names[body] if body >= 0 else ""
-            detail = ENDINGS[code].sentence.format(body=name) if kind == pool.ENDED else ""
+            name, detail, moment = names[body] if body >= 0 else "", "", ""
             if kind == pool.ENDED:
+                detail, moment = ENDINGS[code].sentence.format(body=name), EXPIRED if code in EXPIRES else ""
                 self._ended[key] = (tick, detail)
                 if len(self._ended) > ENDED_KEPT:
                     self._ended.popitem(last=False)
@@ -269,20 +272,17 @@ class Live(Tabled):
             word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
             if kind == pool.REACHED:
                 detail, amount = names[int(amount)], 0.0
-            out.append(Event(time, word, key, name, ability, np.array(p[:size]), amount, detail))
+            out.append((Event(time, word, key, name, ability, np.array(p[:size]), amount, detail), moment))
             waved = self._session.waves.see(kind, body)
-            out += [Event(time, one.word, -1, one.wave, "", np.array(p[:size]), 0.0, one.detail) for one in waved]
+            out += [(Event(time, one.word, -1, one.wave, "", np.array(p[:size]), 0.0, one.detail), "") for one in waved]
         return out
 
-    def _heard_of(self, event: Event) -> list[Event]:
-        """The cues that an event asks for, and those that are cut by them."""
+    def _heard_of(self, event: Event, moment: str) -> list[Event]:
+        """The cues that an event asks for, by its word and by the moment that it is, and those that are cut by them."""
         stage, sounding = self._session.stage, self._session.sounding
         number = stage.number.get(event.name)
         group = "" if number is None else self.scene.groups[stage.rows["group"][number]]
-        word = WORDS.get(event.what, "")
-        words = ["full"] if event.what == "state" and event.detail.endswith(": full") else [word]
-        if word == "ended" and event.detail in EXPIRED:
-            words.append("expired")
+        words = [word for word in (WORDS.get(event.what, ""), moment) if word]
         rows = [row for one in words for row in sounding.hear(event.time, one, event.ability, group, "", event.name)]
         sounding.rows.clear()
         return [

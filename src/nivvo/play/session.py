@@ -48,13 +48,14 @@ MOST_KNOWN = 4096
 
 
 class State(NamedTuple):
-    """From ``time`` (clock) on an ability of a shooter is in a state; why, in words."""
+    """From ``time`` (clock) on an ability of a shooter is in a state; why, in words; ``astray`` as of ``Change``."""
 
     time: int
     ability: str
     shooter: str
     state: str
     why: str
+    astray: bool = False
 
 
 class Session:
@@ -373,7 +374,7 @@ class Session:
                     self.fire(Asked(out.time, name, shooter, number, out.pressed, out.held, out.use))
                     begun = True
                 else:
-                    self.states.append(State(out.time, name, shooter, out.state, out.why))
+                    self.states.append(State(out.time, name, shooter, out.state, out.why, out.astray))
                     begun = begun or out.state in LOCKED
                     if trigger.rules.locks_movement:
                         self.stage.players[shooter].lock(out.time, out.state in LOCKED)
@@ -389,23 +390,27 @@ class Session:
         again = ability.again
         if again is None:
             return False
+
+        def told(why: str) -> None:
+            self.states.append(State(time, name, shooter, trigger.state, f"again: {why}", astray=True))
+
         rows = self._alive(time, {self._rank(name, shooter)})
         deep, keys = self.consequences.depth, self.arena.flight["key"]
         rows = [k for k in rows if "again" in self.consequences.moments(ability, deep.get(int(keys[k]), 0))]
         if not len(rows):
             there = again.none_left == "there"
             if there and self.consequences.again_there(name, shooter, time):
-                self.states.append(State(time, name, shooter, trigger.state, "again: where the last one ended"))
+                told("where the last one ended")
                 return not again.also_fires
             if trigger.use and not there:
-                self.states.append(State(time, name, shooter, trigger.state, f"again: none is left, {again.none_left}"))
+                told(f"none is left, {again.none_left}")
             return bool(trigger.use) and again.none_left == "nothing"
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:
             self.arena.end(int(row), time, pool.BY_PRESS)
             if again.then == "let go":
                 self.arena.guides[int(row)]["free"] = time
-        self.states.append(State(time, name, shooter, trigger.state, f"again: {again.then} {len(chosen)} in the air"))
+        told(f"{again.then} {len(chosen)} in the air")
         return not again.also_fires
 
     def _rank(self, name: str, shooter: str) -> int:

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
-from operator import attrgetter, itemgetter
+from operator import attrgetter
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.clock import UNITS, to_seconds
-from nivvo.core.frame import dot, length_of
-from nivvo.play.anchors import DOES_NOT_FIT, PLACED, REPLACED
+from nivvo.core.frame import length_of
+from nivvo.play.anchors import PLACED, REPLACED
 from nivvo.play.cues import heard
+from nivvo.play.happened import body_of, contact_of, detail_of, happened, origin_of, time_of
 from nivvo.play.stage.player import Player
-from nivvo.play.waves import Waved, Waves
-from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, HAPPENINGS, LOSSES
+from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, LOSSES
 
 if TYPE_CHECKING:
     from nivvo.play.run import Run
@@ -37,15 +37,6 @@ class Sheet(NamedTuple):
     columns: tuple[Column, ...]
 
 
-class Contact(NamedTuple):
-    """A touch, with what follows from its event: the point on the surface, closing speed, angle in degrees."""
-
-    event: np.void
-    point: np.ndarray
-    speed: float
-    angle: float
-
-
 def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
     """The rows of a table."""
     sheet, size = SHEETS[name], run.scene.frame.size
@@ -55,12 +46,6 @@ def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
         cells += [[float(value[k]) for value in values] for k in range(size)] if column.vector else [values]
     names = columns_of(name, size)
     return [dict(zip(names, row, strict=True)) for row in zip(*cells, strict=True)]
-
-
-def position(vector, size: int) -> str:
-    """A position in words, as [x, y]; what is nothing but rounding is 0."""
-    small = 1e-12 * max(1.0, *(abs(x) for x in vector[:size]))
-    return "[" + ", ".join(f"{0.0 if abs(x) <= small else x:.4g}" for x in vector[:size]) + "]"
 
 
 def axes_of(size: int) -> tuple[str, ...]:
@@ -76,67 +61,6 @@ def columns_of(table: str, size: int) -> list[str]:
         for column in SHEETS[table].columns
         for name in ([f"{column.name}{axis}" for axis in axes] if column.vector else [column.name])
     ]
-
-
-def detail_of(event: np.void, body: str, run: Any) -> str:
-    """What an event of the engine comes to, in words; run : whose ``ids`` name projectiles by their keys."""
-    kind = int(event["kind"])
-    if kind == pool.OVERLAP:
-        return f"{max(-event['left'], 0.0):.4g} deep"
-    if kind == pool.DAMAGE:
-        return f"{event['amount']:g}"
-    if kind == pool.OUT:
-        return f"{body} has no health left" if event["code"] == 0 else f"{body} is removed"
-    if kind in (pool.ENDED, pool.MOMENT):
-        return ENDINGS[int(event["code"])].sentence.format(body=body)
-    if kind == pool.MET:
-        return f"{run.ids.get(int(event['amount']), '')}, {ANSWERS[int(event['code'])]}"
-    if kind == pool.BURST:
-        return f"radius {event['amount']:g}"
-    if kind == pool.SCORED:
-        return f"{event['amount']:g} points, {event['left']:g} in all"
-    if kind == pool.LOCKED:
-        return f"{event['left']:.5g} away"
-    if kind == pool.LOST_TARGET:
-        return LOSSES[int(event["code"])]
-    if kind == pool.BLINKED:
-        if event["code"]:
-            return "no free place is near"
-        return f"to {position(event['p'], run.scene.frame.size)}"
-    if kind == pool.PUSHED:
-        return f"{event['left']:.5g} faster"
-    if kind == pool.PULLED:
-        return f"{event['amount']:.5g}"
-    if kind == pool.ANCHORED:
-        if event["code"] != PLACED:
-            return "it does not fit there" if event["code"] == DOES_NOT_FIT else "a newer one took its place"
-        return f"linked with {run.ids.get(int(event['amount']), '')}" if event["amount"] >= 0.0 else ""
-    if kind == pool.WENT_THROUGH:
-        ids = run.ids.get(int(event["amount"]), ""), run.ids.get(int(event["left"]), "")
-        return f"in at {ids[0]}, out at {ids[1]}" + ("" if event["code"] else f", at {length_of(event['v']):.5g}")
-    if kind == pool.REACHED:
-        return run.stage.names[int(event["amount"])]
-    if kind == pool.TURNED_AWAY:
-        return f"no room at {run.ids.get(int(event['amount']), '')}" if event["code"] else "no room is left"
-    if kind == pool.BACK:
-        return f"{event['left']:g} {'life' if event['left'] == 1 else 'lives'} left"
-    if kind == pool.SLID:
-        return f"at {length_of(event['v']):.5g}"
-    if kind == pool.SLOWED:
-        return f"{length_of(event['v']):.5g}"
-    if kind == pool.BOUNCED:
-        return f"goes on at {length_of(event['v']):.5g}"
-    return "a swept test would have touched" if kind == pool.SLIPPED else ""
-
-
-def _contacts(run: Run) -> Iterable[Contact]:
-    for event in run.record.events:
-        if event["kind"] in (pool.CONTACT, pool.OVERLAP):
-            point = event["p"] - event["normal"] * (run.radius_of(int(event["key"])) + event["left"])
-            relative = event["v"] - event["u"]
-            speed = length_of(relative)
-            into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
-            yield Contact(event, point, speed, math.degrees(math.asin(max(-1.0, min(1.0, into)))))
 
 
 def _targets(run: Run) -> Iterable[dict[str, Any]]:
@@ -183,7 +107,7 @@ TOTALS = (
 
 def _totals(run: Run) -> Iterable[dict[str, Any]]:
     """What each ability came to: its shots, and what they and all that came of them did to targets."""
-    of = {key: _origin(run, shot).ability for key, shot in run.by_key.items()}
+    of = {key: origin_of(run, shot).ability for key, shot in run.by_key.items()}
     targets = {name for name, kind in zip(run.stage.names, run.stage.kinds, strict=True) if kind == "target"}
     events = run.record.events
     for name in dict.fromkeys(shot.ability for shot in run.fired):
@@ -208,52 +132,6 @@ def _totals(run: Run) -> Iterable[dict[str, Any]]:
             "kills": sum(int(event["kind"]) == pool.OUT for event in on),
             "score": float(sum(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
         }
-
-
-def _origin(run: Run, shot: Any) -> Any:
-    """The shot of which a shot came."""
-    while shot.parent >= 0:
-        shot = run.by_key[shot.parent]
-    return shot
-
-
-def _events(run: Run) -> Iterable[dict[str, Any]]:
-    rows: list[tuple[tuple, dict[str, Any]]] = []
-
-    def say(order: tuple, time: float, projectile: str, what: str, body: str, detail: str) -> None:
-        row = {"time": time, "projectile": projectile, "what": what, "body": body, "detail": detail}
-        rows.append((order, row))
-
-    for word, shots in (("fired", run.fired), ("refused", run.refused)):
-        for shot in shots:
-            time, name = to_seconds(shot.time), run.id_of(shot)
-            say((time, 0, 0), time, name, word, shot.shooter, shot.note if word == "fired" else shot.refused)
-    behind: dict[tuple[int, float], int] = {}
-    for k, event in enumerate(run.record.events):
-        key, time, body = int(event["key"]), time_of(event), body_of(run, event)
-        behind[key, time] = k
-        word, name = HAPPENINGS[int(event["kind"])].word, run.ids.get(key, "")
-        say((time, 1, k), time, name, word, body, detail_of(event, body, run))
-    for shot in run.launched:
-        if shot.parent >= 0:
-            # After what its cause did in that instant, before what it does itself.
-            time = to_seconds(shot.time)
-            order = (time, 1, behind.get((shot.parent, time), -1) + 0.5)
-            say(order, time, run.id_of(shot), "sent", "", f"by {run.ids[shot.parent]}")
-    for time, one in waved(run):
-        say((time, 2, 1), time, "", one.word, run.stage.names[one.body], one.detail)
-    if run.decided is not None:
-        time = to_seconds(run.decided.time)
-        say((time, 3, 0), time, "", f"case {run.decided.word}", "", run.decided.why)
-    return [row for _, row in sorted(rows, key=itemgetter(0))]
-
-
-def waved(run: Run) -> Iterable[tuple[float, Waved]]:
-    """What became of waves, and when (s)."""
-    waves = Waves(run.scene)
-    for event in run.record.events if waves.of else ():
-        for one in waves.see(int(event["kind"]), int(event["body"])):
-            yield time_of(event), one
 
 
 def _bodies(run: Run) -> Iterable[tuple]:
@@ -310,16 +188,6 @@ def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
         elif event["kind"] == pool.BACK and number in gone:
             gone[number][-1] = (gone[number][-1][0], time)
     return gone
-
-
-def time_of(event: np.void) -> float:
-    """When an event was (s)."""
-    return float(event["start"] / UNITS + event["after"])
-
-
-def body_of(run: Run, event: np.void) -> str:
-    """The name of the body of an event, or ""."""
-    return run.stage.names[event["body"]] if event["body"] >= 0 else ""
 
 
 def _ending(run: Run, flown) -> str:
@@ -422,12 +290,7 @@ def _effects(run: Run) -> Iterable[Effect]:
 def _shot_of(run: Run, one: Effect) -> str:
     """The shot of which an effect came, or "": of a body that touches a shooter."""
     shot = run.by_key.get(int(one.event["key"]))
-    return "" if shot is None else run.id_of(_origin(run, shot))
-
-
-def damages(run: Run) -> list[dict[str, Any]]:
-    """The rows of effects that took health or gave some."""
-    return [row for row in run.rows("effects") if row["effect"] in ("damage", "healing")]
+    return "" if shot is None else run.id_of(origin_of(run, shot))
 
 
 def _named(*names: str) -> tuple[Column, ...]:
@@ -488,7 +351,7 @@ SHEETS: dict[str, Sheet] = {
         ),
     ),
     "contacts": Sheet(
-        _contacts,
+        lambda run: [contact_of(run, one) for one in run.record.events if one["kind"] in (pool.CONTACT, pool.OVERLAP)],
         (
             Column("time", lambda _, one: time_of(one.event)),
             Column("tick", lambda _, one: int(one.event["tick"])),
@@ -582,7 +445,13 @@ SHEETS: dict[str, Sheet] = {
             Column("facing", lambda _, one: one[9]),
         ),
     ),
-    "events": Sheet(_events, _named("time", "projectile", "what", "body", "detail")),
+    "events": Sheet(
+        happened,
+        (
+            *_plain(time="time", projectile="projectile", what="what", body="body"),
+            Column("detail", detail_of),
+        ),
+    ),
     "states": Sheet(
         lambda run: run.state_changes,
         (

@@ -17,9 +17,9 @@ from nivvo.errors import CallError
 from nivvo.plan.effects import Score
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.seeking import angle_between
+from nivvo.play.happened import time_of
 from nivvo.play.preview import Preview
 from nivvo.play.run import Run
-from nivvo.play.tables import time_of
 from nivvo.show.canvas import check_picture, drawn, mark, new_figure, save_titled
 from nivvo.show.labels import Labels
 from nivvo.show.outline import flat, half_plane, outline

@@ -69,22 +69,27 @@ def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
                 elif down is not None:
                     ax.barh(y, max(now - down, end * 0.002), left=down, height=0.5, color=INK, zorder=3)
                     down = None
-    for shooter, ability in sorted({(row["shooter"], row["ability"]) for row in run.rows("states")}):
+    for shooter, ability in sorted({(one.shooter, one.ability) for one in run.state_changes}):
         y = lane(f"{shooter}: {ability}" if many else ability)
-        rows = [row for row in run.rows("states") if (row["shooter"], row["ability"]) == (shooter, ability)]
-        for row, after in zip(rows, [*rows[1:], None], strict=True):
-            until = end if after is None else after["time"]
-            if row["state"] in FILLS and until > row["time"]:
-                fill, hatch, edge = FILLS[row["state"]]
-                label = row["state"] if row["state"] not in seen else "_"
-                seen.add(row["state"])
+        mine = [one for one in run.state_changes if (one.shooter, one.ability) == (shooter, ability)]
+        for one, after in zip(mine, [*mine[1:], None], strict=True):
+            start, until = to_seconds(one.time), end if after is None else to_seconds(after.time)
+            if one.state in FILLS and until > start:
+                fill, hatch, edge = FILLS[one.state]
                 ax.barh(
-                    y, until - row["time"], left=row["time"], height=0.62, color=fill, hatch=hatch, edgecolor=edge,
-                    lw=0.8, label=label, zorder=2,
+                    y, until - start, left=start, height=0.62, color=fill, hatch=hatch, edgecolor=edge,
+                    lw=0.8, label=_once(seen, one.state), zorder=2,
                 )  # fmt: skip
-            if row["why"].startswith(("too early", "empty", "cancelled", "gave up", "fizzled", "again")):
+            if one.astray:
                 ax.plot(
-                    row["time"], y + 0.38, marker="x", ms=6, mew=1.8, color=RUST, zorder=6, label=_once(seen, "told")
+                    start,
+                    y + 0.38,
+                    marker="x",
+                    ms=6,
+                    mew=1.8,
+                    color=RUST,
+                    zorder=6,
+                    label=_once(seen, "press without a shot"),
                 )
         _shots(run, ax, y, shooter, ability, seen)
     ax.set_yticks(range(len(lanes)), lanes)

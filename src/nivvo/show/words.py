@@ -1,4 +1,4 @@
-"""A run in words and numbers, line by line."""
+"""What a run comes to in words and numbers: a summary, rates, overlaps, tables of holds."""
 
 from __future__ import annotations
 
@@ -6,132 +6,12 @@ import math
 from collections import Counter
 from itertools import groupby, product
 from operator import itemgetter
-from typing import Any
 
 from nivvo.core.clock import UNITS, to_seconds
+from nivvo.play.happened import origin_of
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
 from nivvo.play.run import Run
-from nivvo.play.tables import damages, position
-from nivvo.record.vocabulary import STILL_FLYING
-
-MOST_WAYS = 8
-"""Projectiles of a shot whose ways are told one by one."""
-
-
-def told(run: Run) -> list[str]:
-    """What happened, in order of time, one line each."""
-    unit, axes = run.scene.unit, "xyz"[: run.scene.frame.size]
-    shots = {row["shot"]: row for row in run.rows("shots")}
-    flown = {row["projectile"]: row for row in run.rows("projectiles")}
-    births = {row["projectile"].partition(".")[0]: row for row in reversed(run.rows("births"))}
-    sent = Counter(row["projectile"].partition(".")[0] for row in run.rows("births"))
-    strewn = _ways_of_each(run)
-    touches, effects = iter(run.rows("contacts")), iter(damages(run))
-    lines = []
-    for event in run.rows("events"):
-        name, what = event["projectile"], event["what"]
-        if what == "fired":
-            text = _fired(shots[name], unit, axes, run.scene.frame.vertical) + _strewn(run, name, strewn)
-        elif what == "sent":
-            row = births[name]
-            speed = math.sqrt(sum(row[f"v{axis}"] ** 2 for axis in axes))
-            text = f"{name} sent {event['detail']} from {point(row, axes)} {unit}, {speed:.5g} {unit}/s"
-            many = sent[name]
-            text += f", {many} projectiles" if many > 1 else ""
-        elif what == "refused":
-            text = f"{name} was not fired: {event['detail']}"
-        elif what in ("contact", "overlap"):
-            row = next(touches)
-            speed = f"{row['speed']:.5g} {unit}/s, " if row["speed"] < math.inf else ""
-            text = (
-                f"{name} touched {row['body']} at {point(row, axes)} {unit}, {speed}{row['angle']:.3g}° to the surface"
-            )
-            if row["overlap"] > 0.0:
-                text += f", {row['overlap']:.3g} {unit} deep inside"
-            if row["then"] == "enters":
-                text += ", and went in"
-            if row["then"] == "pass":
-                text += ", and flew on"
-        elif what in ("came to rest", "goes along", "left"):
-            text = f"{name} {what}{' on' if what == 'came to rest' else ''} {event['body']}"
-            text += f" {event['detail']} {unit}/s" if event["detail"] else ""
-        elif what == "blinked":
-            text = f"{event['body']} blinks {event['detail']} {unit}"
-            if not event["detail"].startswith("to"):
-                text = f"{event['body']} does not blink: {event['detail']}"
-        elif what == "went through":
-            text = f"{name} came out of {event['body']}: {event['detail']} {unit}/s"
-            if not name:
-                text = f"{event['body']} went through: {event['detail']}"
-        elif what == "pulled":
-            text = f"{name} pulls {event['body']} at {event['detail']} {unit}/s"
-        elif what == "anchored":
-            linked = f", {event['detail']}" if event["detail"].startswith("linked") else ""
-            text = f"{name} is anchored on {event['body']}{linked}"
-            if event["detail"] and not linked:
-                what = "is anchored no more" if "newer" in event["detail"] else f"is not anchored on {event['body']}"
-                text = f"{name} {what}: {event['detail']}"
-        elif what == "came back":
-            text = f"{event['body']} came back, {event['detail']}"
-        elif what == "touched a shooter":
-            text = f"{event['body']} touched {event['detail']}"
-        elif what == "arrived":
-            text = f"{event['body']} arrived"
-        elif what == "turned away":
-            does = "come" if event["detail"] == "no room is left" else "go through"
-            text = f"{event['body']} does not {does}: {event['detail']}"
-        elif what in ("wave complete", "wave cleared"):
-            text = event["detail"]
-        elif what in ("case won", "case lost"):
-            text = f"the {what.replace('case', 'case is')}: {event['detail']}"
-        elif what == "pushed":
-            text = f"{name} pushes {event['body']}, {event['detail'].replace(' faster', f' {unit}/s faster')}"
-        elif what == "slowed":
-            text = f"{name} goes on at {event['detail']} {unit}/s"
-        elif what == "met":
-            text = f"{name} met {event['detail'].replace(', pass', ', and flew on')}"
-        elif what == "burst":
-            text = f"{name} burst, {event['detail']} {unit}"
-        elif what == "scored":
-            text = f"{name} scored {event['detail']}"
-        elif what == "moment":
-            text = f"{name}: {event['detail']}, and flies on"
-        elif what == "locked on":
-            text = f"{name} locked on {event['body']}, {event['detail'].replace(' away', f' {unit} away')}"
-        elif what == "lost":
-            text = f"{name} lost {event['body']}: {event['detail']}"
-        elif what == "bounced":
-            text = f"{name} bounced off {event['body']}, {event['detail']} {unit}/s"
-        elif what == "damage":
-            row = next(effects)
-            left = row["after"]
-            heals = row["effect"] == "healing"
-            got = f"got {row['amount']:g} health" if heals else f"took {row['amount']:.5g} damage"
-            text = f"{row['body']} {got}"
-            text += f", {left:g} health left" if left < float("inf") else ""
-        elif what == "out":
-            text = f"{event['body']} is out: {'removed' if 'removed' in event['detail'] else 'no health left'}"
-        elif what == "ended":
-            row = flown[name]
-            text = (
-                f"{name} ended: {row['reason']}; flew {row['flight_time']:.4g} s, "
-                f"{row['path_length']:.5g} {unit} of path, range {row['range']:.5g} {unit}"
-            )
-            if run.scene.frame.vertical:
-                start = "its start" if births[name.partition(".")[0]]["parent"] else "the muzzle"
-                text += f", apex {row['apex']:.4g} {unit} above {start}"
-        else:
-            text = f"{name} slipped through {event['body']} between two ticks: a swept test would have touched it"
-        lines.append(f"{event['time']:8.4f} s  {text}")
-    lines += [
-        f"{row['ended']:8.4f} s  {row['projectile']} was {row['reason']}"
-        for row in flown.values()
-        if row["ended_by"] == STILL_FLYING
-    ]
-    if not lines:
-        lines.append("nothing was fired")
-    return lines
 
 
 def summed_up(run: Run) -> list[str]:
@@ -146,7 +26,7 @@ def summed_up(run: Run) -> list[str]:
         what += [f"{row['overkill']:.5g} beyond"] if row["overkill"] else []
         what += [f"{row['kills']} out"] if row["kills"] else []
         what += [f"score {row['score']:g}"] if row["score"] else []
-        mine = [run.ids[key] for key, shot in run.by_key.items() if shot.ability == name]
+        mine = [run.ids[key] for key, shot in run.by_key.items() if origin_of(run, shot).ability == name]
         ends = Counter(ended[one]["reason"] for one in mine).most_common(3)
         words = ", ".join(f"{reason} ({count})" if len(mine) > 1 else reason for reason, count in ends)
         lines.append(f"{name}: {', '.join(what)}; {words}")
@@ -268,47 +148,3 @@ def cleared(found: Clearance, unit: str, what: str = "the shot") -> str:
     if found.least < 0.0:
         return f"clearance: {what} starts {-found.least:.3g} {unit} inside its own shooter at some {found.turns_with}"
     return f"clearance: {what} starts {found.least:.3g} {unit} clear of its shooter at every {found.turns_with}"
-
-
-def _fired(row: dict[str, Any], unit: str, axes: str, vertical: bool) -> str:
-    angles = f"elevation {row['elevation']:.4g}°, " if vertical else ""
-    speed = f"{row['speed']:.5g} {unit}/s, " if row["speed"] < math.inf else ""
-    text = (
-        f"{row['shot']} fired by {row['shooter']} from the {row['muzzle']} muzzle at {point(row, axes)} {unit}, "
-        f"{speed}{angles}direction {row['direction']:.4g}°"
-    )
-    if row["held"] > 0.0:
-        text += f", held {row['held']:.4g} s"
-    if row["projectiles"] > 1:
-        text += f", {row['projectiles']} projectiles"
-    if row["clearance"] < 0.0:
-        text += f"; it starts {-row['clearance']:.3g} {unit} deep inside its shooter"
-    if row["note"]:
-        text += f"; {row['note']}"
-    return text
-
-
-def _ways_of_each(run: Run) -> dict[str, list[str]]:
-    """Of each shot of an ability that spreads at random the ways of its projectiles, in words."""
-    launch = {name: one.launch for name, one in run.scene.abilities.items()}
-    random = {run.id_of(shot) for shot in run.fired
-              if launch[shot.ability].scatter is not None or launch[shot.ability].cone is not None}  # fmt: skip
-    out: dict[str, list[str]] = {}
-    for row in run.rows("births") if random else ():
-        shot = row["projectile"].rpartition(".")[0] or row["projectile"]
-        if shot in random:
-            level = f"{row['direction']:.4g}°"
-            both = f"{level} and {row['elevation']:.4g}° up"
-            out.setdefault(shot, []).append(both if run.scene.frame.size == 3 else level)
-    return out
-
-
-def _strewn(run: Run, name: str, ways: dict[str, list[str]]) -> str:
-    mine = ways.get(name, ())
-    more = f" and {len(mine) - MOST_WAYS} more" if len(mine) > MOST_WAYS else ""
-    return f", spread to {', '.join(mine[:MOST_WAYS])}{more}" if mine else ""
-
-
-def point(row: dict[str, Any], axes: str) -> str:
-    """A row's position, as [x, y]."""
-    return position([row[axis] for axis in axes], len(axes))

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 ELSEWHERE = {
     "bounce bouncing ricochet reflect rebound": 'on.GROUP.then = "bounce", with restitution',
-    "max_bounces bounce_count": "on.GROUP.bounces",
+    "max_bounces bounce_count": 'on.GROUP.bounces; how many there were: happens = "bounced", with times',
     "jump_height jump_speed": "shooter.NAME.walk.jump",
     "pierce piercing penetrate penetration through": 'on.GROUP.then = "pass", with pierces',
     "stick sticky embed impale": 'on.GROUP.then = "lodge"; a controller\'s stick: aim.by = "stick"',
@@ -58,6 +60,14 @@ ELSEWHERE = {
     "respawn": "shooter.NAME.lives and back_after",
     "win victory lose defeat goal objective": "case.NAME.won, case.NAME.lost",
     "muzzle_flash": "when.fired",
+    "recoil kickback": "Nivvo does not push the shooter; what has a mass: on.GROUP.knock, blast.impulse",
+    "slow freeze stun status buff debuff": "Nivvo changes no body's way by a contact; its health: on.GROUP.lasting",
+    "vortex attract magnet black_hole suck": "on.GROUP.pull, to the shooter; blast.impulse pushes away",
+    "mine trap": 'on.GROUP.then = "lodge", with when.near or when.again',
+    "arm arming armed": "when.age.sends, of an ability with launch.speed = 0 and when.near",
+    "shield deflect": 'a group of its own, and on.GROUP.then = "bounce"',
+    "turret": "aim.turn_rate",
+    "tier tiers level levels": 'launch.speed = { by = "held", start, step, every, cap }',
     "waves spawner enemies": "target.NAME.wave",
     "sound audio sfx vfx shake": "cue.NAME: when it is heard and for how long; Nivvo plays nothing",
     "terrain heightmap heightfield ground hills landscape": "obstacle.NAME.shape.heights",
@@ -79,7 +89,37 @@ ELSEWHERE = {
 }
 """Words that people try, and the key that does it; "" for what Nivvo does not do."""
 
+MEANT = {
+    "hit hits touch touched struck strike impact collision": ("contact", "contacts"),
+    "kill killed dead die died death destroyed": ("out", "kills"),
+    "expire expired despawn despawned": ("ended",),
+    "explode exploded explosion detonated": ("burst",),
+    "shot shoot launched spawned": ("fired",),
+    "spawn split": ("sent",),
+    "teleported": ("blinked",),
+    "bounces bounce": ("bounced",),
+    "dps": ("damage_a_second",),
+    "distance travel travelled": ("range",),
+    "height max_height peak": ("apex",),
+    "duration time_of_flight airtime": ("flight_time",),
+    "landing landed": ("range", "came to rest"),
+    "ttk": ("time_to_kill",),
+    "hold keep stay": ("wait", "keep"),
+    "release fire": ("let go",),
+    "cancel": ("fizzle",),
+    "all others all_others other any else default everything rest": ("anything",),
+    "hp": ("health",),
+}
+"""Words that people try for a choice, a measure or a table, and what is meant: the one of them that is there."""
+
 _PLACES = {word: place for words, place in ELSEWHERE.items() for word in words.split()}
+
+_MEANT = {word: meant for words, meant in MEANT.items() for word in words.split()}
+
+
+def meant(word: object, words: Collection[str]) -> str | None:
+    """Which of ``words`` is meant by another one that people use, or None."""
+    return next((one for one in _MEANT.get(str(word).lower().replace(" ", "_"), ()) if one in words), None)
 
 
 def elsewhere(word: object) -> str:

@@ -6,16 +6,17 @@ from collections.abc import Iterable
 from typing import Any
 
 from nivvo.errors import CallError
+from nivvo.spec.elsewhere import meant
 
 MOST_LISTED = 30
 MOST_COMPARED = 2000
 
 
-def nearest(word: Any, words: Iterable[str]) -> str:
+def nearest(word: Any, words: Iterable[str], near_enough: float = 0.55) -> str:
     """A hint that names the word nearest to ``word``, or "".
 
-    The same word in other letters' case comes first, then words of which it is a part, then one that is a part of it,
-    then near spellings.
+    The same word in other letters' case comes first, then what is meant by it, words of which it is a part, one that
+    is a part of it, and spellings of which so great a share is the same.
     """
     import difflib
     from itertools import islice
@@ -23,14 +24,15 @@ def nearest(word: Any, words: Iterable[str]) -> str:
     word, words = str(word)[:80], [str(one) for one in islice(words, MOST_COMPARED)]
     low = word.lower()
     same = next((one for one in words if one.lower() == low), None)
-    near = [same] if same else sorted((one for one in words if low in one.lower().split("_")), key=len)
+    near = [one for one in (same or meant(low, words),) if one]
+    near = near or sorted((one for one in words if low in one.lower().split("_")), key=len)
     near = near or [one for part in low.split("_") for one in words if one.lower() == part]
-    near = near or difflib.get_close_matches(word, words, 1, 0.55)
+    near = near or difflib.get_close_matches(word, words, 1, near_enough)
     if not near and len(low) >= 3:
         near = sorted((one for one in words if one.lower().startswith(low)), key=len)
     if not near:
         lowered = {one.lower(): one for one in words}
-        near = [lowered[one] for one in difflib.get_close_matches(low, lowered, 1, 0.55)]
+        near = [lowered[one] for one in difflib.get_close_matches(low, lowered, 1, near_enough)]
     return f"did you mean {near[0]}?" if near else ""
 
 

@@ -196,7 +196,7 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
         around = around or homes
         hint = f"{word} belongs in {' or '.join(around[:3])}"
     elif not (hint := nearest(word, allowed)):
-        near = nearest(word, {field for _, field in _all_keys(model)})
+        near = nearest(word, {field for _, field in _all_keys(model)}, 0.8)
         home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
         hint = f"{near[:-1]} (in {home})?" if near else ""
     return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)

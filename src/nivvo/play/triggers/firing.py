@@ -33,11 +33,12 @@ class Fire(NamedTuple):
 
 
 class Change(NamedTuple):
-    """A trigger's state from ``time`` (clock) on, and why."""
+    """A trigger's state from ``time`` (clock) on, and why; ``astray``: a press or a hold has come to no shot by it."""
 
     time: int
     state: str
     why: str
+    astray: bool = False
 
 
 class Trigger:
@@ -127,14 +128,14 @@ class Trigger:
         self.order += 1
         self.queue.append((Deadline(when) if isinstance(when, int) else when, self.order, what))
 
-    def to(self, time: int, state: str, why: str = "") -> None:
+    def to(self, time: int, state: str, why: str = "", astray: bool = False) -> None:
         """Change state."""
         self.state = state
-        self.out.append(Change(time, state, why))
+        self.out.append(Change(time, state, why, astray))
 
-    def tell(self, time: int, why: str) -> None:
+    def tell(self, time: int, why: str, astray: bool = True) -> None:
         """Say something of a state that stays."""
-        self.out.append(Change(time, self.state, why))
+        self.out.append(Change(time, self.state, why, astray))
 
     # One use.
 
@@ -225,7 +226,7 @@ class Trigger:
             self.cool(time)
 
     def cool(self, time: int, why: str = "") -> None:
-        """Wait until the next use can begin."""
+        """Wait until the next use can begin; why: what this one is broken off by, if it is."""
         state, shared = COOLING, self.shared.get(self.rules.shared_cooldown or "")
         over = [] if shared is None else [shared]
         if self.hot(time):
@@ -236,7 +237,7 @@ class Trigger:
             state, over = RELOADING, [*over, self.timers.after(time, self.rules.reload)]
         self.wait_for(*over)
         if self.ready.time > time:
-            self.to(time, state, why)
+            self.to(time, state, why, astray=bool(why))
             self.later(self.ready, "rest")
         else:
             self.rest(time, why)
@@ -245,7 +246,7 @@ class Trigger:
         """Free again."""
         if self.state == RELOADING:
             self.ammo = self.rules.ammo
-        self.to(time, IDLE, why)
+        self.to(time, IDLE, why, astray=bool(why))
         self.wake(time)
 
     def wake(self, time: int) -> None:
@@ -349,7 +350,7 @@ class Charge(Trigger):
     def full(self, time: int) -> None:
         """The charge is full."""
         does = self.rules.at_full
-        self.tell(time, "full")
+        self.tell(time, "full", astray=False)
         if does == "let go":
             self.launch(time, self.rules.full_after)
         elif does == "fizzle":
