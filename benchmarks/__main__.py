@@ -15,9 +15,9 @@ from benchmarks import crowd, live, processes
 from benchmarks.rivals import CLoop, python_overlap, python_swept, scipy_event
 from benchmarks.scenes import GRAVITY, RADIUS, filled, obstacles, shots, ticks
 from nivvo.core import pool
-from nivvo.core.arena import Arena
-from nivvo.core.forces import acting
-from nivvo.core.shapes import gap
+from nivvo.core.flying.forces import acting
+from nivvo.core.geometry.shapes import gap
+from nivvo.core.world.arena import Arena
 
 FLIGHT_TICKS = 120
 REPEATS = 15

@@ -9,7 +9,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core import pool
-from nivvo.core.forces import acting
+from nivvo.core.flying.forces import acting
 
 CHASERS, SHOTS, TICKS = 200, 1_000, 300
 

@@ -9,11 +9,12 @@ import numpy as np
 
 import nivvo
 from benchmarks.scenes import GRAVITY, obstacles, shots
-from nivvo.core import clock, pool
-from nivvo.core.air import Air
-from nivvo.core.arena import Arena
-from nivvo.core.forces import acting
-from nivvo.core.study import single_shots
+from nivvo.core import pool
+from nivvo.core.flying.forces import acting
+from nivvo.core.launching.air import Air
+from nivvo.core.numbers import clock
+from nivvo.core.world.arena import Arena
+from nivvo.core.world.study import single_shots
 
 SIDE, BODIES, TICKS = 100.0, 200, 600
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from benchmarks.scenes import GRAVITY, RADIUS, RATE
 from nivvo.core import pool
-from nivvo.core.contact import first_contact
+from nivvo.core.geometry.contact import first_contact
 
 
 def python_swept(bodies, p, v, ticks: int) -> int:

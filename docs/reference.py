@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from nivvo.spec.case import MEASURES
 from nivvo.spec.keys import keys, of_a_number
+from nivvo.spec.scenes.case import MEASURES
 
 TITLES = {"": "At the top of the file", "NUMBER": "A number that depends, in place of NUMBER"}
 HERE = Path(__file__).parent / "keys.md"

@@ -3,13 +3,17 @@
 import ast
 import doctest
 import inspect
+import re
 import unittest
 from pathlib import Path
 
 import nivvo
-from nivvo.core import curves, pool, shapes
+from nivvo.core import pool
+from nivvo.core.geometry import shapes
+from nivvo.core.numbers import curves
 from nivvo.record import vocabulary
-from nivvo.spec import ability, scene, values
+from nivvo.spec.abilities import ability
+from nivvo.spec.scenes import scene, values
 
 HOUSE = Path(nivvo.__file__).parent
 BELOW = {
@@ -25,17 +29,45 @@ BELOW = {
     "cli": {"errors", "results", "core", "record", "spec", "plan", "play", "judge", "show"},
     "demo": set(),
 }
-# The floors of ``play``; what lies in no folder of its own is the session's.
-FLOORS = {
-    "stage": set(),
-    "triggers": {"stage"},
-    "aims": {"stage"},
-    "effects": {"stage"},
-    "session": {"stage", "triggers", "aims", "effects"},
-    "questions": {"stage", "triggers", "aims", "effects", "session"},
+# The rooms within a room, and which of them each may import; "" is what lies in no room of its own.
+ROOMS = {
+    "core": {
+        "": set(),
+        "numbers": {""},
+        "geometry": {"", "numbers"},
+        "bodies": {"", "numbers", "geometry"},
+        "flying": {"", "numbers", "geometry"},
+        "launching": {"", "numbers", "flying"},
+        "tick": {"", "numbers", "geometry", "flying"},
+        "world": {"", "numbers", "geometry", "flying", "tick"},
+    },
+    "spec": {
+        "words": set(),
+        "scenes": set(),
+        "abilities": {"scenes"},
+        "reading": {"words", "scenes"},
+        "checking": {"words", "scenes", "abilities", "reading"},
+        "": {"words", "scenes", "abilities", "reading", "checking"},
+    },
+    "plan": {"abilities": set(), "": {"abilities"}},
+    "play": {
+        "ways": set(),
+        "stage": {"ways"},
+        "triggers": set(),
+        "aims": {"ways", "stage"},
+        "effects": {"stage"},
+        "rules": {"ways", "stage", "aims", "effects"},
+        "outcome": {"stage", "aims", "rules"},
+        "session": {"ways", "stage", "triggers", "aims", "rules", "outcome"},
+        "": {"stage", "triggers", "aims", "outcome", "session"},
+        "questions": {"stage", "triggers", "aims", "outcome", "session", ""},
+    },
+    "show": {"drawing": set(), "": {"drawing"}},
 }
+MOST_LINES = 1800
+"""Of what lies in one room; a room that outgrows it is divided."""
 # What whoever runs, judges or draws a plan may take from ``spec``: never a model of what was written.
-OF_SPEC = {"arguments", "nearest", "files", "tables", "writing"}
+OF_SPEC = {"arguments", "writing", "words.nearest", "reading.files", "checking.tables"}
 CORE_MAY_IMPORT = {"numpy", "scipy", "numba", "llvmlite", "platformdirs", "nivvo"}
 
 
@@ -63,27 +95,44 @@ class Imports(unittest.TestCase):
                 if parts[0] == "nivvo" and len(parts) > 1 and parts[1] != room:
                     self.assertIn(parts[1], BELOW[room], f"{path.name} in {room} imports {name}")
 
-    def test_so_they_do_from_floor_to_floor_of_play(self):
-        def floor(parts):
-            return parts[0] if parts[0] in FLOORS else "session"
+    def test_so_they_do_from_room_to_room_within_a_room(self):
+        def room_of(house, parts):
+            return parts[0] if parts[0] in ROOMS[house] else ""
 
-        seen = set()
-        for _, path, tree in sources("play"):
-            here = floor(path.relative_to(HOUSE / "play").parts)
-            seen.add(here)
-            for name in imported(tree):
-                if name.startswith("nivvo.play."):
-                    there = floor(name.split(".")[2:])
-                    self.assertTrue(there == here or there in FLOORS[here], f"{path.name} in {here} imports {name}")
-        self.assertEqual(seen, set(FLOORS))
+        seen = {house: set() for house in ROOMS}
+        for house, path, tree in sources(*ROOMS):
+            here = room_of(house, path.relative_to(HOUSE / house).parts)
+            seen[house].add(here)
+            for node in ast.walk(tree):
+                if isinstance(node, ast.ImportFrom) and node.module.startswith(f"nivvo.{house}"):
+                    parts = node.module.split(".")[2:] or [alias.name for alias in node.names]
+                    there = room_of(house, parts)
+                    good = there == here or there in ROOMS[house][here]
+                    self.assertTrue(good, f"{path.name} in {house}.{here} imports {node.module}")
+        self.assertEqual(seen, {house: set(rooms) for house, rooms in ROOMS.items()})
+
+    def test_no_room_outgrows_what_one_can_know(self):
+        for room in {path.parent for path in HOUSE.rglob("*.py")}:
+            lines = sum(len(path.read_text().splitlines()) for path in room.glob("*.py"))
+            self.assertLessEqual(lines, MOST_LINES, room.relative_to(HOUSE))
 
     def test_who_plays_or_shows_reads_plans_and_no_models(self):
         for _, path, tree in sources("play", "show"):
             for node in ast.walk(tree):
                 if isinstance(node, ast.ImportFrom) and node.module.startswith("nivvo.spec."):
-                    taken, names = node.module.split(".")[2], {alias.name for alias in node.names}
+                    taken = node.module.removeprefix("nivvo.spec.")
+                    names = {alias.name for alias in node.names}
                     # A drill itself is what a public call is given; its case is planned at once.
                     self.assertTrue(taken in OF_SPEC or names == {"Drill"}, f"{path.name} imports {node.module}")
+
+    def test_the_files_that_contributing_names_are_there_and_hold_what_it_says(self):
+        root, seen = Path(__file__).parents[1], 0
+        for file, name in re.findall(r"`([a-z_/]+/[a-z_]+\.py)(?:: (\w+))?`", (root / "CONTRIBUTING.md").read_text()):
+            places = [place for place in (root / file, HOUSE / file) if place.exists()]
+            self.assertTrue(places, file)
+            self.assertIn(name, places[0].read_text(), file)
+            seen += 1
+        self.assertGreater(seen, 30)
 
     def test_core_needs_numbers_only(self):
         import sys
@@ -123,7 +172,7 @@ class Manners(unittest.TestCase):
 
     def test_the_tick_uses_no_arithmetic_that_differs_between_machines(self):
         allowed = {"sqrt", "inf", "log"}
-        files = {"contact.py", "flight.py", "grid.py", "roots.py", "vec.py", "shapes.py"}
+        files = {"acting.py", "contact.py", "flight.py", "grid.py", "roots.py", "vec.py", "shapes.py"}
         seen = set()
         for _, path, tree in sources("core"):
             if path.name in files or path.parent.name == "tick":
@@ -173,7 +222,7 @@ class Registered(unittest.TestCase):
 
     def test_every_table_of_a_run_can_be_printed_and_has_its_property(self):
         from nivvo.cli.fire import command
-        from nivvo.play.run import TABLES, Run
+        from nivvo.play.outcome.run import TABLES, Run
 
         option = next(one for one in command.params if one.name == "table")
         self.assertEqual(set(option.type.choices), set(TABLES))

@@ -43,7 +43,7 @@ _HOMES = {
     "schema": "nivvo.spec.schema",
     "keys": "nivvo.spec.keys",
     "fire": "nivvo.play.engine",
-    "Run": "nivvo.play.run",
+    "Run": "nivvo.play.outcome.run",
     "Live": "nivvo.play.live",
     "Solution": "nivvo.play.questions.solving",
     "preview": "nivvo.play.preview",
@@ -55,15 +55,15 @@ _HOMES = {
     "measure": "nivvo.judge.measures",
     "touching": "nivvo.play.questions.touching",
     "hold_table": "nivvo.play.questions.holding",
-    "draw_timeline": "nivvo.show.timeline",
-    "draw_film": "nivvo.show.film",
-    "draw_hold_table": "nivvo.show.timeline",
+    "draw_timeline": "nivvo.show.drawing.timeline",
+    "draw_film": "nivvo.show.drawing.film",
+    "draw_hold_table": "nivvo.show.drawing.timeline",
     "rose": "nivvo.play.questions.rose",
     "Rose": "nivvo.play.questions.rose",
-    "draw_rose": "nivvo.show.around",
-    "draw_clearance": "nivvo.show.around",
+    "draw_rose": "nivvo.show.drawing.around",
+    "draw_clearance": "nivvo.show.drawing.around",
     "closest": "nivvo.judge.closeness",
-    "draw": "nivvo.show.figure",
+    "draw": "nivvo.show.drawing.figure",
     "save": "nivvo.show.files",
     "NivvoError": "nivvo.errors",
     "DrillError": "nivvo.errors",
@@ -96,6 +96,7 @@ if TYPE_CHECKING:
     from nivvo.judge.measures import measure
     from nivvo.play.engine import fire
     from nivvo.play.live import Live
+    from nivvo.play.outcome.run import Run
     from nivvo.play.preview import PlainPreview, Preview, plain_preview, preview
     from nivvo.play.questions.clearance import clearance
     from nivvo.play.questions.holding import hold_table
@@ -103,12 +104,11 @@ if TYPE_CHECKING:
     from nivvo.play.questions.solving import Solution
     from nivvo.play.questions.solving import solutions as solve
     from nivvo.play.questions.touching import touching
-    from nivvo.play.run import Run
-    from nivvo.show.around import draw_clearance, draw_rose
-    from nivvo.show.figure import draw
+    from nivvo.show.drawing.around import draw_clearance, draw_rose
+    from nivvo.show.drawing.figure import draw
+    from nivvo.show.drawing.film import draw_film
+    from nivvo.show.drawing.timeline import draw_hold_table, draw_timeline
     from nivvo.show.files import save
-    from nivvo.show.film import draw_film
-    from nivvo.show.timeline import draw_hold_table, draw_timeline
     from nivvo.spec.drill import Drill, load, parse
     from nivvo.spec.drill import of as from_tables
     from nivvo.spec.explain import effective as explain

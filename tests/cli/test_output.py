@@ -19,7 +19,7 @@ import pandas
 
 import nivvo
 from nivvo import errors
-from nivvo.spec import files
+from nivvo.spec.reading import files
 from tests.cli.calls import call
 from tests.spec.broken import GOOD
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from unittest import mock
 
 import nivvo
-from nivvo.play.run import TABLES
+from nivvo.play.outcome.run import TABLES
 from tests.cli.calls import call
 
 DEMO = Path(nivvo.__file__).parent / "demo"

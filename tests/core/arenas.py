@@ -2,9 +2,10 @@
 
 import numpy as np
 
-from nivvo.core import clock, pool
-from nivvo.core.arena import Arena, ticks_of
-from nivvo.core.shapes import BALL, HALF_SPACE
+from nivvo.core import pool
+from nivvo.core.geometry.shapes import BALL, HALF_SPACE
+from nivvo.core.numbers import clock
+from nivvo.core.world.arena import Arena, ticks_of
 from tests.core.bodies import body
 
 

@@ -6,7 +6,7 @@ import mpmath
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
+from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
 
 NAMES = {BALL: "ball", CAPSULE: "capsule", BOX: "box", HALF_SPACE: "half-space", PRISM: "prism", 9: "wall"}
 

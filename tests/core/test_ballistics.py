@@ -7,7 +7,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 from scipy.integrate import solve_ivp
 
-from nivvo.core import ballistics as b
+from nivvo.core.launching import ballistics as b
 
 speeds, gravities = st.floats(1, 200), st.floats(0.5, 50)
 elevations, rises = st.floats(-80, 85), st.floats(-20, 20)

@@ -6,7 +6,8 @@ from unittest import mock
 
 import numpy as np
 
-from nivvo.core import clock, pool
+from nivvo.core import pool
+from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, floor, ticks
 

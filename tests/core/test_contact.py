@@ -5,9 +5,9 @@ import unittest
 import mpmath
 import numpy as np
 
-from nivvo.core.contact import INSIDE, NONE, TOUCH, UNDECIDED, first_contact
+from nivvo.core.geometry.contact import INSIDE, NONE, TOUCH, UNDECIDED, first_contact
+from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance
 from nivvo.core.pool import SURFACE_SHARE
-from nivvo.core.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance
 from tests.core.bodies import NAMES, body, exact_distance
 
 SKIN = SURFACE_SHARE

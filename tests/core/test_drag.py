@@ -8,10 +8,12 @@ from unittest import mock
 import numpy as np
 from scipy.integrate import solve_ivp
 
-from nivvo.core import flight, launch, pool
-from nivvo.core.air import Air
-from nivvo.core.forces import acting
-from nivvo.core.launch import HIGH, LOW
+from nivvo.core import pool
+from nivvo.core.flying import flight
+from nivvo.core.flying.forces import acting
+from nivvo.core.launching import launch
+from nivvo.core.launching.air import Air
+from nivvo.core.launching.launch import HIGH, LOW
 from tests.core.arenas import arena, ball, events_of, floor, ticks
 
 G = np.array([0.0, -9.81, 0.0])

@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from nivvo.core import clock
-from nivvo.core.flight import box_of_arc, path_length, time_of_length, time_to_leave
-from nivvo.core.vec import arc
+from nivvo.core.flying.flight import box_of_arc, path_length, time_of_length, time_to_leave
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.vec import arc
 
 vectors = st.tuples(*[st.floats(-50, 50)] * 3)
 

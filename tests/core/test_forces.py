@@ -7,10 +7,11 @@ import numpy as np
 from scipy.integrate import solve_ivp
 from scipy.spatial.transform import Rotation
 
-from nivvo.core import clock, pool
-from nivvo.core.arena import Arena, ticks_of
-from nivvo.core.forces import GUSTS, TAPER, acting, zone_of
-from nivvo.core.trig import cosine, sine
+from nivvo.core import pool
+from nivvo.core.flying.forces import GUSTS, TAPER, acting, zone_of
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.trig import cosine, sine
+from nivvo.core.world.arena import Arena, ticks_of
 from tests.core.arenas import ball
 from tests.core.bodies import random_axes
 

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from nivvo.core import frame
+from nivvo.core.numbers import frame
 
 FRAMES = {
     "side up": frame.side("up"),

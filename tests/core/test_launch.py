@@ -4,8 +4,9 @@ import unittest
 
 import numpy as np
 
-from nivvo.core import launch, pool
-from nivvo.core.launch import HIGH, LOW
+from nivvo.core import pool
+from nivvo.core.launching import launch
+from nivvo.core.launching.launch import HIGH, LOW
 
 G = np.array([0.0, -9.81, 0.0])
 UP = np.array([0.0, 1.0, 0.0])
@@ -101,7 +102,7 @@ class Still(unittest.TestCase):
         best = launch.farthest(to, G, UP, speed)
         np.testing.assert_allclose(np.linalg.norm(best, axis=1), speed, rtol=1e-12)
         for k in np.flatnonzero(np.isnan(launch.by_speed(to, G, speed).time) & (to[:, 1] < 3.0))[:40]:
-            from nivvo.core.ballistics import greatest_range, range_to
+            from nivvo.core.launching.ballistics import greatest_range, range_to
 
             rise = np.degrees(np.arcsin(best[k, 1] / speed))
             self.assertAlmostEqual(

@@ -9,10 +9,10 @@ import numpy as np
 from scipy.optimize import nnls
 
 from nivvo.core import pool
-from nivvo.core.hulls import between
-from nivvo.core.pushing import NOWHERE, Loose, Other, advance, reach_of
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, with_an_end
-from nivvo.core.vec import dot
+from nivvo.core.bodies.pushing import NOWHERE, Loose, Other, advance, reach_of
+from nivvo.core.geometry.hulls import between
+from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, with_an_end
+from nivvo.core.numbers.vec import dot
 from tests.core.bodies import body
 
 G = 9.81

@@ -6,7 +6,8 @@ from unittest import mock
 
 import numpy as np
 
-from nivvo.core import clock, pool
+from nivvo.core import pool
+from nivvo.core.numbers import clock
 from tests.core.arenas import arena, ball, events_of, floor, ticks
 
 G = np.array([0.0, -9.81, 0.0])

@@ -5,7 +5,7 @@ import unittest
 import mpmath
 import numpy as np
 
-from nivvo.core.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance, extent, gap
+from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance, extent, gap
 from tests.core.bodies import NAMES, body, exact_distance
 
 

@@ -9,8 +9,9 @@ from unittest import mock
 import numpy as np
 
 import nivvo
-from nivvo.core import clock, pool
-from nivvo.core.forces import acting
+from nivvo.core import pool
+from nivvo.core.flying.forces import acting
+from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
 

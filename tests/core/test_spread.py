@@ -6,8 +6,8 @@ import numpy as np
 from scipy import stats
 
 import nivvo
-from nivvo.core import frame as frames
-from nivvo.core.spread import cone, draw, fan, scatter
+from nivvo.core.launching.spread import cone, draw, fan, scatter
+from nivvo.core.numbers import frame as frames
 from tests.core.test_frame import FRAMES
 from tests.play.drills import drill
 

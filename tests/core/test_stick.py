@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from nivvo.core.stick import angle_of, tilt, turned
+from nivvo.core.launching.stick import angle_of, tilt, turned
 
 sticks = st.lists(
     st.tuples(st.floats(0.01, 1.0), st.tuples(st.floats(-1, 1), st.floats(-1, 1))), min_size=1, max_size=6

@@ -4,9 +4,10 @@ import unittest
 
 import numpy as np
 
-from nivvo.core import clock, pool
-from nivvo.core.forces import acting
-from nivvo.core.study import BATCH, single_shots
+from nivvo.core import pool
+from nivvo.core.flying.forces import acting
+from nivvo.core.numbers import clock
+from nivvo.core.world.study import BATCH, single_shots
 from tests.core.arenas import arena, ball, crowd, events_of, floor, ticks
 from tests.core.test_sleep import shots
 

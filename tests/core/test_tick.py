@@ -7,8 +7,9 @@ from fractions import Fraction
 import mpmath
 import numpy as np
 
-from nivvo.core import clock, pool
-from nivvo.core.shapes import distance
+from nivvo.core import pool
+from nivvo.core.geometry.shapes import distance
+from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, floor, stack, ticks
 from tests.core.bodies import NAMES, body, exact_distance

@@ -10,7 +10,7 @@ from nivvo.judge.checks import VERB, VERSUS
 from nivvo.judge.closeness import closest
 from nivvo.judge.measures import MEASURE
 from nivvo.judge.remedy import remedies
-from nivvo.spec.case import MEASURES, VERBS
+from nivvo.spec.scenes.case import MEASURES, VERBS
 from tests.play.drills import drill
 
 STRAIGHT = """nivvo = 1

@@ -7,8 +7,8 @@ from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.core import frame as frames
-from nivvo.core.muzzle import AT_POINT, BEHIND, offset_to, through
+from nivvo.core.launching.muzzle import AT_POINT, BEHIND, offset_to, through
+from nivvo.core.numbers import frame as frames
 from nivvo.plan.case import scene_of
 from tests.core.test_frame import FRAMES
 from tests.play.drills import drill

@@ -186,7 +186,7 @@ class Roads(unittest.TestCase):
         self.assertEqual(repr(rest), repr(drawn.played(live, middle, drawn.ticks)), "restored")
         until, words = drawn.ticks / drawn.rate - 1e-6, {one.word for one in HAPPENINGS.values()}
         mine = [(e.what, round(e.time, 9), e.id) for e in told + rest if e.what in words and e.time < until]
-        times = run.record.events["start"] / nivvo.core.clock.UNITS + run.record.events["after"]
+        times = run.record.events["start"] / nivvo.core.numbers.clock.UNITS + run.record.events["after"]
         kinds, keys = run.record.events["kind"].tolist(), run.record.events["key"].tolist()
         rows = zip(kinds, times.tolist(), keys, strict=True)
         theirs = [(HAPPENINGS[kind].word, round(time, 9), key) for kind, time, key in rows if time < until]

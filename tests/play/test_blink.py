@@ -6,8 +6,8 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.core.hulls import between
-from nivvo.core.shapes import ENDLESS, distance, support
+from nivvo.core.geometry.hulls import between
+from nivvo.core.geometry.shapes import ENDLESS, distance, support
 from tests.core.bodies import body
 
 TAPS = "input = [{ t = 0, tap = 'fire' }, { t = 1.5, tap = 'fire' }]"

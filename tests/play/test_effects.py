@@ -232,7 +232,7 @@ class AtOnceOrLater(unittest.TestCase):
     def test_random_scenes(self):
         for seed in range(5):
             later = self.played(seed)
-            at_once = mock.patch("nivvo.play.consequences.Consequences.hurts", lambda *_: (math.inf, 0.0))
+            at_once = mock.patch("nivvo.play.rules.consequences.Consequences.hurts", lambda *_: (math.inf, 0.0))
             with self.subTest(seed), at_once:
                 self.assertEqual(later, self.played(seed))
 

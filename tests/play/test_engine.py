@@ -11,9 +11,9 @@ import numpy as np
 import pandas as pd
 
 import nivvo
-from nivvo.core import ballistics
+from nivvo.core.launching import ballistics
 from nivvo.core.tick import advance
-from nivvo.spec.case import MEASURES
+from nivvo.spec.scenes.case import MEASURES
 from tests.play.drills import drill
 
 DEMO = Path(nivvo.__file__).parent / "demo"

@@ -7,9 +7,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.core import clock
-from nivvo.plan.numbers import Moment, curve_of, resolve
-from nivvo.spec.values import Depends
+from nivvo.core.numbers import clock
+from nivvo.plan.abilities.numbers import Moment, curve_of, resolve
+from nivvo.spec.scenes.values import Depends
 
 DRILL = """nivvo = 1
 {world}

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.core.approach import Span, least
+from nivvo.core.geometry.approach import Span, least
 from tests.play.test_turned import Scene
 
 

@@ -11,7 +11,7 @@ import numpy as np
 import nivvo
 from nivvo.plan.case import case_of
 from nivvo.play.engine import scratch
-from nivvo.show.canvas import new_figure
+from nivvo.show.drawing.canvas import new_figure
 from tests.play.drills import drill
 
 CHARGE = """firing = { kind = "charge", full_after = 1.0 }

@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 
 import nivvo
-from nivvo.core import clock
+from nivvo.core.numbers import clock
 from nivvo.plan.clockwork import Ticks
-from nivvo.play.cost import watched
-from nivvo.play.stage.ways import Route
+from nivvo.play.rules.cost import watched
 from nivvo.play.triggers.timers import NEVER, Timers
-from nivvo.spec.scene import Tick
+from nivvo.play.ways.ways import Route
+from nivvo.spec.scenes.scene import Tick
 from tests.play.drills import drill
 
 FAR = """nivvo = 1

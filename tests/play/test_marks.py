@@ -9,8 +9,8 @@ import numpy as np
 
 import nivvo
 from nivvo.core import pool
-from nivvo.core.arena import one_tick
-from nivvo.core.clock import UNITS
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.world.arena import one_tick
 from nivvo.errors import DrillError
 
 TEXT = """nivvo = 1

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.core.hulls import between
+from nivvo.core.geometry.hulls import between
 
 SCENE = """nivvo = 1
 [world]
@@ -136,7 +136,7 @@ class Follows(unittest.TestCase):
         self.assertEqual(outs, [("gull-1", "gull-1 is removed"), ("keeper", "keeper has no health left"),
                                 ("gull-2", "gull-2 is removed")])  # fmt: skip
         self.assertEqual(run.decided.word, "lost")
-        self.assertAlmostEqual(run.decided.time / nivvo.core.clock.UNITS, rows(run, "out")[1]["time"], places=8)
+        self.assertAlmostEqual(run.decided.time / nivvo.core.numbers.clock.UNITS, rows(run, "out")[1]["time"], places=8)
 
     def test_it_breaks_off_what_damage_breaks_off(self):
         made = scene("at = [4, 0]\nmove.velocity = [-4, 0]\non_shooter.damage = 1",

@@ -9,7 +9,7 @@ from unittest import mock
 import numpy as np
 
 import nivvo
-from nivvo.core.shapes import distance
+from nivvo.core.geometry.shapes import distance
 from nivvo.errors import DrillError
 
 G = 9.81

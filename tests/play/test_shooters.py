@@ -8,8 +8,8 @@ import numpy as np
 import nivvo
 from nivvo.plan.case import case_of
 from nivvo.play.engine import scratch
-from nivvo.play.stage.motion import Motion, Walker
-from nivvo.play.stage.ways import motion_of
+from nivvo.play.ways.motion import Motion, Walker
+from nivvo.play.ways.ways import motion_of
 from tests.play.drills import drill
 
 SIDE = {"world": "", "shooter": "at = [0, 1]\nfacing = 'right'"}

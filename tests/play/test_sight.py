@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.core import frame as frames
+from nivvo.core.numbers import frame as frames
 from nivvo.play.aims.sighting import ray_of
-from nivvo.spec.ability import Camera
+from nivvo.spec.abilities.ability import Camera
 
 SPACE = """nivvo = 1
 world.view = "space"

@@ -7,15 +7,15 @@ import numpy as np
 
 import nivvo
 from nivvo.core import pool
-from nivvo.core.clock import UNITS
+from nivvo.core.numbers.clock import UNITS
 from nivvo.plan.case import scene_of
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.happened import position
-from nivvo.play.session import Session
+from nivvo.play.outcome.happened import position
+from nivvo.play.session.session import Session
 from nivvo.record import vocabulary
 from nivvo.show.log import SAYS, told
 from nivvo.show.words import rates, summed_up
-from nivvo.spec.case import HAPPEN
+from nivvo.spec.scenes.case import HAPPEN
 
 GATE = """
 nivvo = 1

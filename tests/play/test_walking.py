@@ -6,7 +6,7 @@ import unittest
 import numpy as np
 
 import nivvo
-from nivvo.core.hulls import between
+from nivvo.core.geometry.hulls import between
 
 TEXT = """nivvo = 1
 [world]

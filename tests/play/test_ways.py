@@ -11,7 +11,7 @@ import numpy as np
 from scipy.stats import chi2
 
 import nivvo
-from nivvo.core.shapes import distance
+from nivvo.core.geometry.shapes import distance
 from nivvo.errors import CallError, DrillError
 
 TEXT = """nivvo = 1

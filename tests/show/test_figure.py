@@ -7,10 +7,10 @@ import numpy as np
 
 import nivvo
 from nivvo.plan.case import scene_of
-from nivvo.show.canvas import new_figure
-from nivvo.show.figure import views
-from nivvo.show.outline import half_plane, hull, outline
-from nivvo.show.sight import preview_of
+from nivvo.show.drawing.canvas import new_figure
+from nivvo.show.drawing.figure import views
+from nivvo.show.drawing.outline import half_plane, hull, outline
+from nivvo.show.drawing.sight import preview_of
 from tests.play.drills import drill
 
 DEMO = Path(nivvo.__file__).parent / "demo"
@@ -70,7 +70,7 @@ class Figures(unittest.TestCase):
 class Outlines(unittest.TestCase):
     def test_an_outline_is_where_the_distance_is_zero(self):
         scene = scene_of(nivvo.load(DEMO / "quay.toml"), "flare")
-        from nivvo.core.shapes import gap
+        from nivvo.core.geometry.shapes import gap
 
         for row, name in zip(scene.bodies, scene.names, strict=True):
             if name == "quay":

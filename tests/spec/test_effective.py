@@ -11,8 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.spec.document import Document, Origin
-from nivvo.spec.nearest import nearest
+from nivvo.spec.reading.document import Document, Origin
+from nivvo.spec.words.nearest import nearest
 from tests.cli.calls import call
 from tests.spec.broken import GOOD
 

@@ -73,7 +73,7 @@ class Keys(unittest.TestCase):
             self.assertIn(says, str(caught.exception))
 
     def test_the_places_that_are_told_are_there(self):
-        from nivvo.spec.elsewhere import ELSEWHERE
+        from nivvo.spec.words.elsewhere import ELSEWHERE
 
         told = nivvo.keys()
         paths = [[part for part in one.key.split(".") if part != "NAME"] for one in told]
@@ -85,9 +85,9 @@ class Keys(unittest.TestCase):
 
     def test_what_is_meant_by_other_words_is_there_and_told(self):
         from nivvo.judge.measures import MEASURES
-        from nivvo.play.run import TABLES
-        from nivvo.spec.case import HAPPEN
-        from nivvo.spec.elsewhere import MEANT
+        from nivvo.play.outcome.run import TABLES
+        from nivvo.spec.scenes.case import HAPPEN
+        from nivvo.spec.words.elsewhere import MEANT
 
         told = nivvo.keys()
         known = {word for one in told for word in re.findall(r'"([^"]+)"', one.takes)}

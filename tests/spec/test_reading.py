@@ -11,10 +11,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.plan.numbers import curve_of
-from nivvo.spec.document import of_tables
-from nivvo.spec.positions import Scanner, TooDeep
-from nivvo.spec.values import Depends, Duration
+from nivvo.plan.abilities.numbers import curve_of
+from nivvo.spec.reading.document import of_tables
+from nivvo.spec.reading.positions import Scanner, TooDeep
+from nivvo.spec.scenes.values import Depends, Duration
 from tests.spec.broken import BROKEN, GOOD
 
 DEMO = Path(nivvo.__file__).parent / "demo"

@@ -74,8 +74,8 @@ def command(drills, cases, settings, remedies, patient, figure, format_) -> None
             row = {"drill": drill.name} if len(read) > 1 else {}
             rows.append(row | {"case": name, **_row(outcome, helps)})
         if pictures:
-            from nivvo.show.figure import save_figure
-            from nivvo.show.sight import preview_of
+            from nivvo.show.drawing.figure import save_figure
+            from nivvo.show.drawing.sight import preview_of
 
             note(f"drew {save_figure(run, pictures[number], preview_of(run))}")
     if format_ == "table":

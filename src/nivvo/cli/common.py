@@ -19,9 +19,9 @@ import click
 from nivvo.cli import completing
 from nivvo.cli.tables import FALLBACK, console, print_table
 from nivvo.errors import CallError, visible
-from nivvo.spec.document import MOST_BYTES
 from nivvo.spec.drill import Drill, load, parse
-from nivvo.spec.settings import value_of_text
+from nivvo.spec.reading.document import MOST_BYTES
+from nivvo.spec.reading.settings import value_of_text
 
 drill_argument = click.argument("drill", type=click.Path(allow_dash=True), metavar="DRILL")
 format_option = click.option(
@@ -121,7 +121,7 @@ def telling_how_far(patient: bool) -> Iterator[None]:
         return
     from rich.console import Console
 
-    from nivvo.play.cost import watched
+    from nivvo.play.rules.cost import watched
 
     with Console(stderr=True, emoji=False).status("firing") as status, watched(status.update):
         yield

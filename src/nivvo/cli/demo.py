@@ -71,8 +71,8 @@ def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> tuple[dic
     passed = sum(outcome.passed for outcome in outcomes)
     save(run, out / name)
     if drawn:
-        from nivvo.show.figure import save_figure
-        from nivvo.show.sight import preview_of
+        from nivvo.show.drawing.figure import save_figure
+        from nivvo.show.drawing.sight import preview_of
 
         save_figure(run, out / f"{name}.{case}.png", preview_of(run))
     last = (run.rows("projectiles") or [{"projectile": "none", "reason": "nothing was fired", "ended": 0.0}])[-1]
@@ -96,7 +96,7 @@ def _drill(path: str) -> Any:
 
 def _copied(source: Path, copy: Path) -> Path:
     """The copy of a demo drill: written, unless somebody has changed it."""
-    from nivvo.spec.files import Unreadable, read_text, write_text
+    from nivvo.spec.reading.files import Unreadable, read_text, write_text
 
     text = source.read_text(encoding="utf-8")
     try:

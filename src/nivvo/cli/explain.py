@@ -25,7 +25,7 @@ def command(drill, key, case, means, settings, format_) -> None:
     """
     from nivvo.spec.explain import effective
     from nivvo.spec.keys import meaning_of
-    from nivvo.spec.nearest import nearest
+    from nivvo.spec.words.nearest import nearest
 
     rows = [
         {"key": row.key, "value": row.value, "origin": row.origin}

@@ -121,24 +121,24 @@ def command(
 
             note(f"saved {len(save(run, folder, save_format))} files to {folder}")
         if figure:
-            from nivvo.show.figure import save_figure
-            from nivvo.show.sight import preview_of
+            from nivvo.show.drawing.figure import save_figure
+            from nivvo.show.drawing.sight import preview_of
 
             note(f"drew {save_figure(run, pictures[number], preview_of(run))}")
         if film:
-            from nivvo.show.film import save_film
+            from nivvo.show.drawing.film import save_film
 
             note(f"drew {save_film(run, films[number], list(times) or None)}")
     if timeline:
-        from nivvo.show.timeline import save_timeline
+        from nivvo.show.drawing.timeline import save_timeline
 
         note(f"drew {save_timeline(runs[0], timeline)}")
     if hold_chart:
-        from nivvo.show.timeline import save_hold_table
+        from nivvo.show.drawing.timeline import save_hold_table
 
         note(f"drew {save_hold_table(found, hold_chart, read.name)}")
     if rose or clearance:
-        from nivvo.show.around import save_clearance, save_rose
+        from nivvo.show.drawing.around import save_clearance, save_rose
 
         for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
             if wanted:
@@ -161,7 +161,7 @@ def _print(drill, runs, found, table, format_, log) -> None:
         out = {name: [plain_row(row) for row in _rows(runs, name)] for name in table}
         click.echo(json.dumps(out, indent=1, allow_nan=False))
     elif table or format_ == "csv":
-        from nivvo.play.run import columns_of
+        from nivvo.play.outcome.run import columns_of
 
         for number, name in enumerate(table or ("projectiles",)):
             columns = columns_of(name, runs[0].scene.frame.size)

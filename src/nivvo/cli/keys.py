@@ -21,8 +21,8 @@ def command(key, format_) -> None:
     nivvo keys aim.by=stick
     nivvo keys on
     """
-    from nivvo.spec.elsewhere import elsewhere
     from nivvo.spec.keys import keys
+    from nivvo.spec.words.elsewhere import elsewhere
 
     rows = [one._asdict() for one in keys(key)]
     if format_ != "table":

@@ -31,7 +31,7 @@ def command(file, view, force) -> None:
     from nivvo.play.questions.clearance import clearance
     from nivvo.show.words import cleared
     from nivvo.spec.drill import load
-    from nivvo.spec.files import write_text
+    from nivvo.spec.reading.files import write_text
 
     path = Path(file)
     if path.is_dir():

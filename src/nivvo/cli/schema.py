@@ -19,7 +19,7 @@ def command(out) -> None:
     and as the first line of a drill, for editors that read it:
     #:schema ./drill.schema.json
     """
-    from nivvo.spec.files import write_text
+    from nivvo.spec.reading.files import write_text
     from nivvo.spec.schema import schema
 
     text = json.dumps(schema(), indent=1, ensure_ascii=False) + "\n"

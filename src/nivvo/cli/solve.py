@@ -69,14 +69,14 @@ def command(
     if figure:
         if not found:
             raise CallError("there is no solution to draw")
-        from nivvo.show.fan import save_fan
+        from nivvo.show.drawing.fan import save_fan
 
         note(f"drew {save_fan(found, figure)}")
 
 
 def _tell(found) -> None:
     """The solutions as a table with units, under a line that says from where to where."""
-    from nivvo.play.happened import position
+    from nivvo.play.outcome.happened import position
 
     run, shot = found[0].run, found[0].run.fired[0]
     unit, size = run.scene.unit, run.scene.frame.size

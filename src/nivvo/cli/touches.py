@@ -31,7 +31,7 @@ def command(drill, case, settings, figure, format_) -> None:
 
     rows = touching(read_drill(drill, settings), case)
     if figure:
-        from nivvo.show.matrix import save_touching
+        from nivvo.show.drawing.matrix import save_touching
 
         note(f"drew {save_touching(rows, figure)}")
     print_rows(rows, format_, list(rows[0]))

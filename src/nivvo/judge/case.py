@@ -6,7 +6,7 @@ from os import PathLike
 
 from nivvo.judge.checks import Outcome, judge
 from nivvo.play.engine import fire
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
 from nivvo.results import Results
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill

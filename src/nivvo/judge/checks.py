@@ -8,14 +8,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nivvo.core.frame import dot
-from nivvo.core.frame import unit as unit_of
+from nivvo.core.numbers.frame import dot
+from nivvo.core.numbers.frame import unit as unit_of
 from nivvo.judge.closeness import Closest, closest, each_closest, whose
 from nivvo.judge.measures import may_be_of, measure
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
 from nivvo.record.vocabulary import BY_WORD
 from nivvo.results import Results
-from nivvo.spec.case import MEASURES, Check
+from nivvo.spec.scenes.case import MEASURES, Check
 
 LANDS_WITHIN = 0.5
 """Metres: radius of ``lands`` where none is written."""

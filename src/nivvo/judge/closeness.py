@@ -6,11 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot
-from nivvo.play.run import Run
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import dot
+from nivvo.play.outcome.run import Run
 from nivvo.spec.arguments import checked
-from nivvo.spec.nearest import known
+from nivvo.spec.words.nearest import known
 
 
 @dataclass(frozen=True)

@@ -7,12 +7,12 @@ from collections.abc import Callable, Iterator
 
 from nivvo.errors import CallError
 from nivvo.judge.closeness import closest, whose
-from nivvo.play.run import Run
-from nivvo.play.tables import healths_of
+from nivvo.play.outcome.run import Run
+from nivvo.play.outcome.tables import healths_of
 from nivvo.record.record import Flown
 from nivvo.spec.arguments import checked
-from nivvo.spec.case import MEASURES
-from nivvo.spec.nearest import known, listed
+from nivvo.spec.scenes.case import MEASURES
+from nivvo.spec.words.nearest import known, listed
 
 Take = Callable[[Run, str | None], float]
 

@@ -7,9 +7,9 @@ import math
 from nivvo.errors import NivvoError
 from nivvo.judge.checks import judge, number
 from nivvo.play.engine import fire
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
+from nivvo.spec.checking.links import in_hand
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import in_hand
 
 SPEED_STEPS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.35, 0.5)
 ELEVATION_STEPS = (0.5, 1.0, 2.0, 4.0, 8.0, 15.0, 25.0)

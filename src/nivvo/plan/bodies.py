@@ -9,15 +9,15 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from nivvo.core import frame as frames
 from nivvo.core import pool
-from nivvo.core.clock import from_seconds
-from nivvo.core.frame import dot
-from nivvo.core.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
-from nivvo.core.spread import draw
-from nivvo.plan.numbers import counted
-from nivvo.spec.scene import Move as Moves
-from nivvo.spec.scene import Shape, Shooter
+from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM
+from nivvo.core.launching.spread import draw
+from nivvo.core.numbers import frame as frames
+from nivvo.core.numbers.clock import from_seconds
+from nivvo.core.numbers.frame import dot
+from nivvo.plan.abilities.numbers import counted
+from nivvo.spec.scenes.scene import Move as Moves
+from nivvo.spec.scenes.scene import Shape, Shooter
 
 FRICTION = 0.5
 """Of a body that has a mass, unless it is written."""

@@ -7,16 +7,16 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from nivvo.core import clock
+from nivvo.core.numbers import clock
 from nivvo.plan.bodies import Body, body_of
 from nivvo.plan.pieces import pieces_of
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import Change, changes
+from nivvo.spec.checking.links import body_of as checked_body
+from nivvo.spec.checking.links import in_hand
 from nivvo.spec.drill import Drill
-from nivvo.spec.links import body_of as checked_body
-from nivvo.spec.links import in_hand
-from nivvo.spec.nearest import known
-from nivvo.spec.scene import LEAST_FRAME
+from nivvo.spec.scenes.scene import LEAST_FRAME
+from nivvo.spec.words.nearest import known
 
 MOST_KEPT = 1000
 """Plans of scenes and abilities that are kept for drills still to come."""

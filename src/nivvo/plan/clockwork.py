@@ -8,11 +8,11 @@ from pathlib import Path
 
 import numpy as np
 
-from nivvo.core import clock
-from nivvo.core.arena import one_tick, ticks_of
+from nivvo.core.numbers import clock
+from nivvo.core.world.arena import one_tick, ticks_of
 from nivvo.errors import DrillError, Problem
-from nivvo.spec.files import Unreadable, rows_of_csv
-from nivvo.spec.scene import LEAST_FRAME, Tick
+from nivvo.spec.reading.files import Unreadable, rows_of_csv
+from nivvo.spec.scenes.scene import LEAST_FRAME, Tick
 
 KEPT = 4096
 

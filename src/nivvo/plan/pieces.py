@@ -10,12 +10,12 @@ from typing import Any
 
 import numpy as np
 
-from nivvo.core import frame as frames
-from nivvo.core.frame import dot
-from nivvo.core.shapes import PRISM
+from nivvo.core.geometry.shapes import PRISM
+from nivvo.core.numbers import frame as frames
+from nivvo.core.numbers.frame import dot
 from nivvo.plan.bodies import Piece, fill_shape
-from nivvo.spec.heights import heights_of
-from nivvo.spec.scene import Shape
+from nivvo.spec.reading.heights import heights_of
+from nivvo.spec.scenes.scene import Shape
 
 Fill = Callable[[np.void, np.ndarray], None]
 """Writes a shape that stands at a place (3,) into a body record."""

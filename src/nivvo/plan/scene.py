@@ -8,23 +8,23 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core import frame as frames
 from nivvo.core import pool
-from nivvo.core.arena import Arena
-from nivvo.core.contact import UNDECIDED
-from nivvo.core.forces import zone_of
-from nivvo.core.muzzle import just_clear
-from nivvo.core.shapes import extent, with_an_end
-from nivvo.plan.ability import Ability, ability_of
+from nivvo.core.flying.forces import zone_of
+from nivvo.core.geometry.contact import UNDECIDED
+from nivvo.core.geometry.shapes import extent, with_an_end
+from nivvo.core.launching.muzzle import just_clear
+from nivvo.core.numbers import frame as frames
+from nivvo.core.world.arena import Arena
+from nivvo.plan.abilities.ability import Ability, ability_of
+from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fill_shape, gunner_of, ring
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
-from nivvo.plan.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.pieces import pieces_of
+from nivvo.spec.checking.links import groups
 from nivvo.spec.drill import Model
-from nivvo.spec.links import groups
-from nivvo.spec.scene import GRAVITY, Shooter, World, default_forward
-from nivvo.spec.settings import KEEPER
+from nivvo.spec.reading.settings import KEEPER
+from nivvo.spec.scenes.scene import GRAVITY, Shooter, World, default_forward
 
 EDGE = 0.5
 """Metres over which the wind of a region fades."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from nivvo.core import clock
+from nivvo.core.numbers import clock
 from nivvo.plan.scene import Scene
-from nivvo.spec.case import CONTROLS, Input
+from nivvo.spec.scenes.case import CONTROLS, Input
 
 PRESS, RELEASE = "press", "release"
 

@@ -6,11 +6,11 @@ from os import PathLike
 
 from nivvo.errors import CallError
 from nivvo.plan.case import Case, case_of
-from nivvo.play.run import Run
-from nivvo.play.session import Session
+from nivvo.play.outcome.run import Run
+from nivvo.play.session.session import Session
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
+from nivvo.spec.words.nearest import known
 
 
 @checked

@@ -15,24 +15,25 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from nivvo.core import clock, pool
+from nivvo.core import pool
+from nivvo.core.numbers import clock
 from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
-from nivvo.play.cues import EXPIRED, EXPIRES, FULL, WORDS
 from nivvo.play.engine import shooter_in
-from nivvo.play.keeping import Packed, copied, packed
+from nivvo.play.outcome.cues import EXPIRED, EXPIRES, FULL, WORDS
+from nivvo.play.outcome.run import PROJECTILES
 from nivvo.play.preview import Preview, check_dots, of_run
-from nivvo.play.run import PROJECTILES
-from nivvo.play.session import PROJECTILES_BITS, SHOTS_BITS, Session
+from nivvo.play.session.keeping import Packed, copied, packed
+from nivvo.play.session.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
 from nivvo.record.record import in_order
 from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
+from nivvo.spec.words.nearest import known
 
 MOST_SECONDS = 1e7
 ENDED_KEPT = 65_536
@@ -502,8 +503,8 @@ class Live(Tabled):
         replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
         or another has, OutputError if the file cannot be written.
         """
-        from nivvo.spec.files import write_text
-        from nivvo.spec.tables import NAME
+        from nivvo.spec.checking.tables import NAME
+        from nivvo.spec.reading.files import write_text
         from nivvo.spec.writing import with_case
 
         if not NAME.fullmatch(case):

@@ -8,14 +8,14 @@ from os import PathLike
 
 import numpy as np
 
-from nivvo.core import clock
-from nivvo.core.frame import dot
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.frame import dot
 from nivvo.core.pool import IGNORE
 from nivvo.errors import CallError
 from nivvo.plan.case import case_of
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import ability_in, scratch, shooter_in
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
 from nivvo.play.triggers.firing import charged
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked

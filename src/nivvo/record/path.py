@@ -10,10 +10,10 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.air import Air
-from nivvo.core.flight import path_length
-from nivvo.core.frame import Frame
-from nivvo.core.vec import along, arc, dot
+from nivvo.core.flying.flight import path_length
+from nivvo.core.launching.air import Air
+from nivvo.core.numbers.frame import Frame
+from nivvo.core.numbers.vec import along, arc, dot
 from nivvo.results import Tabled
 
 Vector = tuple[float, float, float]

@@ -13,9 +13,9 @@ from typing import Any
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.air import Air
-from nivvo.core.clock import UNITS, to_seconds
-from nivvo.core.frame import Frame, length_of
+from nivvo.core.launching.air import Air
+from nivvo.core.numbers.clock import UNITS, to_seconds
+from nivvo.core.numbers.frame import Frame, length_of
 from nivvo.record.path import Path
 from nivvo.record.vocabulary import TURNS
 

@@ -14,9 +14,9 @@ from pathlib import Path
 from typing import Any
 
 from nivvo.errors import CallError, visible
-from nivvo.play.run import TABLES, Run, columns_of
+from nivvo.play.outcome.run import TABLES, Run, columns_of
 from nivvo.spec.arguments import checked
-from nivvo.spec.files import path_of, write_text, write_whole
+from nivvo.spec.reading.files import path_of, write_text, write_whole
 
 FORMATS = ("csv", "json", "parquet")
 

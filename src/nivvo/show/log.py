@@ -9,9 +9,9 @@ from functools import cached_property
 from typing import Any
 
 from nivvo.core import pool
-from nivvo.play.anchors import PLACED, REPLACED
-from nivvo.play.happened import Happened, contact_of, detail_of, happened, position
-from nivvo.play.run import Run
+from nivvo.play.outcome.happened import Happened, contact_of, detail_of, happened, position
+from nivvo.play.outcome.run import Run
+from nivvo.play.rules.anchors import PLACED, REPLACED
 from nivvo.record.vocabulary import ANSWERS, STILL_FLYING
 
 MOST_WAYS = 8

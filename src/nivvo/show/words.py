@@ -7,11 +7,11 @@ from collections import Counter
 from itertools import groupby, product
 from operator import itemgetter
 
-from nivvo.core.clock import UNITS, to_seconds
-from nivvo.play.happened import origin_of
+from nivvo.core.numbers.clock import UNITS, to_seconds
+from nivvo.play.outcome.happened import origin_of
+from nivvo.play.outcome.run import Run
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
-from nivvo.play.run import Run
 
 
 def summed_up(run: Run) -> list[str]:

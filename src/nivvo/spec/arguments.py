@@ -17,8 +17,8 @@ from typing import Any
 import numpy as np
 
 from nivvo.errors import CallError
-from nivvo.spec.files import path_of
-from nivvo.spec.nearest import nearest
+from nivvo.spec.reading.files import path_of
+from nivvo.spec.words.nearest import nearest
 
 
 def _of(home: str) -> Callable[[str, Any], Any]:
@@ -113,7 +113,7 @@ def _shown(value: Any) -> str:
 
 KINDS: dict[str, Callable[[str, Any], Any]] = {
     "drill": _drill,
-    "run": _of("nivvo.play.run:Run"),
+    "run": _of("nivvo.play.outcome.run:Run"),
     "snapshot": _of("nivvo.play.live:Snapshot"),
     "preview": _of("nivvo.play.preview:Preview"),
     **dict.fromkeys(("case", "ability", "shooter", "body", "name", "of", "button", "kind", "projectile", "key"), _text),

@@ -10,45 +10,24 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
-from typing import Annotated, Any, Literal
-
-from pydantic import Field
+from typing import Any
 
 from nivvo.errors import CallError, DrillError, Problem
 from nivvo.results import Tabled, row_of
-from nivvo.spec import document as documents
-from nivvo.spec import settings as changed
-from nivvo.spec.ability import Ability
 from nivvo.spec.arguments import checked
-from nivvo.spec.case import Case, Input
-from nivvo.spec.cues import Cue
-from nivvo.spec.document import Document, Origin
-from nivvo.spec.links import Linked
-from nivvo.spec.nearest import listed, nearest
-from nivvo.spec.problems import in_order
-from nivvo.spec.scene import Obstacle, Shooter, Target, Tick, World
-from nivvo.spec.tables import ENTRIES, Tables
-from nivvo.spec.track import Track
-from nivvo.spec.values import Name, Table
+from nivvo.spec.checking.links import Linked
+from nivvo.spec.checking.model import Model
+from nivvo.spec.checking.problems import in_order
+from nivvo.spec.checking.tables import Tables
+from nivvo.spec.reading import document as documents
+from nivvo.spec.reading import settings as changed
+from nivvo.spec.reading.document import Document, Origin
+from nivvo.spec.reading.track import Track
+from nivvo.spec.scenes.case import Case, Input
+from nivvo.spec.words.nearest import listed, nearest
 
 MOST_CHECKED = 10_000_000
 """Cases with settings of their own, times tables of the drill."""
-
-
-class Model(Table):
-    """The whole of a drill file."""
-
-    nivvo: Literal[1] = Field(description="version of the file form; always 1")
-    title: str = Field("", description="what it is about, in place of the file's name")
-    use: list[str] = Field(default_factory=list, description="drill files to build on; later wins, merged by name")
-    world: World = Field(default_factory=World)
-    tick: Tick = Field(default_factory=Tick)
-    shooter: Annotated[dict[Name, Shooter], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    obstacle: Annotated[dict[Name, Obstacle], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    target: Annotated[dict[Name, Target], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    ability: Annotated[dict[Name, Ability], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    cue: Annotated[dict[Name, Cue], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    case: Annotated[dict[Name, Case], Field(max_length=ENTRIES)] = Field(default_factory=dict)
 
 
 @dataclass(repr=False)

@@ -9,14 +9,15 @@ from typing import Any
 from pydantic import BaseModel
 
 from nivvo.results import Results
-from nivvo.spec.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
+from nivvo.spec.abilities.ability import KEYS_OF_AIM, KEYS_OF_FIRING, Aim, Firing
 from nivvo.spec.arguments import checked
-from nivvo.spec.document import Document, Key
-from nivvo.spec.drill import Drill, Model
-from nivvo.spec.problems import dotted, shown
-from nivvo.spec.scene import Shape
-from nivvo.spec.settings import KEEPER
-from nivvo.spec.values import Depends, Duration
+from nivvo.spec.checking.model import Model
+from nivvo.spec.checking.problems import dotted, shown
+from nivvo.spec.drill import Drill
+from nivvo.spec.reading.document import Document, Key
+from nivvo.spec.reading.settings import KEEPER
+from nivvo.spec.scenes.scene import Shape
+from nivvo.spec.scenes.values import Depends, Duration
 
 DEFAULT = "default"
 

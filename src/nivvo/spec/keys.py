@@ -11,8 +11,8 @@ from typing import NamedTuple
 from nivvo.errors import CallError
 from nivvo.results import Results
 from nivvo.spec.arguments import checked
-from nivvo.spec.elsewhere import elsewhere
-from nivvo.spec.nearest import nearest
+from nivvo.spec.words.elsewhere import elsewhere
+from nivvo.spec.words.nearest import nearest
 
 NAMED = ("shooter", "obstacle", "target", "ability", "cue", "case")
 FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target": "wisp", "case": "tap", "on": "walls",
@@ -111,7 +111,7 @@ def _going_with(found: list[Key], asked: str, choice: str) -> list[Key]:
 
 def _rules() -> dict[tuple[str, str], dict[str, tuple[str, ...]]]:
     """Of a table's choice, which of its keys go with which words."""
-    from nivvo.spec import ability
+    from nivvo.spec.abilities import ability
 
     answer = {key: (then,) for key, then in ability.KEYS_OF_ANSWER.items()}
     thrown = ("bounce", "lodge")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from nivvo.spec.drill import Model
+from nivvo.spec.checking.model import Model
 
 
 def schema() -> dict[str, Any]:

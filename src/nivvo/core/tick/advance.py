@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner, kernel
-from nivvo.core.clock import UNITS
-from nivvo.core.curves import FARTHEST
-from nivvo.core.flight import (
+from nivvo.core.flying.acting import beside, changes, company_of, drifted, mean, swept, unled
+from nivvo.core.flying.flight import (
     SMOOTH,
     box_of_arc,
     calm,
@@ -19,8 +18,13 @@ from nivvo.core.flight import (
     steps_for,
     through_ends,
 )
-from nivvo.core.forces import acceleration
-from nivvo.core.grid import bin_layer
+from nivvo.core.flying.forces import acceleration
+from nivvo.core.geometry.grid import bin_layer
+from nivvo.core.geometry.shapes import distance
+from nivvo.core.geometry.turning import distance_at
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.curves import FARTHEST
+from nivvo.core.numbers.vec import along, arc, dot, put, sub, vec
 from nivvo.core.pool import (
     A_STEP,
     AGAIN,
@@ -74,9 +78,7 @@ from nivvo.core.pool import (
     VERLET,
     WHY,
 )
-from nivvo.core.shapes import distance
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.acting import beside, changes, company_of, drifted, mean, swept, unled
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.heap import sift_down, sift_up
@@ -84,8 +86,6 @@ from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
-from nivvo.core.turning import distance_at
-from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 CLEAR_TICKS, ASK_AGAIN = 16.0, 8
 """So many ticks a projectile under drag looks ahead; after so many it is asked again where something was near."""

@@ -5,8 +5,12 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.clock import UNITS
-from nivvo.core.curves import read_off
+from nivvo.core.flying.acting import age_of, constant, pulled
+from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.curves import read_off
+from nivvo.core.numbers.trig import angle_of
+from nivvo.core.numbers.vec import along, arc, dot, put, sub, vec
 from nivvo.core.pool import (
     BEGAN,
     BOUNCE,
@@ -47,14 +51,10 @@ from nivvo.core.pool import (
     STOOD,
     STUCK,
 )
-from nivvo.core.tick.acting import age_of, constant, pulled
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
 from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import FLUSH, first_of, matters, nears
-from nivvo.core.trig import angle_of
-from nivvo.core.turning import distance_at, rotated, surface_speed
-from nivvo.core.vec import along, arc, dot, put, sub, vec
 
 ON, OVER = 0, 1
 PI = 3.141592653589793

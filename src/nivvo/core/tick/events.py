@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from nivvo.core._jit import inner
+from nivvo.core.numbers.vec import put
 from nivvo.core.pool import EVENTS, LOST
-from nivvo.core.vec import put
 
 NOWHERE = (0.0, 0.0, 0.0)
 

@@ -10,14 +10,14 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.clock import UNITS
-from nivvo.core.forces import next_change
+from nivvo.core.flying.acting import EARLIER, age_of, constant, fine, pulled
+from nivvo.core.flying.forces import next_change
+from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import A_STEP, BOUNCE, SLID, SLIDE, STUCK
-from nivvo.core.tick.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.tick.events import tell
 from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
-from nivvo.core.turning import distance_at, rotated, surface_speed
-from nivvo.core.vec import along, arc, dot, sub, vec
 
 TURN = 0.02
 """Radians of a bend that are gone in one step."""

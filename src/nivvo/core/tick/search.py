@@ -5,13 +5,13 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.contact import INSIDE, NONE, first_contact
-from nivvo.core.flight import box_of_arc
-from nivvo.core.grid import cell
+from nivvo.core.flying.flight import box_of_arc
+from nivvo.core.geometry.contact import INSIDE, NONE, first_contact
+from nivvo.core.geometry.grid import cell
+from nivvo.core.geometry.turning import distance_at, first_contact_turning, surface_speed
+from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, OBSTACLE, SLIPPED, SWEPT, VEERS
 from nivvo.core.tick.events import NOWHERE, tell
-from nivvo.core.turning import distance_at, first_contact_turning, surface_speed
-from nivvo.core.vec import along, arc, dot, sub, vec
 
 MOST_CHUNKS = 4096
 WIDER = 1000.0

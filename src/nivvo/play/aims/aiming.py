@@ -7,22 +7,22 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot, length_of, unit
-from nivvo.core.muzzle import AT_POINT, BEHIND, Leaving, through
+from nivvo.core.launching.muzzle import AT_POINT, BEHIND, Leaving, through
+from nivvo.core.launching.spread import cone, draw, fan, ring, scatter
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import dot, length_of, unit
 from nivvo.core.pool import HOLDS
-from nivvo.core.spread import cone, draw, fan, ring, scatter
-from nivvo.plan.ability import SEEKS, Ability
-from nivvo.plan.flight import INSTANT
-from nivvo.plan.numbers import AT_FIRST, Moment, resolve
+from nivvo.plan.abilities.ability import SEEKS, Ability
+from nivvo.plan.abilities.flight import INSTANT
+from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.arcs import lead, solve, task_of
 from nivvo.play.aims.seeking import angle_between, bent, seek
 from nivvo.play.aims.sighting import sight
 from nivvo.play.aims.spawning import obstructed
 from nivvo.play.aims.stance import Stance, stance_of
-from nivvo.play.stage.motion import NOWHERE
 from nivvo.play.stage.stage import Stage
+from nivvo.play.ways.motion import NOWHERE
 
 ODD = {
     AT_POINT: "the aim point is at the muzzle: fired along the facing",

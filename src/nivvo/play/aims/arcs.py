@@ -7,16 +7,16 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core import launch
-from nivvo.core.air import Air
-from nivvo.core.clock import to_seconds
-from nivvo.core.frame import dot, unit
-from nivvo.plan.ability import Ability
-from nivvo.plan.numbers import Moment, resolve
+from nivvo.core.launching import launch
+from nivvo.core.launching.air import Air
+from nivvo.core.numbers.clock import to_seconds
+from nivvo.core.numbers.frame import dot, unit
+from nivvo.plan.abilities.ability import Ability
+from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance
-from nivvo.play.stage.motion import NOWHERE
 from nivvo.play.stage.stage import Stage
+from nivvo.play.ways.motion import NOWHERE
 from nivvo.record.path import Path
 
 LONGEST = 60.0

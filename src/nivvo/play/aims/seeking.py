@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.frame import dot
+from nivvo.core.numbers.frame import dot
 from nivvo.core.pool import TARGET
-from nivvo.plan.ability import Ability, Assist
+from nivvo.plan.abilities.ability import Ability, Assist
 from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
 

@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.frame import Frame, unit
-from nivvo.core.muzzle import offset_to
-from nivvo.plan.ability import Ability, Camera
+from nivvo.core.launching.muzzle import offset_to
+from nivvo.core.numbers.frame import Frame, unit
+from nivvo.plan.abilities.ability import Ability, Camera
 from nivvo.play.stage.stage import Stage
 
 

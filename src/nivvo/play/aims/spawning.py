@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from nivvo.core.frame import length_of
-from nivvo.plan.ability import Ability
+from nivvo.core.numbers.frame import length_of
+from nivvo.plan.abilities.ability import Ability
 from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
 

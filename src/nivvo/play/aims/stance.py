@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.frame import Frame, dot
-from nivvo.core.muzzle import offset_to
-from nivvo.plan.ability import Ability
+from nivvo.core.launching.muzzle import offset_to
+from nivvo.core.numbers.frame import Frame, dot
+from nivvo.plan.abilities.ability import Ability
 from nivvo.play.stage.stage import Stage
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nivvo.plan.effects import Blink
+from nivvo.plan.abilities.effects import Blink
 from nivvo.play.effects.contract import Contact, World
 
 

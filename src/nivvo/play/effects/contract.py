@@ -6,7 +6,7 @@ from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from nivvo.plan.effects import Anchor, Blink, Lasting, Pull, Score, Sends
+from nivvo.plan.abilities.effects import Anchor, Blink, Lasting, Pull, Score, Sends
 
 
 class Contact(NamedTuple):

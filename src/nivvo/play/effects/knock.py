@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from nivvo.core.frame import unit
-from nivvo.plan.effects import Knock
+from nivvo.core.numbers.frame import unit
+from nivvo.plan.abilities.effects import Knock
 from nivvo.play.effects.contract import Contact, World
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nivvo.plan.effects import Lasting
+from nivvo.plan.abilities.effects import Lasting
 from nivvo.play.effects.contract import Contact, World
 
 

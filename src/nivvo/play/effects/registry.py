@@ -1,6 +1,6 @@
 """Each kind of effect and what applies it, in the order in which they are applied."""
 
-from nivvo.plan.effects import Anchor, Blast, Blink, Knock, Lasting, Pull, Removes, Score, Sends
+from nivvo.plan.abilities.effects import Anchor, Blast, Blink, Knock, Lasting, Pull, Removes, Score, Sends
 from nivvo.play.effects import anchor, blast, blink, knock, lasting, pull, removes, score, sends
 
 EFFECTS = {

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from nivvo.core.frame import dot, length_of
-from nivvo.plan.effects import Score
+from nivvo.core.numbers.frame import dot, length_of
+from nivvo.plan.abilities.effects import Score
 from nivvo.play.effects.contract import Contact, World
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from nivvo.core.frame import dot, unit
-from nivvo.plan.effects import Sends
+from nivvo.core.numbers.frame import dot, unit
+from nivvo.plan.abilities.effects import Sends
 from nivvo.play.effects.contract import Contact, World
 
 

@@ -7,10 +7,10 @@ from os import PathLike
 
 import numpy as np
 
-from nivvo.core.curves import Curve
-from nivvo.core.muzzle import offset_to
-from nivvo.core.shapes import gap
-from nivvo.plan.ability import Ability
+from nivvo.core.geometry.shapes import gap
+from nivvo.core.launching.muzzle import offset_to
+from nivvo.core.numbers.curves import Curve
+from nivvo.plan.abilities.ability import Ability
 from nivvo.plan.case import case_of
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance, stance_of

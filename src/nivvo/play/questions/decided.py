@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
 from nivvo.record.vocabulary import LIFE_OVER
 from nivvo.spec.drill import Drill
 

@@ -9,11 +9,11 @@ from typing import Any
 
 import numpy as np
 
-from nivvo.core import clock
-from nivvo.core.curves import Curve
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.curves import Curve
 from nivvo.errors import CallError
+from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.case import Case, case_of
-from nivvo.plan.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import scratch
@@ -21,7 +21,7 @@ from nivvo.play.triggers.firing import charged
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
+from nivvo.spec.words.nearest import known
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
 REFINEMENTS = 40

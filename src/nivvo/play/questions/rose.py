@@ -8,14 +8,14 @@ from os import PathLike
 
 import numpy as np
 
-from nivvo.core.frame import sincos
+from nivvo.core.numbers.frame import sincos
 from nivvo.errors import CallError
 from nivvo.plan.case import case_of
 from nivvo.plan.scene import Scene
 from nivvo.plan.track import Change
 from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.engine import ability_in
-from nivvo.play.session import Session
+from nivvo.play.session.session import Session
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill

@@ -8,23 +8,24 @@ from os import PathLike
 
 import numpy as np
 
-from nivvo.core import clock, launch
-from nivvo.core.frame import dot, unit
-from nivvo.core.shapes import HALF_SPACE
+from nivvo.core.geometry.shapes import HALF_SPACE
+from nivvo.core.launching import launch
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.frame import dot, unit
 from nivvo.errors import CallError
+from nivvo.plan.abilities.numbers import AT_FIRST, resolve
 from nivvo.plan.case import Case, case_of
-from nivvo.plan.numbers import AT_FIRST, resolve
 from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, scratch
-from nivvo.play.run import Run
+from nivvo.play.outcome.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
 from nivvo.results import Results, Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.nearest import known
+from nivvo.spec.words.nearest import known
 
 SINGLE = ("by elevation", "by flight time", "by apex", "by arrival")
 """Ways of solving of which a drill or a call says what they are to reach."""

@@ -8,10 +8,10 @@ from typing import Any
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.curves import Curve
-from nivvo.plan.ability import Ability, Answer
+from nivvo.core.numbers.curves import Curve
+from nivvo.plan.abilities.ability import Ability, Answer
+from nivvo.plan.abilities.effects import Sends
 from nivvo.plan.case import case_of
-from nivvo.plan.effects import Sends
 from nivvo.record.vocabulary import ANSWERS
 from nivvo.results import Results
 from nivvo.spec.arguments import checked

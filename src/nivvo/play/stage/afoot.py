@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.clock import UNITS
-from nivvo.core.frame import dot, length_of
-from nivvo.core.pushing import NOWHERE, Other
-from nivvo.core.shapes import HALF_SPACE, support
-from nivvo.core.walking import Feet, Gait, tread
-from nivvo.play.stage.motion import NOWHERE as STILL
-from nivvo.play.stage.motion import Walker
+from nivvo.core.bodies.pushing import NOWHERE, Other
+from nivvo.core.bodies.walking import Feet, Gait, tread
+from nivvo.core.geometry.shapes import HALF_SPACE, support
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import dot, length_of
+from nivvo.play.ways.motion import NOWHERE as STILL
+from nivvo.play.ways.motion import Walker
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core import pushing
-from nivvo.core.clock import UNITS, from_seconds
-from nivvo.core.pushing import Loose, Other
+from nivvo.core.bodies import pushing
+from nivvo.core.bodies.pushing import Loose, Other
+from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.plan.bodies import Body
-from nivvo.play.stage.motion import Motion
-from nivvo.play.stage.ways import Beside
+from nivvo.play.ways.motion import Motion
+from nivvo.play.ways.ways import Beside
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage

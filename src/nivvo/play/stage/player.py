@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core import clock
-from nivvo.core.frame import dot, unit
-from nivvo.core.muzzle import offset_to
-from nivvo.core.stick import angle_of, turned
-from nivvo.plan.ability import Aim
+from nivvo.core.launching.muzzle import offset_to
+from nivvo.core.launching.stick import angle_of, turned
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.frame import dot, unit
+from nivvo.plan.abilities.ability import Aim
 from nivvo.plan.track import PRESS, RELEASE, Change
-from nivvo.play.stage.motion import Motion, Walker
+from nivvo.play.ways.motion import Motion, Walker
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage

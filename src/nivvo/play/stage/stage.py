@@ -12,25 +12,25 @@ from collections.abc import Iterator
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.approach import Span, least
-from nivvo.core.arena import Arena
-from nivvo.core.clock import UNITS
-from nivvo.core.contact import NONE, TOUCH, UNDECIDED, first_contact
-from nivvo.core.frame import length_of, sincos
-from nivvo.core.hulls import between
-from nivvo.core.pushing import first_touch, reach_of
-from nivvo.core.shapes import PRISM, distance, support
-from nivvo.core.trig import sine_and_cosine
-from nivvo.core.turning import distance_at, rotated, surface_speed, swung
-from nivvo.core.vec import along, arc, dot, sub
+from nivvo.core.bodies.pushing import first_touch, reach_of
+from nivvo.core.geometry.approach import Span, least
+from nivvo.core.geometry.contact import NONE, TOUCH, UNDECIDED, first_contact
+from nivvo.core.geometry.hulls import between
+from nivvo.core.geometry.shapes import PRISM, distance, support
+from nivvo.core.geometry.turning import distance_at, rotated, surface_speed, swung
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import length_of, sincos
+from nivvo.core.numbers.trig import sine_and_cosine
+from nivvo.core.numbers.vec import along, arc, dot, sub
+from nivvo.core.world.arena import Arena
 from nivvo.plan.bodies import Body, Wave, ring
 from nivvo.plan.scene import Scene
 from nivvo.play.stage.afoot import Afoot
-from nivvo.play.stage.herd import Chaser, Herd
 from nivvo.play.stage.loose import Bodies, Pushed
-from nivvo.play.stage.motion import NOWHERE, Motion, Walker
 from nivvo.play.stage.player import Player
-from nivvo.play.stage.ways import Beside, motion_of
+from nivvo.play.ways.herd import Chaser, Herd
+from nivvo.play.ways.motion import NOWHERE, Motion, Walker
+from nivvo.play.ways.ways import Beside, motion_of
 from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
 

@@ -12,8 +12,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from nivvo.core import clock
-from nivvo.plan.ability import Firing
+from nivvo.core.numbers import clock
+from nivvo.plan.abilities.ability import Firing
 from nivvo.play.triggers.timers import NEVER, Deadline, Latest, Timers
 
 IDLE, READY, CHARGING, WINDING_UP, FIRING = "idle", "ready", "charging", "winding up", "firing"

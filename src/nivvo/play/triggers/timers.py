@@ -15,7 +15,7 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from nivvo.core import clock
+from nivvo.core.numbers import clock
 from nivvo.plan.clockwork import Ticks
 
 EXACT, RE_ARMED, ACCUMULATING, COUNTING_DOWN = "exact", "re-armed", "accumulating", "counting down"

@@ -1,0 +1,648 @@
+"""How bodies move that have a mass and are pushed: they slide, fall, lie on what is below them, stop at what is there.
+
+They do not turn. Between two events each moves under a constant acceleration, so that its way is pieces of parabolas:
+an event is the end of a slide, a new contact, or the loss of one (over an edge). Contacts are inelastic: what closes
+in is taken out along the normal, shared by mass where both are loose; along the surface friction acts by Coulomb's
+law. Forces of contacts that hang on one another are found by Gauss and Seidel's iteration with each force kept at
+least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics method, 1999).
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from nivvo.core.geometry.hulls import between
+from nivvo.core.geometry.shapes import HALF_SPACE, with_an_end
+from nivvo.core.numbers.roots import first_fall
+from nivvo.core.numbers.vec import along, arc, dot, sub
+
+MOST_EVENTS = 64
+"""In one tick; what still goes on then stands until the next."""
+
+ROUNDS = 400
+SETTLED = 1e-13
+"""Change of a force by which the iteration is over, of the largest."""
+
+GROWS, MOST_STOPS = 1.1, 16
+"""By how much a force that grows without end is larger after all rounds than after half of them; so often what jams is
+stopped at each touch in turn."""
+
+SKIN = 1e-9
+"""Of the scene's size: how near counts as touching."""
+
+SET_BACK = 8
+"""Times that what has sunk into one another is set apart after a piece."""
+
+BEND = 0.02
+"""Radians by which the normal of what it slides on may turn within a piece."""
+
+LATEST = 5e-4
+"""Seconds by which the loss of a contact may be seen late: till then each is behind the plane that parted them."""
+
+LIFT, CURVED = 2.0, 1e-4
+"""Skins by which what lies on something is lifted to see whether another touches it only where two lie flush; and by
+how much farther off that then is than a face would be."""
+
+SHARP = 200.0
+"""A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
+
+Vector = tuple[float, float, float]
+NOWHERE: Vector = (0.0, 0.0, 0.0)
+
+
+class Shape(NamedTuple):
+    """One shape of a body: its row, where its middle is from the body's place (3,), its reach about that."""
+
+    row: np.void
+    arm: Vector
+    reach: float
+
+
+@dataclass(slots=True)
+class Loose:
+    """A body with a mass: the row of its first shape, place and velocity (3,) now; friction with what it lies on.
+
+    asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart since its last piece.
+    held : on which bodies it was pressed at the end of a tick, and whether it stood on them.
+    """
+
+    number: int
+    row: np.void
+    mass: float
+    friction: float
+    p: Vector
+    v: Vector = NOWHERE
+    a: Vector = NOWHERE
+    asleep: bool = False
+    on: tuple[int, ...] = ()
+    shifted: bool = False
+    held: dict[int, bool] = field(default_factory=dict)
+    shapes: list[Shape] = field(init=False, default_factory=list)
+    reach: float = field(init=False, default=0.0)
+
+    def __post_init__(self):
+        self.join(self.row, NOWHERE)
+
+    def join(self, row: np.void, arm: Vector) -> None:
+        """Have one more shape, whose middle is at ``arm`` (3,) from its place."""
+        self.shapes.append(Shape(row, arm, reach_of(row)))
+        self.reach = max(self.reach, math.sqrt(dot(arm, arm)) + self.shapes[-1].reach)
+
+
+class Other(NamedTuple):
+    """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach."""
+
+    number: int
+    row: np.void
+    p: Vector
+    v: Vector
+    reach: float
+
+    @property
+    def shapes(self) -> tuple[Shape, ...]:
+        """Its only shape."""
+        return (Shape(self.row, NOWHERE, self.reach),)
+
+
+class Pair(NamedTuple):
+    """A shape of a loose body and one of another: whose, which of each, their rows, the first's arm from the other's.
+
+    reach : how far off the one can be from the other, arms left out, where they touch.
+    """
+
+    first: Loose
+    second: Loose | Other
+    which: tuple[int, int]
+    row: np.void
+    other: np.void
+    arm: Vector
+    reach: float
+
+    def gap(self, off: Vector) -> tuple[float, Vector]:
+        """The gap between them where the first body is ``off`` (3,) from the second, and the normal to the first."""
+        gap, n = between(self.row, along(off, self.arm, 1.0), self.other, NOWHERE)
+        return float(gap), _three(n)
+
+    def off(self, late: float) -> Vector:
+        """Where the first body then is from the second (3,), ``late`` s into the tick."""
+        return sub(self.first.p, _place(self.second, late))
+
+
+class Touch(NamedTuple):
+    """A pair that touches; n : from the second to the first."""
+
+    pair: Pair
+    n: Vector
+
+    @property
+    def both(self) -> tuple[Loose, Loose | Other, Vector]:
+        """The bodies, and the normal."""
+        return self.pair.first, self.pair.second, self.n
+
+
+class Piece(NamedTuple):
+    """From a time on (s) a loose body is at p and goes with v and a."""
+
+    time: float
+    number: int
+    p: Vector
+    v: Vector
+    a: Vector
+
+
+def reach_of(row: np.void) -> float:
+    """Radius of a ball about a body's centre that holds it; inf of a half-space."""
+    if row["kind"] == HALF_SPACE:
+        return math.inf
+    half = with_an_end(row["half"])
+    arm = math.sqrt(float((row["arm"] * row["arm"]).sum()))
+    return math.sqrt(float((half * half).sum())) + float(row["radius"]) + arm
+
+
+def advance(
+    loose: list[Loose], others: list[Other], gravity: Vector, ground: float, start: float, end: float, size: float
+) -> list[Piece]:
+    """Move loose bodies from ``start`` to ``end`` (s); the pieces that they then move on, where those change.
+
+    gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
+    """
+    world, now, pieces = _World(loose, others, gravity, ground, size), start, []
+    world.watch(end - start)
+    for turn in range(MOST_EVENTS):
+        active, touches = world.active(now - start)
+        if not active:
+            break
+        before = {one.number: (one.v, one.a) for one in active}
+        if turn == 0:
+            world.follow(touches, end - start)
+        world.hit(touches)
+        pressed = world.press(active, touches)
+        for one in active:
+            if world.lies(one):
+                one.v, one.a, one.asleep = NOWHERE, NOWHERE, True
+                one.on = tuple(sorted({t.pair.second.number for t in touches if t.pair.first is one}))
+            else:
+                one.asleep = False
+            v, a = before[one.number]
+            off = sub(one.a, a)
+            if dot(off, off) <= 1e-24 * dot(a, a):
+                one.a = a
+            if one.v != v or one.a != a or one.shifted:
+                one.shifted = False
+                pieces.append(Piece(now, one.number, one.p, one.v, one.a))
+        moving = [one for one in active if not one.asleep]
+        if not moving or now >= end:
+            break
+        world.hold(active, touches, pressed)
+        span = world.span(moving, touches, pressed, now - start, end - now)
+        for one in moving:
+            one.p, one.v = arc(one.p, one.v, one.a, span), along(one.v, one.a, span)
+        now += span
+        world.set_back(touches, pressed, now - start)
+        if now >= end:
+            break
+    else:
+        for one in loose:
+            if not one.asleep:
+                one.v = one.a = NOWHERE
+                pieces.append(Piece(now, one.number, one.p, one.v, one.a))
+    return pieces
+
+
+class _World:
+    """One tick of loose bodies among others."""
+
+    def __init__(self, loose: list[Loose], others: list[Other], gravity: Vector, ground: float, size: float):
+        self.loose, self.others, self.gravity, self.ground = loose, others, gravity, ground
+        self.skin, self.slow = SKIN * size, SKIN * size
+        self.bends: list[float] = []
+        self.late = 0.0
+        self.watched: set[int] = set()
+        self._pairs: dict[tuple[int, int], list[Pair]] = {}
+        self.supports: dict[int, list[Vector]] = {}
+
+    def watch(self, seconds: float) -> None:
+        """Keep those awake that something on its own way may come to, or that lie on it."""
+        for one in self.loose:
+            for other in self.others:
+                if other.v != NOWHERE:
+                    far = one.reach + other.reach + self.skin + math.hypot(*other.v) * seconds
+                    if other.number in one.on or math.dist(one.p, other.p) <= far:
+                        self.watched.add(one.number)
+            if one.number in self.watched:
+                one.asleep = False
+
+    def active(self, late: float) -> tuple[list[Loose], list[Touch]]:
+        """Those that do not lie still, or touch one that does not; and all touches of theirs that count."""
+        self.late = late
+        active = [one for one in self.loose if not one.asleep]
+        asleep = [one for one in self.loose if one.asleep]
+        touches = []
+        for k, one in enumerate(active):
+            found = [*self.others, *active[k + 1 :], *asleep]
+            for other in found:
+                met = self.touches(one, other, late)
+                if not met:
+                    continue
+                touches += met
+                if other in asleep:
+                    asleep.remove(other)
+                    active.append(other)
+        return active, self.counting(touches)
+
+    def counting(self, touches: list[Touch]) -> list[Touch]:
+        """Without those of what lies on something with the edge of another that lies flush with that."""
+        before, counted = self.supports, []
+        self.supports = {number: [*ways] for number, ways in before.items()}
+        for touch in touches:
+            self._support(touch)
+        for touch in touches:
+            pair = touch.pair
+            off = along(pair.off(self.late), pair.arm, 1.0)
+            if out_of_touch(pair.row, off, pair.other, self.ways(pair), self.skin) is None:
+                counted.append(touch)
+            else:
+                self.supports[pair.first.number].remove(touch.n)
+                self.supports[pair.second.number].remove(along(NOWHERE, touch.n, -1.0))
+        self.supports = {}
+        for touch in counted:
+            self._support(touch)
+        return counted
+
+    def _support(self, touch: Touch) -> None:
+        for number, sign in ((touch.pair.first.number, 1.0), (touch.pair.second.number, -1.0)):
+            self.supports.setdefault(number, []).append(along(NOWHERE, touch.n, sign))
+
+    def ways(self, pair: Pair) -> list[Vector]:
+        """The normals of what else two that touch lie on."""
+        its = self.supports.get(pair.second.number, ()) if isinstance(pair.second, Loose) else ()
+        return [*self.supports.get(pair.first.number, ()), *its]
+
+    def touches(self, one: Loose, other: Loose | Other, late: float) -> list[Touch]:
+        """Where two bodies touch, shape by shape."""
+        off, met = sub(one.p, _place(other, late)), []
+        for pair in self.near(one, other, off, self.skin):
+            gap, n = pair.gap(off)
+            if gap <= self.skin:
+                met.append(Touch(pair, n))
+        return met
+
+    def near(self, one: Loose, other: Loose | Other, off: Vector, far: float) -> list[Pair]:
+        """The pairs of shapes of two bodies, ``off`` (3,) from one another, that are not farther apart than that."""
+        if not _within(off, NOWHERE, one.reach + other.reach + far):
+            return []
+        return [pair for pair in self.pairs(one, other) if _within(off, pair.arm, pair.reach + far)]
+
+    def pairs(self, one: Loose, other: Loose | Other) -> list[Pair]:
+        """All pairs of shapes of two bodies."""
+        known = one.number, other.number
+        if known not in self._pairs:
+            self._pairs[known] = [
+                Pair(one, other, (i, j), mine.row, its.row, sub(mine.arm, its.arm), mine.reach + its.reach)
+                for i, mine in enumerate(one.shapes)
+                for j, its in enumerate(other.shapes)
+            ]
+        return self._pairs[known]
+
+    def hold(self, active: list[Loose], touches: list[Touch], forces: list[float]) -> None:
+        """Keep who is pressed onto whom, and whether it stands there."""
+        for one in active:
+            one.held = {}
+        for touch, force in zip(touches, forces, strict=True):
+            if force > 0.0:
+                one, other, _ = touch.both
+                one.held[other.number] = stands = self._slides(touch) <= self.slow
+                if isinstance(other, Loose):
+                    other.held[one.number] = stands
+
+    def follow(self, touches: list[Touch], seconds: float) -> None:
+        """Let what was held by others follow where these go on otherwise than in the last tick, as far as it is held.
+
+        Many a way is gone in straight pieces, a tick each. What presses on makes up for such a bend within the tick.
+        """
+        moved = {other.number for other in self.others if other.v != NOWHERE}
+        count = -1
+        while count != len(moved):
+            count = len(moved)
+            for one, other, n in (touch.both for touch in touches):
+                for upper, lower, up in ((one, other, n), (other, one, along(NOWHERE, n, -1.0))):
+                    if lower.number in moved and self._follows(upper, lower, up, seconds):
+                        moved.add(upper.number)
+
+    def _follows(self, one: Loose | Other, other: Loose | Other, n: Vector, seconds: float) -> bool:
+        """Let one that is held by another go on with that, if it is held so much; whether it does."""
+        press, ways = -dot(self.gravity, n) * seconds, sub(one.v, other.v)
+        parts = dot(n, ways)
+        if not isinstance(one, Loose) or other.number not in one.held or press <= 0.0 or parts > press:
+            return False
+        slides = _level(ways, n)
+        if one.held[other.number] and math.sqrt(dot(slides, slides)) <= one.friction * (press - parts):
+            one.v = other.v
+        elif parts > 0.0:
+            one.v = along(one.v, n, -parts)
+        return True
+
+    def hit(self, touches: list[Touch]) -> None:
+        """Take out what closes in, along each normal; what slides the faster by that is held by friction.
+
+        So what is pinched between two does not shoot out where friction holds it.
+        """
+        before = [self._slides(touch) for touch in touches]
+        blows, held = [0.0] * len(touches), [0.0] * len(touches)
+        for _ in range(ROUNDS):
+            most = 0.0
+            for k, touch in enumerate(touches):
+                one, other, n = touch.both
+                closing = -dot(n, sub(one.v, other.v))
+                if closing > 1e-6 * self.slow:
+                    most, blows[k] = max(most, closing), blows[k] + closing
+                    _change(one, other, n, closing)
+                more = min(self._slides(touch) - before[k], one.friction * blows[k] - held[k])
+                if more > self.slow:
+                    slides = _level(sub(one.v, other.v), n)
+                    most, held[k] = max(most, more), held[k] + more
+                    _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
+            if most <= 1e-3 * self.slow:
+                break
+
+    def _slides(self, touch: Touch) -> float:
+        """How fast one slides along the other."""
+        one, other, n = touch.both
+        slides = _level(sub(one.v, other.v), n)
+        return math.sqrt(dot(slides, slides))
+
+    def press(self, active: list[Loose], touches: list[Touch]) -> list[float]:
+        """Give each its acceleration, under gravity and what presses and rubs; returns what presses at each touch.
+
+        Where what presses rubs and so presses the more, without end, it is jammed: it stands there at once. (P.
+        Painleve, Sur les lois du frottement de glissement, 1895: of a rigid body no force does that, an impulse does.)
+        """
+        forces, jammed = self._forces(active, touches)
+        if jammed:
+            for k in [*jammed] * MOST_STOPS:
+                one, other, n = touches[k].both
+                _change(one, other, _level(sub(one.v, other.v), n), -1.0)
+            self.hit(touches)
+            forces, jammed = self._forces(active, touches)
+            if jammed:
+                forces, _ = self._forces(active, touches, smooth=True)
+        return forces
+
+    def _forces(self, active: list[Loose], touches: list[Touch], smooth=False) -> tuple[list[float], list[int]]:
+        """What presses at each touch, and at which that grows without end; smooth : nothing rubs."""
+        forces = [0.0] * len(touches)
+        rubs: list[Vector] = [NOWHERE] * len(touches)
+        for one in active:
+            one.a = self.gravity
+            if self.ground:
+                speed = math.sqrt(dot(one.v, one.v))
+                one.a = along(NOWHERE, one.v, -one.friction * self.ground / speed) if speed > self.slow else NOWHERE
+        ways = [sub(touch.pair.first.v, touch.pair.second.v) for touch in touches]
+        self.bends = [self.bend(touch, _level(way, touch.n)) for touch, way in zip(touches, ways, strict=True)]
+        closed = [-dot(touch.n, way) >= -self.slow for touch, way in zip(touches, ways, strict=True)]
+        halfway = forces
+        for turn in range(ROUNDS):
+            if turn == ROUNDS // 2:
+                halfway = [*forces]
+            change = most = 0.0
+            for k, touch in enumerate(touches):
+                if not closed[k]:
+                    continue
+                one, other, n = touch.both
+                ease = 1.0 / one.mass + (1.0 / other.mass if isinstance(other, Loose) else 0.0)
+                slides = sub(one.v, other.v)
+                wanted = dot(n, sub(one.a, _pull(other))) + self.bends[k] * dot(slides, slides)
+                force = max(forces[k] - wanted / ease, 0.0)
+                self._add(one, other, n, force - forces[k])
+                change, most = max(change, abs(force - forces[k])), max(most, force)
+                forces[k] = force
+                if smooth:
+                    continue
+                rub = self._rub(one, other, n, force, rubs[k], ease)
+                off = sub(rub, rubs[k])
+                size = math.sqrt(dot(off, off))
+                if size > 0.0:
+                    self._add(one, other, off, 1.0)
+                    change, rubs[k] = max(change, size), rub
+            if change <= SETTLED * most:
+                return forces, []
+        return forces, [k for k, force in enumerate(forces) if force > GROWS * halfway[k]]
+
+    def bend(self, touch: Touch, way: Vector) -> float:
+        """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""
+        size = math.sqrt(dot(way, way))
+        if size <= self.slow:
+            return 0.0
+        reach = touch.pair.first.reach
+        step = 1e-3 * reach
+        _, m = touch.pair.gap(along(touch.pair.off(self.late), way, step / size))
+        bend = dot(sub(m, touch.n), way) / (size * step)
+        return bend if 1e-9 < bend * reach < SHARP else 0.0
+
+    def _rub(self, one: Loose, other: Loose | Other, n: Vector, force: float, was: Vector, ease: float) -> Vector:
+        """The force of friction at a touch: against what slides, else as much as holds it, up to its most."""
+        most, slides = one.friction * force, _level(sub(one.v, other.v), n)
+        speed = math.sqrt(dot(slides, slides))
+        if speed > self.slow:
+            return along(NOWHERE, slides, -most / speed)
+        held = along(was, _level(sub(one.a, _pull(other)), n), -1.0 / ease)
+        size = math.sqrt(dot(held, held))
+        return held if size <= most else along(NOWHERE, held, most / size)
+
+    def _add(self, one: Loose, other: Loose | Other, way: Vector, force: float) -> None:
+        one.a = along(one.a, way, force / one.mass)
+        if isinstance(other, Loose):
+            other.a = along(other.a, way, -force / other.mass)
+
+    def lies(self, one: Loose) -> bool:
+        """Whether it lies still: nothing moves it, nothing comes near, and what it lies on stands."""
+        if one.number in self.watched:
+            return False
+        size = max(math.sqrt(dot(self.gravity, self.gravity)) or self.ground, self.slow)
+        return math.sqrt(dot(one.v, one.v)) <= self.slow and math.sqrt(dot(one.a, one.a)) <= 1e-9 * size
+
+    def span(self, moving: list[Loose], touches: list[Touch], forces: list[float], late: float, most: float) -> float:
+        """For how long (s) all go on as they do, at most so long."""
+        span, touching = most, {_key(touch.pair) for touch in touches}
+        for one in moving:
+            if self.ground:
+                span = min(span, _stops(one.v, one.a, self.slow))
+        for one, other, n in (touch.both for touch in touches):
+            v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
+            span = min(span, _stops(v, a, self.slow))
+        for one in moving:
+            for other in (*self.others, *self.loose):
+                if other is not one:
+                    span = min(span, self.meet(one, other, late, span, touching))
+        for k, touch in enumerate(touches):
+            one, other, n = touch.both
+            if forces[k] <= 0.0 or not (one in moving or other in moving):
+                continue
+            v, a = (_level(sub(x, y), n) for x, y in ((one.v, other.v), (one.a, _pull(other))))
+            if self.bends[k] == 0.0 and dot(v, v) <= self.slow * self.slow:
+                self.bends[k] = self.bend(touch, a)
+            if self.bends[k] > 0.0:
+                span = min(span, _turns(v, a, BEND / self.bends[k]))
+            else:
+                span = min(span, max(self.leave(touch, late, span), LATEST))
+        return max(min(span, most), 1e-9)
+
+    def meet(self, one: Loose, other: Loose | Other, late: float, span: float, touching: set) -> float:
+        """When shapes of two that are apart first touch, within a span (s), by planes that part them; else inf."""
+        v, a = sub(one.v, other.v), sub(one.a, _pull(other))
+        fast = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * span
+        off, first = sub(one.p, _place(other, late)), math.inf
+        for pair in self.near(one, other, off, fast * span):
+            if _key(pair) not in touching and _key(pair)[::-1] not in touching:
+                there, far, ways = along(off, pair.arm, 1.0), min(span, first), self.ways(pair)
+                first = min(first, first_that_counts(pair.row, there, v, a, pair.other, far, self.skin, ways))
+        return first
+
+    def leave(self, touch: Touch, late: float, span: float) -> float:
+        """How long one stays on another that it is pressed onto, within a span: till an edge, or a bend."""
+        one, other, n = touch.both
+        v, a, off = sub(one.v, other.v), sub(one.a, _pull(other)), touch.pair.off(late)
+
+        def stays(t: float) -> bool:
+            gap, m = touch.pair.gap(arc(off, v, a, t))
+            return gap <= self.skin and dot(m, n) >= 1.0 - 1e-12
+
+        if stays(span):
+            return span
+        low, high = 0.0, span
+        for _ in range(50):
+            t = 0.5 * (low + high)
+            if stays(t):
+                low = t
+            else:
+                high = t
+        return high
+
+    def set_back(self, touches: list[Touch], forces: list[float], late: float) -> None:
+        """Let what was pressed onto another neither sink in nor hover, nor slide on by rounding."""
+        for _ in range(SET_BACK):
+            most = 0.0
+            for touch, force, bend in zip(touches, forces, self.bends, strict=True):
+                if force <= 0.0:
+                    continue
+                one, other, _ = touch.both
+                gap, n = touch.pair.gap(touch.pair.off(late))
+                if gap < -1e-3 * self.skin or bend > 0.0 or 1e-3 * self.skin < gap <= self.skin:
+                    most, share = max(most, -gap), _share(one, other)
+                    one.p = along(one.p, n, -gap * share)
+                    one.shifted = one.shifted or abs(gap) > self.skin
+                    if isinstance(other, Loose):
+                        other.p = along(other.p, n, gap * (1.0 - share))
+                        other.shifted = other.shifted or abs(gap) > self.skin
+                if bend > 0.0:
+                    one.v = along(one.v, n, -dot(n, sub(one.v, other.v)))
+                slides = _level(sub(one.v, other.v), n)
+                if math.sqrt(dot(slides, slides)) <= self.slow:
+                    one.v = sub(one.v, slides)
+            if most <= self.skin:
+                break
+        if self.ground:
+            for one in self.loose:
+                if math.sqrt(dot(one.v, one.v)) <= self.slow:
+                    one.v = NOWHERE
+
+
+def out_of_touch(one: np.void, off: Vector, other: np.void, ways: list[Vector], skin: float) -> Vector | None:
+    """Where one body does not touch another that it touches ``off`` from it: a little along or against a way; or None.
+
+    So it is where edges meet: over the seam of two that lie flush, or where something just fits in. A face goes on, and
+    is then as far off as the way has along its normal.
+    """
+    here, n = between(one, off, other, NOWHERE)
+    for way in dict.fromkeys(ways):
+        for lift in (LIFT * skin, -LIFT * skin):
+            there = along(off, way, lift)
+            gap = between(one, there, other, NOWHERE)[0]
+            if gap > skin and gap - here > lift * dot(way, _three(n)) + CURVED * skin:
+                return there
+    return None
+
+
+def first_that_counts(
+    one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float, ways: list[Vector]
+) -> float:
+    """As ``first_touch``, but for what is ``out_of_touch`` beside it: then when it touches there."""
+    t = first_touch(one, off, v, a, other, span, 0.5 * skin)
+    if t == math.inf or not ways:
+        return t
+    there = out_of_touch(one, arc(off, v, a, t), other, ways, skin)
+    return t if there is None else t + first_touch(one, there, along(v, a, t), a, other, span - t, 0.5 * skin)
+
+
+def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void, span: float, skin: float) -> float:
+    """When one body, ``off`` from another and on a parabola from there, first touches it within a span; else inf."""
+    t = 0.0
+    for _ in range(128):
+        gap, n = between(one, arc(off, v, a, t), other, NOWHERE)
+        if gap <= skin:
+            return t
+        n = _three(n)
+        s = first_fall(gap, dot(n, along(v, a, t)), 0.5 * dot(n, a))
+        if s < 0.0 or t + s > span:
+            return math.inf
+        if t + s == t:
+            return t
+        t += s
+    return t
+
+
+def _three(vector) -> Vector:
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
+def _key(pair: Pair) -> tuple[tuple[int, int], tuple[int, int]]:
+    """Which shape of which body touches which of which."""
+    return (pair.first.number, pair.which[0]), (pair.second.number, pair.which[1])
+
+
+def _within(off: Vector, arm: Vector, far: float) -> bool:
+    off = along(off, arm, 1.0)
+    return dot(off, off) <= far * far
+
+
+def _place(other: Loose | Other, late: float) -> Vector:
+    """Where a body is, ``late`` s into the tick: loose ones are kept up to date."""
+    return other.p if isinstance(other, Loose) else along(other.p, other.v, late)
+
+
+def _pull(other: Loose | Other) -> Vector:
+    return other.a if isinstance(other, Loose) else NOWHERE
+
+
+def _share(one: Loose, other: Loose | Other) -> float:
+    """The share of a closing speed that the first takes."""
+    return other.mass / (one.mass + other.mass) if isinstance(other, Loose) else 1.0
+
+
+def _change(one: Loose, other: Loose | Other, way: Vector, much: float) -> None:
+    """Change the velocity of one to another by so much of a way, shared by their masses."""
+    share = _share(one, other)
+    one.v = along(one.v, way, much * share)
+    if isinstance(other, Loose):
+        other.v = along(other.v, way, much * (share - 1.0))
+
+
+def _level(vector: Vector, n: Vector) -> Vector:
+    """The part of a vector along a surface."""
+    return along(vector, n, -dot(vector, n))
+
+
+def _turns(v: Vector, a: Vector, far: float) -> float:
+    """When so long a way is gone, about."""
+    speed, pull = math.sqrt(dot(v, v)), math.sqrt(dot(a, a))
+    return 2.0 * far / (speed + math.sqrt(speed * speed + 2.0 * pull * far)) if speed or pull else math.inf
+
+
+def _stops(v: Vector, a: Vector, slow: float) -> float:
+    """When what slides stands; inf if it does not slow down."""
+    against = -dot(v, a)
+    return dot(v, v) / against if against > 0.0 and dot(v, v) > slow * slow else math.inf

@@ -1,0 +1,187 @@
+"""What acts on a projectile at a place of its flight, in the air or along a surface, and whom it goes by."""
+
+from __future__ import annotations
+
+import math
+
+from nivvo.core._jit import cold, inner
+from nivvo.core.flying.flight import SMOOTH, glide, kick, orbit, piece, scaled, steps_for, sway, through_ends
+from nivvo.core.flying.forces import acceleration, next_change, stiffness
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.vec import along, dot, sub, vec
+from nivvo.core.pool import ALONE, BLEND, EXACT, GUIDED, ORBITS, REDIRECTED, SWAYS, TO_OWNER
+
+FINE = 0.002
+"""How much of what acts may change within one step along a surface, as a share of all of it."""
+
+EARLIER = 1e-12
+"""Seconds within which a time at which something changes counts as come."""
+
+NOWHERE = (0.0, 0.0, 0.0)
+
+
+@cold
+def pulled(k, i, now, late, p, v, span):
+    """The acceleration of a projectile ``late`` s into a tick, by what acts in the next ``span`` s.
+
+    That is forces, and its sway. Along a surface nothing waits for ticks: a factor of a tick acts all the time, and
+    who steers does it by acceleration.
+    """
+    par = k.params[int(k.flight[i]["param"])]
+    age, company, bend = 0.0, ALONE, NOWHERE
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        if par["shifts"] == SWAYS:
+            off, change, bend = sway(par, vec(k.guides[i]["across"]), vec(k.guides[i]["above"]), age)
+            p, v = sub(p, off), sub(v, change)
+    a = acceleration(par, age, p, v, company, age + EARLIER + 0.5 * span)
+    if k.world[0]["step"] != EXACT and par["factor"] != 1.0:
+        a = along(a, v, math.log(par["factor"]) / now["dt"])
+    return along(a, bend, 1.0)
+
+
+@inner
+def constant(par):
+    """Whether what acts on a projectile is the same at all places and times."""
+    return par["bends"] == 0 and par["factor"] == 1.0
+
+
+@inner
+def fine(k, i, now, late, v, h):
+    """For how long, within ``h`` seconds, one step along a surface follows what acts."""
+    par = k.params[int(k.flight[i]["param"])]
+    most = stiffness(par, math.sqrt(dot(v, v)))
+    if k.world[0]["step"] != EXACT:
+        most -= math.log(par["factor"]) / now["dt"]
+    if most > 0.0:
+        h = min(h, FINE / most)
+    if GUIDED and par["careful"] != 0:
+        age = age_of(k, i, now, late)
+        h = min(h, next_change(par, age + EARLIER) - age)
+    return h
+
+
+@inner
+def age_of(k, i, now, late):
+    """Seconds since the launch of a guided projectile, ``late`` s into a tick."""
+    return (now["start"] - k.guides[i]["began"]) / UNITS + late
+
+
+@inner
+def company_of(k, i, par, start):
+    """What a projectile goes by in a tick that begins at ``start`` (clock), as ``pool.ALONE`` tells."""
+    g = k.guides[i]
+    j, since, born = int(g["body"]), (start - g["began"]) / UNITS, g["began"] / UNITS
+    if par["toward"] == TO_OWNER or par["shifts"] == ORBITS:
+        j = int(par["owner"])
+    if j < 0:
+        return NOWHERE, NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
+    b = k.bodies[j]
+    if b["out"] != 0:
+        return vec(b["c"]), NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
+    on = 1.0 if par["law"] != 0 else 0.0
+    return vec(b["c"]), vec(b["v"]), vec(b["a"]), since, on, born, vec(g["way"]), float(g["pace"])
+
+
+@inner
+def unled(company):
+    """The same company, of nobody whom it follows: a game turns the velocity once a tick, by itself."""
+    c, u, b, since, _, born, way, pace = company
+    return c, u, b, since, 0.0, born, way, pace
+
+
+@inner
+def orbits(k, i, par, age):
+    """Whether a projectile goes round its owner at an age."""
+    return par["shifts"] == ORBITS and age < (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS - EARLIER
+
+
+@inner
+def changes(k, i, par, age):
+    """At which age what acts on a projectile changes next."""
+    change = next_change(par, age + EARLIER)
+    if orbits(k, i, par, age):
+        change = min(change, (k.guides[i]["free"] - k.guides[i]["began"]) / UNITS)
+    return change
+
+
+@inner
+def drifted(k, i, par, age, s, company):
+    """How far a projectile is beside its mean way and how fast that changes, at an age and ``s`` seconds later.
+
+    Or, round its owner, where it then is and how fast; and whether it is that.
+    """
+    g = k.guides[i]
+    if orbits(k, i, par, age):
+        p1, v1 = orbit(par, g, age + s, company)
+        return NOWHERE, NOWHERE, p1, v1, True
+    off, change, later, changed = NOWHERE, NOWHERE, NOWHERE, NOWHERE
+    for end in range(2 if par["shifts"] == SWAYS else 0):
+        off, change = later, changed
+        later, changed, _ = sway(par, vec(g["across"]), vec(g["above"]), age + s * end)
+    return off, change, later, changed, False
+
+
+@cold
+def mean(k, i, par, now, v, late):
+    """The velocity of a projectile's mean way, which is what it has in a game's own step, from all of its velocity."""
+    if k.world[0]["step"] == EXACT or par["shifts"] != SWAYS:
+        return v
+    g = k.guides[i]
+    return sub(v, sway(par, vec(g["across"]), vec(g["above"]), age_of(k, i, now, late))[1])
+
+
+@cold
+def flown(k, i, now, late, p, v, h, kept):
+    """Where what flies under forces in exact step is ``h`` s after a point in a tick, and how fast."""
+    par = k.params[int(k.flight[i]["param"])]
+    age, company, shifts = 0.0, ALONE, False
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        shifts = par["shifts"] != 0 and (kept != REDIRECTED or par["shifts"] == SWAYS)
+    return swept(k, i, age, (p, v), h, steps_for(par, v, h), shifts, company)
+
+
+@inner
+def swept(k, i, age, state, s, count, shifts, company):
+    """Place and velocity ``s`` s after an age, in ``count`` steps: of its mean way, and beside that as it then is."""
+    par = k.params[int(k.flight[i]["param"])]
+    (p, v), most, drift = state, SMOOTH, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    if GUIDED and shifts:
+        drift, most = drifted(k, i, par, age, s, company), 0
+        p, v = sub(p, drift[0]), sub(v, drift[1])
+    if not drift[4]:
+        p, v = glide(par, age, p, v, s, count, most, company, k.stages)
+    if GUIDED and shifts:
+        p, v = (drift[2], drift[3]) if drift[4] else (along(p, drift[2], 1.0), along(v, drift[3], 1.0))
+    return p, v
+
+
+@inner
+def beside(u, p, drift, h):
+    """The velocity of the straight way of ``h`` s from ``p``: ``u``, that of the mean way, and the drift from that."""
+    return scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
+
+
+@cold
+def in_step(k, i, now, late, p, v, kept):
+    """The velocity of the straight way of a projectile in the rest of a tick of a game's own step."""
+    par, step = k.params[int(k.flight[i]["param"])], int(k.world[0]["step"])
+    age, company, h = 0.0, ALONE, float(now["dt"]) - late
+    if kept == REDIRECTED or h <= 0.0:
+        return v
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+    a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
+    u, _ = piece(step, p, v, a, h, kick(par, age, p, v, a, h, company))
+    if GUIDED and par["shifts"] != 0:
+        u = beside(u, p, drifted(k, i, par, age, h, company), h)
+    return u
+
+
+@inner
+def way_of(k, i, now, late, p, v, h, kept):
+    """Velocity and acceleration of the piece on which what is in the air flies ``h`` s on from a point in a tick."""
+    if k.world[0]["step"] != EXACT:
+        return in_step(k, i, now, late, p, v, kept), NOWHERE
+    return v, through_ends(p, v, flown(k, i, now, late, p, v, h, kept)[0], h)

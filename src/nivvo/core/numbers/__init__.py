@@ -1,0 +1,1 @@
+"""What all of the core counts and reckons with: the clock, vectors, frames, curves, angles, roots."""

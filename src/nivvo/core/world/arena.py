@@ -1,0 +1,690 @@
+"""The arrays of one run of the engine, held together: bodies, params, what is in the air, what happened.
+
+It grows arrays, keeps dtypes the very objects of ``pool``, and calls the kernel. It knows no names:
+bodies and groups are numbers here, projectiles are keys.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.flying.flight import SMOOTH, STIFF
+from nivvo.core.flying.forces import acting, stiffness
+from nivvo.core.geometry import grid
+from nivvo.core.geometry.shapes import BALL
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import dot
+from nivvo.core.pool import EVENTS, LIVE, ROOM, ROOM_EACH
+from nivvo.core.tick import advance
+from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
+from nivvo.core.tick.answer import met_by, put_out, take, turn
+from nivvo.core.tick.events import NOWHERE, tell
+from nivvo.core.world.meetings import first_meeting
+from nivvo.core.world.seekers import seek_targets
+
+BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows", "settles")
+NOBODY = (-1,) * pool.INSIDE_MOST
+
+
+def plain(answers: np.ndarray) -> None:
+    """Let answers take nothing from what goes through bodies, and let it go through openings."""
+    answers["keeps_speed"], answers["keeps_damage"], answers["pierces"], answers["enters"] = 1.0, 1.0, -1, 1
+
+
+NOTE = struct.Struct("=" + "".join(of.base.char.replace("l", "q") * max(of.shape, default=1)
+                                   for of, _ in pool.EVENT.fields.values()))  # fmt: skip
+"""How a row of ``pool.EVENT`` lies in memory: written so, one takes half of the time."""
+
+KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seeks")
+"""What is as it was in one that is restored, of all that is made empty."""
+
+FEW = 32
+"""Bodies that are looked through one by one sooner than all at once."""
+
+LITTLE = 256
+"""Projectile-ticks that are not reckoned closer: however stiff, they are plain work of half a second at most."""
+
+
+class Arena:
+    """One world with its bodies and projectiles.
+
+    Parameters
+    ----------
+    bodies : structured array of ``pool.BODY``
+        As they stand at time 0 (``c0``, ``t0``); centres and grid are derived.
+    groups : int
+        Number of groups that ``answers`` has a column for.
+    step, touch : int
+        Codes of ``pool.STEPS`` and ``pool.TOUCHES``.
+    scene : float
+        Size of the scene (units); tolerances are relative to it.
+    bounds : (2, 3) array or None
+        Corners beyond which a projectile ends.
+    sampled : bool
+        Keep position and velocity at each tick's end.
+    sleeps : bool
+        Let projectiles sleep until something can happen to them; what happens is the same to the bit. None: unless
+        the environment says NIVVO_SLEEP=never, to look into it.
+    up : (3,)
+        Unit vector, or nothing where there is no up.
+    tick : float
+        Seconds that a tick lasts by the drill's rate.
+    flat : bool
+        Whether all motion is in the plane z = 0 (the grid then has no third axis).
+    """
+
+    def __init__(
+        self,
+        bodies,
+        groups,
+        *,
+        step=pool.EXACT,
+        touch=pool.SWEPT,
+        scene=1.0,
+        bounds=None,
+        sampled=True,
+        sleeps=None,
+        flat=False,
+        up=(0.0, 0.0, 0.0),
+        tick=0.0,
+    ):
+        self.world = pool.zeros(1, pool.WORLD)
+        self.world["tick"] = tick
+        self.world["up"] = up
+        self.world["step"], self.world["touch"] = step, touch
+        self.world["sampled"], self.world["sleeps"] = sampled, _sleeps() if sleeps is None else sleeps
+        self.world["skin"] = pool.SURFACE_SHARE * scene
+        if bounds is not None:
+            self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
+        self.flat = flat
+        self.groups = groups
+        self.openings = pool.zeros(0, pool.OPENING)
+        self._empty(sampled)
+        self.set_bodies(bodies)
+
+    def fresh(self, sampled: bool = True) -> Arena:
+        """An engine like this one, which has not run, with nothing in the air."""
+        made = Arena.__new__(Arena)
+        made.__dict__.update(self.__dict__)
+        for name in ("world", "bodies", "boxes", "start", "items", "scratch"):
+            setattr(made, name, getattr(self, name).copy())
+        made.world["sampled"] = sampled
+        made._empty(sampled)
+        made.guided = made.guided or bool(made.bodies["turns"].any())
+        made.counters[pool.STALE] = 1
+        return made
+
+    def __getstate__(self) -> dict:
+        """All that it is between two ticks; what has been written as events and samples aside."""
+        state = self.__dict__ | {name: getattr(self, name)[: self.live].copy() for name in ("flight", "guides")}
+        for name in ("pending", "points", "_events", "_bytes", "samples"):
+            del state[name]
+        return state
+
+    def __setstate__(self, state: dict) -> None:
+        """Be again what it was, with room for what is to come."""
+        self.__dict__.update(state)
+        self._empty(bool(self.world["sampled"][0]))
+        self.__dict__.update({name: state[name] for name in KEPT})
+        count = int(state["counters"][pool.LIVE])
+        self.counters[pool.LIVE], self.counters[pool.STALE] = count, 1
+        self._hold(count)
+        self.flight[:count], self.wake[:count] = state["flight"], state["wake"][:count]
+        if self.guided:
+            self.guides[:count] = state["guides"]
+
+    def _hold(self, count: int) -> None:
+        """Have room for so many in the air."""
+        if count > len(self.flight):
+            self.flight = pool.grown(self.flight, count)
+            self.pending = pool.grown(self.pending, 2 * count)
+            self.points = pool.grown(self.points, count)
+            self.wake, self.awake = np.resize(self.wake, len(self.flight)), np.resize(self.awake, len(self.flight))
+        if self.guided and len(self.guides) < len(self.flight):
+            self.guides = pool.grown(self.guides, len(self.flight))
+
+    def _empty(self, sampled: bool) -> None:
+        """Make room for what flies and what happens."""
+        self.flight = pool.zeros(16, pool.FLIGHT)
+        self.params = pool.zeros(4, pool.PARAMS)
+        self.answers = pool.zeros(4 * self.groups, pool.ANSWERS).reshape(4, self.groups)
+        self.used = 0
+        self.spare: list[int] = []
+        self.curves = np.zeros((4, 2))
+        self.knots = 0
+        self.pending = pool.zeros(16, pool.PENDING)
+        self.points = pool.zeros(16, pool.POINT)
+        self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), len(self.openings) > 0, False
+        self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
+        self.awake = np.zeros(16, dtype=np.int32)
+        self.events = pool.zeros(512, pool.EVENT)
+        self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
+        self.counters, self._known, self._planned = np.zeros(pool.COUNTERS, dtype=np.int64), (0, b""), 0
+        self.counters[pool.UNTIL] = pool.FOREVER
+        self.stages = np.zeros((7, 3))
+
+    def set_bodies(self, bodies: np.ndarray) -> None:
+        """Take these bodies in place of those there were."""
+        self.bodies = pool.zeros(max(len(bodies), 1), pool.BODY)
+        if len(bodies):
+            self.bodies[:] = bodies
+            still = ~np.any((self.bodies["v0"] != 0.0) | (self.bodies["a0"] != 0.0), axis=1)
+            self.bodies["moves"] = np.where(still, self.bodies["moves"], 1)
+            for now, then in (("c", "c0"), ("v", "v0"), ("a", "a0")):
+                self.bodies[now] = self.bodies[then]
+        else:
+            self.bodies["out"] = 1
+        self.plan()
+
+    def grow_bodies(self) -> int:
+        """Make room for one more body, which is out until it is written; its number."""
+        number = len(self.bodies)
+        bodies = pool.zeros(number + 1, pool.BODY)
+        bodies[:number] = self.bodies
+        bodies[number]["out"] = 1
+        self.bodies = bodies
+        return number
+
+    def near(self, low: tuple[float, float, float], high: tuple[float, float, float]) -> list[int]:
+        """The numbers of the bodies whose boxes, as they were laid, overlap one from its low to its high corner."""
+        (x, y, z), (a, b, c) = high, (-low[0], -low[1], -low[2])
+        if isinstance(self._edges, np.ndarray):
+            return self.there[(self._edges <= (x, y, z, a, b, c)).all(axis=1)].tolist()
+        return [k for k, d, e, f, g, h, i in self._edges
+                if d <= x and e <= y and f <= z and g <= a and h <= b and i <= c]  # fmt: skip
+
+    @property
+    def who(self) -> tuple[int, bytes]:
+        """Who is there and not out, to be compared: it changes where somebody comes or is out."""
+        return self._planned, self.bodies["out"][self.there].tobytes()
+
+    def plan(self) -> None:
+        """Lay the grid anew, after bodies have come, or have come to move; ``there``: the numbers of those it is for.
+
+        Nothing meets the box of one that is out. Who comes is planned for then: many yet to come cost nothing.
+        """
+        there = self.there = np.flatnonzero(self.bodies["out"] == 0)
+        rows = self.bodies if len(there) == len(self.bodies) else self.bodies[there]
+        if rows["turns"].any():
+            self.guide()
+        origin, per_cell, cells, boxes = grid.plan(rows, self.flat)
+        self.world["origin"], self.world["per_cell"], self.world["cells"] = origin, per_cell, cells
+        self.world["last"] = cells - 0.5
+        edges = np.concatenate([boxes[:, :3], -boxes[:, 3:]], axis=1)
+        self._edges = edges
+        if len(there) <= FEW:
+            self._edges = [(k, *edge) for k, edge in zip(there.tolist(), edges.tolist(), strict=True)]
+        self.boxes = np.ascontiguousarray(boxes)
+        if rows is not self.bodies:
+            self.bodies["size"][there], self.bodies["layer"][there] = rows["size"], rows["layer"]
+            self.boxes = np.repeat([[np.inf] * 3 + [-np.inf] * 3], len(self.bodies), axis=0)
+            self.boxes[there] = boxes
+        self.start = np.zeros((2, int(np.prod(cells)) + 2), dtype=np.int32)
+        self.items = np.zeros((2, grid.MOST_CELLS_OF_A_BODY * max(len(there), 1)), dtype=np.int32)
+        layer, moves = rows["layer"], rows["moves"]
+        lists = [there[layer == pool.LARGE], there[moves != 0], there[layer == pool.STILL]]
+        counts = [len(lists[0]), len(lists[1]), np.count_nonzero(layer == pool.MOVING)]
+        self.apart = np.concatenate([counts, *lists]).astype(np.int32)
+        self.scratch = np.zeros(len(self.bodies) + 1, dtype=np.int32)
+        self.world["veers"] = np.count_nonzero(moves == pool.VEERS)
+        self._planned += 1
+        self.counters[pool.STALE] = 1
+        self._rouse()
+
+    def _rouse(self) -> None:
+        """Wake all that sleeps: it has looked along other ways of bodies than there are now."""
+        self.wake[self.wake != pool.AWAKE] = 0
+        self.flight["clear"] = 0
+
+    def leave_out(self, row: int, body: int) -> None:
+        """Let a projectile not touch a body until clear of it, as far as there is room to know of one more."""
+        inside = self.flight[row]["inside"]
+        if body not in inside and (free := np.flatnonzero(inside < 0)).size:
+            inside[free[0]] = body
+            self.wake[row] = min(int(self.wake[row]), 0)
+
+    def place_all(self, time: int) -> None:
+        """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
+        rows = np.flatnonzero(self.wake[: self.live] != pool.AWAKE)
+        if len(rows):
+            q = self.flight[rows]
+            a, t = self.params["a"][q["param"]], ((time - q["t0"]) / UNITS)[:, None]
+            self.flight["p"][rows] = q["p0"] + q["v0"] * t + a * (0.5 * t * t)
+            self.flight["v"][rows] = q["v0"] + a * t
+
+    def set_motion(self, number: int, place, velocity, acceleration, time: int) -> None:
+        """Let a body that moves be at ``place`` (3,) at ``time`` (clock) and go on from there."""
+        row = self.bodies[number]
+        if row["t0"] == time and all(
+            map(np.array_equal, (row["c0"], row["v0"], row["a0"]), (place, velocity, acceleration))
+        ):
+            return
+        row["c0"], row["v0"], row["a0"], row["t0"] = place, velocity, acceleration, time
+        if row["moves"] != pool.VEERS:
+            self._rouse()
+
+    def set_motions(self, numbers, places, velocities, time: int) -> None:
+        """The same for many bodies whose ways veer, which go on straight: places, velocities (n, 3)."""
+        self.bodies["c0"][numbers], self.bodies["v0"][numbers] = places, velocities
+        self.bodies["a0"][numbers], self.bodies["t0"][numbers] = 0.0, time
+
+    @property
+    def events(self) -> np.ndarray:
+        """Rows (n,) of ``pool.EVENT`` in which is written what happens."""
+        return self._events
+
+    @events.setter
+    def events(self, rows: np.ndarray) -> None:
+        self._events, self._bytes = rows, memoryview(rows.view(np.uint8))
+
+    @property
+    def live(self) -> int:
+        """How many projectiles are in the air."""
+        return int(self.counters[pool.LIVE])
+
+    def compile(self) -> None:
+        """Compile the kernel, or load it, before it is needed."""
+        self._kernel.compiled(self._pool(pool.zeros(1, pool.TICKS)))
+        if self.seeks:
+            seek_targets.compiled(self._pool(pool.zeros(1, pool.TICKS)), 0)
+
+    def may_send(self, acts: np.ndarray) -> None:
+        """Be ready for projectiles on which something acts, a row as ``forces.acting`` gives."""
+        if bool(acts["careful"][0]) or bool(acts["winds"][0]):
+            self.guide()
+            self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
+
+    def open(self, openings: np.ndarray, over: list[int]) -> None:
+        """Have these openings, rows of ``pool.OPENING``, in place of those there were; ``over``: bodies they lie on."""
+        self.openings = openings
+        self.bodies["opens"] = 0
+        self.bodies["opens"][over] = 1
+        if len(openings):
+            self.guide()
+
+    def guide(self) -> None:
+        """Know of more than gravity and drag from now on."""
+        self.guided = True
+        self._hold(0)
+
+    @property
+    def _kernel(self):
+        return advance if self.guided else plainly
+
+    def forget_params(self) -> set[int]:
+        """Let rows of params be used again of which nothing is in the air; returns which."""
+        used = set(self.flight["param"][: self.live].tolist())
+        free = set(range(self.used)) - used
+        self.spare = sorted(free, reverse=True)
+        if not self.live:
+            self.knots = 0
+        return free
+
+    def new_params(
+        self,
+        acts,
+        radius,
+        *,
+        reach=np.inf,
+        life=pool.FOREVER,
+        spares=-1,
+        strays=pool.ALONG,
+        owner=-1,
+        then=0,
+        damage=0.0,
+        bounces=None,
+        holds=0,
+        hurts=np.inf,
+        most=0.0,
+        curves=(),
+        moments=None,
+        more=None,
+    ) -> int:
+        """Register what the projectiles of a shot are, and their answer to each group; returns its number.
+
+        ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
+        ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
+        most (-1: any), least speed. ``holds``, ``hurts``, ``most``: as of ANSWERS. ``moments``: fields of
+        PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
+        damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
+        n = self.spare.pop() if self.spare else self.used
+        if n == len(self.params):
+            self.params = pool.grown(self.params, n + 1)
+            answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
+            answers[:n] = self.answers[:n]
+            self.answers = answers
+        acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
+        self.params[n] = acts[0]
+        self.may_send(acts)
+        row = self.params[n]
+        row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
+        row["strays"], row["owner"] = strays, owner
+        if strays == pool.FROM_LAUNCH:
+            # Where it left from is kept beside it: its parabola begins anew at each turn.
+            self.guide()
+        row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
+        own = self.answers[n]
+        own["near"] = 0.0
+        for field, value in (moments or {}).items():
+            if field == "near":
+                own["near"] = value
+            else:
+                row[field] = value
+            self.guide()
+        row["sums"] |= int(row["flown"] < np.inf)
+        own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = then, damage, 0, holds, hurts
+        own["most"] = most
+        plain(own)
+        for field, values in (more or {}).items():
+            own[field] = values
+        if bounces is not None:
+            for field, values in zip(BOUNCE, np.transpose(bounces), strict=False):
+                own[field] = values
+            if np.any(own["rests"]) or np.any(own["then"] >= pool.SLIDE):
+                self.guide()
+        for group, by, points, steps in curves:
+            own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
+            if self.knots + len(points) > len(self.curves):
+                self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
+            self.curves[self.knots : self.knots + len(points)] = points
+            self.knots += len(points)
+        self.used = max(self.used, n + 1)
+        return n
+
+    def put(self, param, p, v, key, born, *, moves_at=None, inside=(), guide=None) -> None:
+        """Put one projectile, or n at once, into the air.
+
+        p, v : (3,), or (n, 3) where key is (n,), and param too may be. born, moves_at : int or (n,); on the clock.
+        inside : indices of bodies that it is not to touch until clear of them. guide : what is to be written of GUIDE
+        beside what follows from the launch, where something acts that goes by it.
+        """
+        if self.counters[pool.MID]:
+            self._make_room(1 if isinstance(key, int) else len(p))
+        first = self.live
+        t0 = born if moves_at is None else moves_at
+        if isinstance(key, int):
+            self._hold(first + 1)
+            life, age = int(self.params["life"][param]), int(self.params["age"][param])
+            aged = age >= 0 and (life < 0 or age < life)
+            lasts, cause = (age, pool.BY_AGE) if aged else (life, pool.BY_LIFE)
+            until, left = pool.FOREVER if lasts < 0 else born + lasts, (*inside, *NOBODY[len(inside) :])
+            self.flight[first] = (p, v, p, v, t0, born, until, 0, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
+            self.wake[first] = pool.AWAKE
+            self.counters[pool.LIVE] = first + 1
+            if self.guided:
+                self._guide(first, guide or {})
+            return
+        count = len(p)
+        self._hold(first + count)
+        q = self.flight[first : first + count]
+        q["p"] = q["p0"] = p
+        q["v"] = q["v0"] = v
+        q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
+        q["flown"], q["end"], q["inside"], q["cause"], q["bounces"], q["past"] = 0.0, 0, -1, pool.BY_LIFE, 0, 0
+        q["clear"] = 0
+        q["share"], q["on"], q["pierced"], q["touched"] = 1.0, 0, 0, 0
+        life = self.params["life"][param]
+        q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
+        for k, body in enumerate(inside):
+            q["inside"][:, k] = body
+        self.wake[first : first + count] = pool.AWAKE
+        self.counters[pool.LIVE] = first + count
+        if self.guided:
+            for row in range(first, first + count):
+                self._guide(row, guide or {})
+
+    def _guide(self, row: int, written: dict) -> None:
+        """Write what a projectile goes by from its launch on."""
+        q = self.flight[row]
+        par, g, began, v = self.params[q["param"]], self.guides[row], int(q["t0"]), q["v"]
+        pace = float(np.sqrt(dot(v, v)))
+        g["left"] = q["p"]
+        g["way"], g["pace"], g["began"] = v / pace if pace > 0.0 else 0.0, pace, began
+        g["body"], g["first"], g["aimed"] = -1, -1, q["p"]
+        g["looks"] = int(q["born"] + par["looks"]) if par["law"] and par["toward"] == pool.TO_TARGET else pool.FOREVER
+        stops = float(par["seeks"][1])
+        g["until"] = began + int(stops * UNITS) if stops < np.inf else pool.FOREVER
+        g["free"] = began + int(par["frees"])
+        for name, value in written.items():
+            g[name] = value
+        self.counters[pool.SEEKS] = 0
+
+    def run(self, ticks: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
+        """Advance by ``ticks`` (rows of ``pool.TICKS``) or until nothing is in the air; return how many were done.
+
+        It comes back sooner, within a tick (``why``): DUE before the first contact at ``until`` (clock) or later,
+        HOLD for what is to be decided outside, or OWES at a tick's end after which something is, or within it before
+        what hangs on it. Called again with the ticks that are left it goes on from there.
+        ``keep``: projectiles may have to look again within a tick. Raises OverflowError if one tick had more events
+        than there was room for.
+        """
+        done = 0
+        self.counters[pool.UNTIL], self.counters[pool.KEEP] = until, keep
+        while done < len(ticks):
+            rest = ticks[done:]
+            if self.seeks:
+                rest = self._looked(rest)
+            kernel = self._kernel
+            kernel(self._pool(rest), work=0 if kernel.loaded else self._work(rest))
+            done += int(self.counters[pool.TICK])
+            if self.counters[pool.LOST]:
+                tick = int(ticks["tick"][max(done - 1, 0)])
+                raise OverflowError(f"tick {tick} had more contacts than there is room for")
+            if self.counters[pool.WHY] == pool.FULL:
+                self._make_room()
+            elif self.counters[pool.WHY] != pool.DONE:
+                break
+        return done
+
+    def _looked(self, ticks: np.ndarray) -> np.ndarray:
+        """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
+        begun = bool(self.counters[pool.MID])
+        if not begun:
+            who = self.who
+            if who == self._known and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
+                return ticks[:1]
+            self._make_room()
+            self._known = who
+        first = int(self.counters[pool.KNOWN]) if begun else 0
+        if first < self.live:
+            seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)
+        return ticks[:1]
+
+    @property
+    def why(self) -> int:
+        """Why the engine came back: ``pool.DONE``, EMPTY, DUE, HOLD or OWES."""
+        return int(self.counters[pool.WHY])
+
+    def end(self, row: int, time: int, cause: int) -> None:
+        """Let a projectile end at a time (clock) within the present tick, wherever it has flown to in it already."""
+        q = self.flight[row]
+        q["until"], q["cause"] = time, cause
+        slept = self.wake[row] != pool.AWAKE
+        if slept:
+            self.wake[row] = 0
+        if self.counters[pool.MID] and row < self.counters[pool.KNOWN]:
+            fresh, up = int(self.counters[pool.FRESH]), int(self.counters[pool.UP])
+            if row in self.awake[:fresh]:
+                self.look_again(row)
+            elif slept and row not in self.awake[fresh:up]:
+                self.awake[up] = row
+                self.counters[pool.UP] = up + 1
+
+    def look_again(self, row: int) -> None:
+        """Let a projectile look anew from its running point: something has changed for it in the present tick."""
+        q, at = self.flight[row], self.points[row]
+        if at["kept"] and not q["end"]:
+            q["p"], q["v"], q["flown"] = at["from_p"], at["from_v"], at["base"]
+            self._wait(row, float(at["late"]))
+
+    def redirect(self, row: int, time: float, p, v, start: int) -> None:
+        """Let a projectile go on from ``p`` (3,) with ``v`` (3,), ``time`` s into the tick from ``start`` (clock).
+
+        For what is decided while the engine holds; in exact step its parabola begins anew there.
+        """
+        q, at = self.flight[row], self.points[row]
+        p, v = (tuple(map(float, one)) for one in (p, v))
+        turn(q, at, self.params[q["param"]], (start, time), p, v)
+        self._wait(row, time)
+
+    def finish(self, row: int, time: float, cause: int, now: np.void) -> None:
+        """End a projectile where it is held, ``time`` seconds into the tick ``now``."""
+        q, at = self.flight[row], self.points[row]
+        p, v = (tuple(map(float, at[name])) for name in ("p", "v"))
+        place = (p, NOWHERE, v, NOWHERE)
+        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), place)
+        q["flown"] += at["flown"]
+        q["p"], q["v"], q["end"] = p, v, cause
+
+    def hurt(self, body: int, amount: float, key: int, start: int, after: float, tick: int, p, normal) -> None:
+        """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
+        first = self.first_of(body)
+        row = self.bodies[first]
+        amount = float(met_by(row, amount))
+        if amount == 0.0 or row["out"]:
+            return
+        left = take(row, amount)
+        self.note(pool.DAMAGE, body, 0, amount, left, key, start, after, tick, p, normal)
+        if left <= 0.0:
+            put_out(self.bodies, first)
+            self.note(pool.OUT, body, 0, amount, left, key, start, after, tick, p, normal)
+
+    def first_of(self, body: int) -> int:
+        """The first piece of the body that one is of: it has the health of all."""
+        return body + self.bodies["first"].item(body)
+
+    def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
+        """Write one event that was decided outside."""
+        at = self.counters.item(EVENTS)
+        if at + ROOM_EACH * self.counters.item(LIVE) + ROOM > len(self._events):
+            self._make_room()
+        what = (start, after, key, tick, kind, body, code, amount, left, *normal.tolist(), *p.tolist())
+        NOTE.pack_into(self._bytes, at * NOTE.size, *what, *NOWHERE, *NOWHERE)
+        self.counters[EVENTS] = at + 1
+
+    def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:
+        """End a projectile at ``p`` (3,) with ``v`` (3,), ``time`` seconds into the tick ``now``."""
+        q = self.flight[row]
+        place = (tuple(map(float, p)), NOWHERE, tuple(map(float, v)), NOWHERE)
+        tell(self._pool(pool.zeros(1, pool.TICKS)), now, time, q, (pool.ENDED, -1, cause, 0.0, 0.0), place)
+        q["p"], q["v"], q["end"] = p, v, cause
+        self.points[row]["turn"] += 1
+
+    def deflect(self, row: int, time: float, p, v, now: np.void) -> None:
+        """Let a projectile go on from ``p`` with ``v``, ``time`` s into the tick, wherever it has flown to in it."""
+        q, at = self.flight[row], self.points[row]
+        if at["kept"]:
+            q["flown"] = at["base"]
+        at["flown"] = 0.0
+        self.redirect(row, time, p, v, int(now["start"]))
+
+    def first_meeting(self, late: float, sorts, whom, skip, now: np.ndarray):
+        """The first two rows that meet after ``late`` seconds of a tick (one row), when, and where each then is.
+
+        As ``meetings.first_meeting`` tells; None if none do. Each: place (3,) and velocity (3,).
+        """
+        count = self.live
+        ways, found, ball = np.zeros((count, 11)), np.zeros(15), pool.zeros(1, pool.BODY)
+        ball["kind"] = BALL
+        for k in range(3):
+            ball[f"axis{k}"][0, k] = 1.0
+        pairs = np.array(sorted(skip), dtype=np.int64).reshape(-1, 2)
+        first_meeting(self._pool(now), late, sorts, whom, ball, pairs, ways, found, work=count * count // 200)
+        if found[0] < 0.0:
+            return None
+        states = [(found[3:6], found[6:9]), (found[9:12], found[12:15])]
+        return int(found[0]), int(found[1]), float(found[2]), states
+
+    def _wait(self, row: int, time: float) -> None:
+        """Let a projectile look again at a time of the present tick."""
+        waiting = int(self.counters[pool.HEAP])
+        if waiting >= len(self.pending):
+            self.pending = pool.grown(self.pending, waiting + 1)
+        all_ = self._pool(pool.zeros(1, pool.TICKS))
+        self.counters[pool.HEAP] = wait(all_, row, time, LIMIT_KEY, pool.AGAIN, waiting)
+
+    def _work(self, ticks: np.ndarray) -> int:
+        """How many projectile-ticks of plain work these are, about: one is several where stiff drag bends its way."""
+        work = self.live * len(ticks)
+        if self.world["step"][0] != pool.EXACT or work < LITTLE:
+            return work
+        rows = self.params[sorted(set(self.flight["param"][: self.live].tolist()))]
+        speed = np.sqrt((self.flight["v"][: self.live] ** 2).sum(axis=1).max())
+        bend = max(stiffness(row, speed) for row in rows) * float(ticks["dt"][0])
+        return int(work * (1.0 + min(bend / STIFF, float(SMOOTH)))) if bend > 0.0 else work
+
+    def _pool(self, ticks: np.ndarray) -> pool.Pool:
+        return pool.Pool(
+            self.world,
+            self.flight,
+            self.params,
+            self.answers,
+            self.curves,
+            self.bodies,
+            self.boxes,
+            self.start,
+            self.items,
+            self.apart,
+            self.scratch,
+            self.pending,
+            self.points,
+            self.events,
+            self.samples,
+            ticks,
+            self.counters,
+            self.wake,
+            self.awake,
+            self.guides,
+            self.stages,
+            self.openings,
+        )
+
+    def _make_room(self, more: int = 0) -> None:
+        """Make room for what a tick may write of all in the air, and so many more."""
+        live = self.live + more
+        need = int(self.counters[pool.EVENTS]) + pool.ROOM_EACH * live + pool.ROOM
+        if need > len(self.events):
+            self.events = pool.grown(self.events, need)
+        need = int(self.counters[pool.SAMPLES]) + live
+        if need > len(self.samples):
+            self.samples = pool.grown(self.samples, need)
+
+    def take_events(self) -> np.ndarray:
+        """A copy of the events since the last call, in the order in which they were written."""
+        taken = self.events[: self.counters[pool.EVENTS]].copy()
+        self.counters[pool.EVENTS] = 0
+        return taken
+
+    def take_samples(self) -> np.ndarray:
+        """A copy of the samples since the last call."""
+        taken = self.samples[: self.counters[pool.SAMPLES]].copy()
+        self.counters[pool.SAMPLES] = 0
+        return taken
+
+
+def _sleeps() -> bool:
+    return os.environ.get("NIVVO_SLEEP", "auto") != "never"
+
+
+def one_tick(start: int, end: int, number: int, dt=None) -> np.ndarray:
+    """One row of ``pool.TICKS``."""
+    row = pool.zeros(1, pool.TICKS)
+    row[0] = (start, end, (end - start) / UNITS if dt is None else dt, number)
+    return row
+
+
+def ticks_of(edges: np.ndarray, first: int, dt=None) -> np.ndarray:
+    """Rows of ``pool.TICKS`` for ``edges`` (n + 1,) on the clock, from tick number ``first``.
+
+    dt : float or None
+        Seconds of each tick; None takes them from the edges.
+    """
+    rows = pool.zeros(len(edges) - 1, pool.TICKS)
+    rows["start"], rows["end"] = edges[:-1], edges[1:]
+    rows["dt"] = (edges[1:] - edges[:-1]) / UNITS if dt is None else dt
+    rows["tick"] = np.arange(first, first + len(rows))
+    return rows

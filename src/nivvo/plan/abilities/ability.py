@@ -1,0 +1,461 @@
+"""An ability as it runs: what turns its button into shots, where it aims, how it leaves, flies and ends."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any, Protocol
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.numbers import clock
+from nivvo.core.numbers.curves import Curve
+from nivvo.core.numbers.frame import AXES, Frame, sincos
+from nivvo.core.world.meetings import OTHERS, OWN
+from nivvo.plan.abilities.effects import Effect, Removes, effects_of, moments_of
+from nivvo.plan.abilities.effects import Moment as Effected
+from nivvo.plan.abilities.flight import FAR, Flight, flight_of
+from nivvo.plan.abilities.numbers import Moment, counted, curve_of, resolve
+from nivvo.spec.abilities import ability as written
+from nivvo.spec.checking.links import ANYTHING
+from nivvo.spec.scenes.values import LONGEST, Depends, Duration, depends_of
+
+SHOT_SIZE = 0.1
+"""Metres: radius of a projectile that none is written for."""
+
+LEAST_SPEED = 0.1
+"""Metres a second along the normal below which it bounces no more."""
+
+MOST_SETTLES = 3.0
+"""Ticks of what presses it on, whose gain it is to have at least in a game's own step: no more is asked for."""
+
+ROLLING = 0.02
+"""Share of what presses it on that slows what rolls, unless it is written."""
+
+SEEKS = written.SEEKS
+STRAYS = {"path": pool.ALONG, "launch": pool.FROM_LAUNCH, "shooter": pool.FROM_OWNER}
+CURVES = {
+    "age": pool.DEPENDS_AGE,
+    "flown": pool.DEPENDS_FLOWN,
+    "off_middle": pool.DEPENDS_ASIDE,
+    "from_front": pool.DEPENDS_FRONT,
+}
+"""What damage may go by at the contact, and the codes that the engine has for it."""
+
+Number = float | Curve
+
+
+@dataclass(frozen=True, slots=True)
+class Heat:
+    """What a shot warms, what goes each second, down to what one waits."""
+
+    per_shot: float
+    cooling: float
+    resume_at: float
+
+
+@dataclass(frozen=True, slots=True)
+class Firing:
+    """What turns a button into shots; durations in counts of the clock, None where there is none.
+
+    interval : of a stream. full_seconds : full_after in seconds. ammo : None without end.
+    """
+
+    kind: str
+    button: str
+    interval: int | None
+    rate: float | None
+    shots: int | None
+    on_release: str
+    full_after: int | None
+    full_seconds: float | None
+    at_full: str
+    min_hold: int | None
+    under_min_hold: str
+    confirm: str | None
+    cancel: str | None
+    gives_up_after: int | None
+    cancels: tuple[str, ...]
+    cancelled_by_damage: bool
+    locks_movement: bool
+    wind_up: int | None
+    recovery: int | None
+    cooldown: int | None
+    shared_cooldown: str | None
+    remembers: int | None
+    ammo: int | None
+    reload: int | None
+    heat: Heat | None
+
+    @property
+    def buttons(self) -> tuple[str, ...]:
+        """The buttons that it hears."""
+        return tuple(word for word in (self.button, self.confirm, self.cancel) if word)
+
+
+@dataclass(frozen=True, slots=True)
+class Camera:
+    """Place (3,), [direction, elevation] (degrees), vertical field of view (degrees), screen (pixels)."""
+
+    at: np.ndarray
+    look: tuple[float, float]
+    field_of_view: float
+    screen: tuple[float, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Assist:
+    """A little help: full angle of a cone, at most so many degrees, within a distance (units), of a group."""
+
+    cone: float
+    max_turn: float
+    within: float | None
+    group: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class Aim:
+    """What turns input into a direction. group : its number, None for every target. sight_range : units.
+
+    limited : whether direction or elevation are held within limits.
+    """
+
+    by: str
+    direction: float | None
+    elevation: float | None
+    dead_zone: float
+    snap: int | None
+    turn_rate: float | None
+    curve: float | None
+    camera: Camera | None
+    sight_range: float
+    line_blocked: str
+    group: int | None
+    within: float | None
+    cone: float
+    nearest_by: str
+    in_sight: bool
+    without_target: str
+    assist: Assist | None
+    direction_within: tuple[float, float] | None
+    elevation_within: tuple[float, float] | None
+
+
+@dataclass(frozen=True, slots=True)
+class Launch:
+    """How fast, and how steep; or an arc that is solved. clears : numbers of bodies."""
+
+    speed: Number | None
+    elevation: Number | None
+    velocity: tuple[float, ...] | None
+    impulse: Number | None
+    one_tick_force: float | None
+    arc: str | None
+    flight_time: float | None
+    apex: float | None
+    out_of_reach: str | None
+    clears: tuple[int, ...] | None
+    margin: float
+    count: Number
+    fan: Number | None
+    fan_roll: float
+    ring: Number | None
+    cone: Number | None
+    scatter: Number | None
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What ends a projectile by itself. life : counts, pool.FOREVER, or a curve (s). reach : units; inf without end.
+
+    strays : code of what reach is measured along. in_the_air : None for any number.
+    """
+
+    life: int | Curve
+    reach: Number
+    strays: int
+    in_the_air: int | None
+    shared_limit: str | None
+    when_full: str
+
+
+FIELDS = (
+    "keeps_speed", "keeps_damage", "pierces", "facing", "depth", "first_only", "ends_too", "otherwise", "enters",
+)  # fmt: skip
+MORE = (1.0, 1.0, -1, -1.0, 0.0, False, False, pool.END, True)
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
+
+    bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
+    code of pool.RESTS), what slows it along a surface, and below how many ticks' gain it rests too.
+    effects : what else it does, each of a kind of its own (``play/effects``). rule : the key
+    that decided, or "default". more : the fields of ANSWERS in FIELDS.
+    """
+
+    then: int
+    damage: Number
+    written: bool
+    bounce: tuple[float, float, int, float, int, float, float] = (0.0, 0.0, -1, 0.0, 0, 0.0, 0.0)
+    effects: tuple[Effect, ...] = ()
+    rule: str = "default"
+    more: tuple[float, ...] = MORE
+
+    @property
+    def solid(self) -> bool:
+        """Whether a touch is answered by more than letting it pass."""
+        return self.then not in (pool.PASS, pool.IGNORE)
+
+
+WHOSE = {"any": OWN | OTHERS, "own": OWN, "others": OTHERS}
+
+
+@dataclass(frozen=True, slots=True)
+class Met:
+    """What follows where a projectile meets one of an ability: a code of pool.THEN, restitution, bits of whose.
+
+    removes : whether the other one ends.
+    """
+
+    then: int
+    restitution: float
+    whose: int
+    removes: bool
+    effects: tuple[Effect, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Heading:
+    """Which way a projectile points. front : unit vector (3,) of its model's pointed end."""
+
+    follows: str
+    spin: float | None
+    front: np.ndarray
+
+    def pointed(self, answers: tuple[Answer, ...]) -> dict[str, Any]:
+        """Fields of ``pool.PARAMS``, where something sticks by another end than that which flies ahead."""
+        k = FIELDS.index("facing")
+        if self.follows == "velocity" or all(one.then != pool.LODGE or one.more[k] <= -1.0 for one in answers):
+            return {}
+        return {"points": 1}
+
+    def turning(self, frame: Frame) -> tuple[float, np.ndarray]:
+        """How fast where it points turns (rad/s), and about which unit vector (3,)."""
+        return math.radians(self.spin or 0.0), np.cross(frame.first, frame.second)
+
+
+@dataclass(frozen=True, slots=True)
+class Again:
+    """What a further press means while something is in the air."""
+
+    then: str
+    of: str
+    none_left: str
+    also_fires: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Ability:
+    """What one button does. answers : one a group, in the order of the scene's groups.
+
+    radius : of its projectile (units). length : from the ball at its tip to that at its tail (units), 0 for a ball.
+    curves : every number that depends, by its dotted key.
+    """
+
+    name: str
+    shooter: str | None
+    muzzles: tuple[str, ...]
+    muzzle_order: str | None
+    muzzle_blocked: str
+    firing: Firing
+    aim: Aim
+    launch: Launch
+    mass: float | None
+    heading: Heading
+    hits_owner: str
+    inherit_velocity: float
+    flight: Flight
+    limits: Limits
+    radius: Number
+    length: float
+    capsule: bool
+    answers: tuple[Answer, ...]
+    meets: dict[str, Met]
+    again: Again | None
+    moments: dict[str, Effected]
+    curves: dict[str, Curve]
+
+    @property
+    def keeps_last(self) -> bool:
+        """Whether somebody asks where its last projectile ended."""
+        return self.again is not None and self.again.none_left == "there"
+
+    @property
+    def effects(self) -> list[Effect]:
+        """All that may follow a contact or a moment of its projectiles."""
+        return [effect for one in (*self.answers, *self.moments.values()) for effect in one.effects]
+
+    @property
+    def largest(self) -> float:
+        """Radius of the largest projectile that it sends (units)."""
+        return max(self.radius.values) if isinstance(self.radius, Curve) else self.radius
+
+
+class Ground(Protocol):
+    """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name.
+
+    sought : numbers of the groups of targets.
+    """
+
+    frame: Frame
+    metre: float
+    rate: float
+    exact: bool
+    gravity: np.ndarray
+    wind: np.ndarray
+    gusts: tuple[float, float]
+    zones: list[np.ndarray]
+    seed: int
+    groups: list[str]
+    sought: list[int]
+    number: dict[str, int]
+
+
+def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
+    """The plan of an ability."""
+    frame, rate = on.frame, on.rate
+    full = None if model.firing.full_after is None else model.firing.full_after.seconds(rate)
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, Depends):
+            return curve_of(value, full)
+        if isinstance(value, Duration):
+            return counted(value, rate)
+        return tuple(value) if isinstance(value, list) else value
+
+    def filled(kind: type, table: Any, **given: Any) -> Any:
+        return kind(**given, **{key: plain(getattr(table, key)) for key in kind.__slots__ if key not in given})
+
+    def group(word: str | None) -> int | None:
+        return None if word is None else on.groups.index(word)
+
+    firing, aim, launch = model.firing, model.aim, model.launch
+    interval = None if firing.interval is None else counted(firing.interval, rate)
+    heat = None if firing.heat is None else filled(Heat, firing.heat)
+    camera = None if aim.camera is None else filled(Camera, aim.camera, at=frame.lift(aim.camera.at))
+    assist = None if aim.assist is None else filled(Assist, aim.assist, group=group(aim.assist.group))
+    clears = [launch.clears] if isinstance(launch.clears, str) else launch.clears
+    heading = Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
+    return Ability(
+        name=name,
+        shooter=model.shooter,
+        muzzles=tuple(model.muzzles),
+        muzzle_order=model.muzzle_order,
+        muzzle_blocked=model.muzzle_blocked,
+        firing=filled(
+            Firing,
+            firing,
+            interval=clock.from_seconds(1.0 / firing.rate) if firing.rate is not None else interval,
+            full_seconds=full,
+            heat=heat,
+        ),
+        aim=filled(
+            Aim,
+            aim,
+            camera=camera,
+            assist=assist,
+            group=group(aim.group),
+            sight_range=aim.sight_range or FAR * on.metre,
+            without_target=aim.without_target or ("far" if aim.by == "sight" else "facing"),
+        ),
+        launch=filled(
+            Launch, launch, clears=None if clears is None else tuple(k for body in clears for k in on.whole[body])
+        ),
+        mass=model.mass,
+        heading=heading,
+        hits_owner=model.hits_owner,
+        inherit_velocity=model.inherit_velocity,
+        flight=flight_of(model.flight, on, heading),
+        limits=_limits(model, plain, on.metre),
+        radius=_radius(model, on, plain),
+        length=_length(model.shape),
+        capsule=model.shape is not None and model.shape.capsule is not None,
+        answers=tuple(_answer(name, model, word, plain, on) for word in on.groups),
+        meets={
+            word: Met(
+                pool.THEN[one.then],
+                one.restitution or 0.0,
+                WHOSE[one.whose or "any"],
+                one.removes,
+                tuple(effect for effect in effects_of(name, one, "normal", on) if not isinstance(effect, Removes)),
+            )
+            for word, one in model.on.items()
+            if word not in on.groups and word != ANYTHING
+        },
+        again=None if model.when.again is None else filled(Again, model.when.again),
+        moments=moments_of(name, model.when, on),
+        curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
+    )
+
+
+def _limits(ability: written.Ability, plain, metre: float) -> Limits:
+    model = ability.limits
+    endless = FAR * metre if ability.flight.instant else np.inf
+    return Limits(
+        life=pool.FOREVER if model.life == "forever" else plain(model.life),
+        reach=endless if model.reach == "endless" else plain(model.reach),
+        strays=STRAYS[model.reach_from],
+        in_the_air=None if model.in_the_air == "any" else model.in_the_air,
+        shared_limit=model.shared_limit,
+        when_full=model.when_full,
+    )
+
+
+def life_at(limits: Limits, moment: Moment) -> int:
+    """The life of a projectile that is launched at a moment (counts, or pool.FOREVER)."""
+    if not isinstance(limits.life, Curve):
+        return limits.life
+    return clock.from_seconds(min(max(resolve(limits.life, moment, "life"), 0.0), LONGEST))
+
+
+def _radius(model: written.Ability, on: Ground, plain) -> Number:
+    if model.radius is not None:
+        return plain(model.radius)
+    return SHOT_SIZE * on.metre if model.shape is None else model.shape.ball or model.shape.radius
+
+
+def _length(shape) -> float:
+    return 0.0 if shape is None or shape.capsule is None else shape.capsule[1][0] - shape.capsule[0][0]
+
+
+def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) -> Answer:
+    """The one answer to a group: its own, else that to anything, else the end."""
+    answer = model.on.get(group, model.on.get(ANYTHING))
+    if answer is None:
+        return Answer(pool.END, 0.0, False)
+    least = LEAST_SPEED * on.metre if answer.least_speed is None else answer.least_speed
+    slows = ROLLING if answer.rolling is None else answer.rolling
+    if answer.then == "slide":
+        slows = answer.friction or 0.0
+    rests, back = pool.RESTS[answer.rests or "ends"], answer.restitution or 0.0
+    # A game's own step gives each bounce up to a tick's gain anew: that never gets slower than this share of it.
+    settles = 0.0 if on.exact or answer.least_speed is not None else min(back / max(1.0 - back, 1e-9), MOST_SETTLES)
+    bounce = (back, answer.friction or 0.0, answer.bounces or -1, least, rests, slows, settles)
+    more = (
+        1.0 if answer.speed_kept is None else answer.speed_kept,
+        1.0 if answer.damage_kept is None else answer.damage_kept,
+        answer.pierces or -1,
+        -1.0 if answer.within is None else float(sincos(answer.within)[1]),
+        answer.depth or 0.0,
+        answer.first_touch,
+        answer.body_out == "ends",
+        pool.THEN[answer.otherwise or "end"],
+        answer.anchor is None or answer.anchor.opens is None,
+    )
+    damage = plain(answer.damage) if answer.heals is None else -answer.heals
+    rule = f"on.{group if group in model.on else ANYTHING}"
+    effects = effects_of(name, answer, "normal", on)
+    return Answer(pool.THEN[answer.then], damage, True, bounce, effects, rule, more)

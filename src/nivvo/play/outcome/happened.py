@@ -1,0 +1,200 @@
+"""What happened in a run, in order of time, and what each of it comes to in words."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from operator import itemgetter
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.numbers.clock import UNITS, to_seconds
+from nivvo.core.numbers.frame import dot, length_of
+from nivvo.play.outcome.waves import Waved, Waves
+from nivvo.play.rules.anchors import DOES_NOT_FIT, PLACED
+from nivvo.record.vocabulary import ANSWERS, ENDINGS, HAPPENINGS, LOSSES
+
+if TYPE_CHECKING:
+    from nivvo.play.aims.aiming import Shot
+    from nivvo.play.outcome.run import Run
+
+
+class Happened(NamedTuple):
+    """Something that happened: when (s), to which projectile, a word, with which body, and what it was.
+
+    of : an event of the record; the shot that was fired, refused or sent; what became of a wave; how a case came out.
+    """
+
+    time: float
+    projectile: str
+    what: str
+    body: str
+    of: Any
+
+
+class Contact(NamedTuple):
+    """A touch, with what follows from its event: the point on the surface, closing speed, angle in degrees."""
+
+    event: np.void
+    point: np.ndarray
+    speed: float
+    angle: float
+
+
+def happened(run: Run) -> list[Happened]:
+    """All that happened, in order of time."""
+    found: list[tuple[tuple, Happened]] = []
+    for word, shots in (("fired", run.fired), ("refused", run.refused)):
+        for shot in shots:
+            time = to_seconds(shot.time)
+            found.append(((time, 0, 0), Happened(time, run.id_of(shot), word, shot.shooter, shot)))
+    behind: dict[tuple[int, float], int] = {}
+    for k, event in enumerate(run.record.events):
+        key, time, word = int(event["key"]), time_of(event), HAPPENINGS[int(event["kind"])].word
+        behind[key, time] = k
+        found.append(((time, 1, k), Happened(time, run.ids.get(key, ""), word, body_of(run, event), event)))
+    for shot in run.launched:
+        if shot.parent >= 0:
+            # After what its cause did in that instant, before what it does itself.
+            time = to_seconds(shot.time)
+            order = (time, 1, behind.get((shot.parent, time), -1) + 0.5)
+            found.append((order, Happened(time, run.id_of(shot), "sent", "", shot)))
+    for time, one in _waved(run):
+        found.append(((time, 2, 1), Happened(time, "", one.word, run.stage.names[one.body], one)))
+    if run.decided is not None:
+        time = to_seconds(run.decided.time)
+        found.append(((time, 3, 0), Happened(time, "", f"case {run.decided.word}", "", run.decided)))
+    return [one for _, one in sorted(found, key=itemgetter(0))]
+
+
+def _waved(run: Run) -> Iterable[tuple[float, Waved]]:
+    """What became of waves, and when (s)."""
+    waves = Waves(run.scene)
+    for event in run.record.events if waves.of else ():
+        for one in waves.see(int(event["kind"]), int(event["body"])):
+            yield time_of(event), one
+
+
+def detail_of(run: Run, one: Happened, unit: str = "") -> str:
+    """What it comes to, in words; its lengths and speeds with a ``unit`` of length behind them, if one is given."""
+    if isinstance(one.of, np.void):
+        words = _DETAILS.get(int(one.of["kind"]))
+        long, fast = (f" {unit}", f" {unit}/s") if unit else ("", "")
+        return words(run, one, long, fast) if words else ""
+    if one.what == "sent":
+        return f"by {run.ids[one.of.parent]}"
+    if one.what == "refused":
+        return one.of.refused
+    if one.what == "fired":
+        return one.of.note
+    return one.of.detail if isinstance(one.of, Waved) else one.of.why
+
+
+def _deep(run: Run, one: Happened, long: str, fast: str) -> str:
+    return f"{max(-one.of['left'], 0.0):.4g}{long} deep"
+
+
+def _out(run: Run, one: Happened, long: str, fast: str) -> str:
+    return f"{one.body} is removed" if one.of["code"] else f"{one.body} has no health left"
+
+
+def _ending(run: Run, one: Happened, long: str, fast: str) -> str:
+    return ENDINGS[int(one.of["code"])].sentence.format(body=one.body)
+
+
+def _met(run: Run, one: Happened, long: str, fast: str) -> str:
+    return f"{run.ids.get(int(one.of['amount']), '')}, {ANSWERS[int(one.of['code'])]}"
+
+
+def _blinked(run: Run, one: Happened, long: str, fast: str) -> str:
+    if one.of["code"]:
+        return "no free place is near"
+    return f"to {position(one.of['p'], run.scene.frame.size)}{long}"
+
+
+def _anchored(run: Run, one: Happened, long: str, fast: str) -> str:
+    event = one.of
+    if event["code"] != PLACED:
+        return "it does not fit there" if event["code"] == DOES_NOT_FIT else "a newer one took its place"
+    return f"linked with {run.ids.get(int(event['amount']), '')}" if event["amount"] >= 0.0 else ""
+
+
+def _through(run: Run, one: Happened, long: str, fast: str) -> str:
+    event = one.of
+    ids = run.ids.get(int(event["amount"]), ""), run.ids.get(int(event["left"]), "")
+    return f"in at {ids[0]}, out at {ids[1]}" + ("" if event["code"] else f", at {length_of(event['v']):.5g}{fast}")
+
+
+def _turned_away(run: Run, one: Happened, long: str, fast: str) -> str:
+    return f"no room at {run.ids.get(int(one.of['amount']), '')}" if one.of["code"] else "no room is left"
+
+
+def _back(run: Run, one: Happened, long: str, fast: str) -> str:
+    return f"{one.of['left']:g} {'life' if one.of['left'] == 1 else 'lives'} left"
+
+
+def _bounced(run: Run, one: Happened, long: str, fast: str) -> str:
+    if run.ability_of(int(one.of["key"])).flight.instant:
+        return "goes on"
+    return f"goes on at {length_of(one.of['v']):.5g}{fast}"
+
+
+_DETAILS: dict[int, Callable[[Run, Happened, str, str], str]] = {
+    pool.OVERLAP: _deep,
+    pool.DAMAGE: lambda run, one, long, fast: f"{one.of['amount']:g}",
+    pool.OUT: _out,
+    pool.ENDED: _ending,
+    pool.MOMENT: _ending,
+    pool.MET: _met,
+    pool.BURST: lambda run, one, long, fast: f"radius {one.of['amount']:g}{long}",
+    pool.SCORED: lambda run, one, long, fast: f"{one.of['amount']:g} points, {one.of['left']:g} in all",
+    pool.LOCKED: lambda run, one, long, fast: f"{one.of['left']:.5g}{long} away",
+    pool.LOST_TARGET: lambda run, one, long, fast: LOSSES[int(one.of["code"])],
+    pool.BLINKED: _blinked,
+    pool.PUSHED: lambda run, one, long, fast: f"{one.of['left']:.5g}{fast} faster",
+    pool.PULLED: lambda run, one, long, fast: f"{one.of['amount']:.5g}{fast}",
+    pool.ANCHORED: _anchored,
+    pool.WENT_THROUGH: _through,
+    pool.REACHED: lambda run, one, long, fast: run.stage.names[int(one.of["amount"])],
+    pool.TURNED_AWAY: _turned_away,
+    pool.BACK: _back,
+    pool.SLID: lambda run, one, long, fast: f"at {length_of(one.of['v']):.5g}{fast}",
+    pool.SLOWED: lambda run, one, long, fast: f"{length_of(one.of['v']):.5g}{fast}",
+    pool.BOUNCED: _bounced,
+    pool.SLIPPED: lambda run, one, long, fast: "a swept test would have touched",
+}
+"""What an event of the engine comes to, by its kind: of the run, what happened, units of length and of speed."""
+
+
+def contact_of(run: Run, event: np.void) -> Contact:
+    """A touch by its event."""
+    point = event["p"] - event["normal"] * (run.radius_of(int(event["key"])) + event["left"])
+    relative = event["v"] - event["u"]
+    speed = length_of(relative)
+    into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
+    return Contact(event, point, speed, math.degrees(math.asin(max(-1.0, min(1.0, into)))))
+
+
+def position(vector, size: int) -> str:
+    """A position in words, as [x, y]; what is nothing but rounding is 0."""
+    small = 1e-12 * max(1.0, *(abs(x) for x in vector[:size]))
+    return "[" + ", ".join(f"{0.0 if abs(x) <= small else x:.4g}" for x in vector[:size]) + "]"
+
+
+def time_of(event: np.void) -> float:
+    """When an event was (s)."""
+    return float(event["start"] / UNITS + event["after"])
+
+
+def body_of(run: Run, event: np.void) -> str:
+    """The name of the body of an event, or ""."""
+    return run.stage.names[event["body"]] if event["body"] >= 0 else ""
+
+
+def origin_of(run: Run, shot: Shot) -> Shot:
+    """The shot that was fired of which a shot came: by a split, by what was sent, or itself."""
+    while shot.parent >= 0:
+        shot = run.by_key[shot.parent]
+    return shot

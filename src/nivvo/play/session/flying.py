@@ -1,0 +1,211 @@
+"""How a session's ticks are run: many at once while nobody acts, or one up to what somebody does within it.
+
+Where what players do can hang on what is touched (a shooter can be hurt or put out, only so many may be in the air,
+a further press ends what flies), a tick is run up to each act: contacts before it are answered first. Elsewhere all
+acts of a tick are taken in before it is run, which comes to the same.
+
+In exact step a tick is cut where a body's way turns, or may be about to by what a player does; a lock of the feet
+that follows within the tick from something else is seen by what flies from the tick's end on. In a game's own step,
+where bodies too are moved once a tick, each goes straight from where it is at the tick's start to where it is at its
+end.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core import pool
+from nivvo.core.numbers import clock
+from nivvo.core.world.arena import ticks_of
+from nivvo.errors import NivvoError
+
+if TYPE_CHECKING:
+    from nivvo.play.session.session import Session
+
+BATCH = 256
+SAME = 1000
+"""Counts of the clock (a nanosecond and a half) within which a meeting is the one that was found before."""
+
+
+class Flying:
+    """The arena of a session on its way through the ticks; ``reached``: how far into the present one (clock)."""
+
+    def __init__(self, session: Session):
+        self.session, self.reached, self._part, self._owed = session, None, (0, 0), False
+        self._turned: int | None = None
+
+    def ahead(self, tick: int) -> None:
+        """Run the arena up to tick number ``tick``; skip what is left once nothing is in the air.
+
+        Comes back sooner, in the middle of a tick, after a contact from which something follows.
+        """
+        session, ticks = self.session, self.session.scene.ticks
+        thinks = session.thinks
+        while thinks and session.tick < tick and not session.arena.live and not self._due():
+            if session.pending:
+                self.to_end()
+                continue
+            session.tick += 1
+            session.ran = session.tick
+            session.think()
+        while (session.meetings.active or thinks) and session.tick < tick and session.arena.live and not self._due():
+            self.to_end()
+        if thinks:
+            return
+        while session.tick < tick and session.arena.live:
+            if self._due():
+                return
+            if session.pending:
+                # Somebody is to arrive, or to be pushed, at the next tick's start.
+                self.to_end()
+                continue
+            last, first = min(tick, session.tick + BATCH), session.tick
+            if self._moves():
+                start = ticks.edge(first)
+                turn = session.stage.next_turn(start)
+                if turn is not None and (holds := ticks.holding(turn)) < last:
+                    if holds == first:
+                        self.to_end()
+                        continue
+                    last = holds
+                session.stage.place_all(start)
+            done = self._run(ticks.rows(first, last - first), keep=session.minds)
+            session.ran = max(session.ran, first + done)
+            held = session.arena.why == pool.HOLD
+            session.tick = first + done if held or self._owed else last
+            self._metered(session.tick - first)
+            if held:
+                self.reached = ticks.edge(session.tick)
+                self._part = self.reached, ticks.edge(session.tick + 1)
+                session.held()
+                return
+            self.reached = None
+            if self._owed:
+                self._begin()
+                return
+            if session.arena.why == pool.EMPTY:
+                break
+        while session.pending and session.tick < tick and not self._due():
+            self.to_end()
+        if not self._due():
+            session.tick = tick
+
+    def _due(self) -> bool:
+        """Whether something that has come of the flight itself is due before the present tick's end."""
+        time, reaching = self.session.consequences.due(), self.session.reaching.due()
+        lasting = time is not None and time < self.session.scene.ticks.edge(self.session.tick + 1)
+        return reaching is not None or lasting
+
+    def to(self, time: int) -> None:
+        """Run the present tick up to what somebody does at ``time`` (clock): contacts before it are answered."""
+        self._within(time, time)
+
+    def to_end(self) -> None:
+        """Run the rest of the present tick."""
+        session = self.session
+        self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
+        self.reached = None
+        session.tick += 1
+        self._begin()
+        self._metered(1)
+
+    def _begin(self) -> None:
+        """What comes about at the start of the present tick."""
+        session, now = self.session, self.session.scene.ticks.edge(self.session.tick)
+        session.ran = session.tick
+        session.consequences.at_edge(now)
+        session.deciding.at_edge(now)
+        session.think()
+
+    def _within(self, time: int, until: int) -> None:
+        """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""
+        session, meetings, skip = self.session, self.session.meetings, set()
+        start, end = session.scene.ticks.edge(session.tick), session.scene.ticks.edge(session.tick + 1)
+        after, last = start if self.reached is None else max(self.reached, start), end if until < 0 else time
+        while True:
+            found = meetings.first(after, self._origin(start), end, skip) if meetings.active else None
+            meets, self._turned = found is not None and found[0] < last, None
+            self._run_within(*((found[0], found[0]) if meets else (time, until)))
+            if self._turned is not None:
+                # One of them flies on otherwise than was reckoned with.
+                after = max(after, self._turned)
+                continue
+            if not meets:
+                break
+            same = meetings.first(after, self._origin(start), end, skip)
+            # Else something has happened to one of them before.
+            if same is not None and same[1] == found[1] and abs(same[0] - found[0]) <= SAME:
+                meetings.meet(same, self._origin(start), end)
+                skip.add(same[1])
+                after = same[0]
+
+    def _origin(self, start: int) -> int:
+        """From when (clock) the engine counts in what it has begun of the present tick."""
+        return self._part[0] if self._parts() and self.session.arena.counters[pool.MID] else start
+
+    def _parts(self) -> bool:
+        """Whether ticks are cut where ways turn."""
+        return self._moves() and self.session.scene.exact and self.session.scene.rules.touch == pool.SWEPT
+
+    def _run_within(self, time: int, until: int) -> None:
+        session, ticks = self.session, self.session.scene.ticks
+        start, end = ticks.edge(session.tick), ticks.edge(session.tick + 1)
+        now = start if self.reached is None else self.reached
+        if not self._moves():
+            self._run_part(ticks.rows(session.tick, 1), until)
+        elif self._parts():
+            while now < time or (until < 0 and now < end):
+                # A part that was begun is gone on with; it ends where a way turns, or may be about to.
+                if not session.arena.counters[pool.MID]:
+                    session.stage.place_all(now)
+                    steers = session.next_steer(now, end)
+                    self._part = now, min(x for x in (session.stage.next_turn(now), steers, end) if x is not None)
+                a, b = self._part
+                if self._run_part(ticks_of(np.array([a, b]), session.tick), until if until < b else pool.FOREVER):
+                    break
+                now = b
+        else:
+            if not session.arena.counters[pool.MID]:
+                session.stage.place_straight(start, end)
+            self._run_part(ticks.rows(session.tick, 1), until)
+        self.reached = max(now, start)
+
+    def _run_part(self, rows: np.ndarray, until: int) -> bool:
+        """Run one part of a tick; whether it came back before its end, since somebody acts first."""
+        session = self.session
+        if not session.arena.live and until == pool.FOREVER and not session.arena.counters[pool.MID]:
+            return False
+        while True:
+            self._run(rows, until, session.minds)
+            if session.arena.why != pool.HOLD:
+                break
+            self._turned = session.held()
+            if self._turned is not None:
+                return True
+        session.break_off()
+        return session.arena.why == pool.DUE
+
+    def _run(self, rows: np.ndarray, until: int = pool.FOREVER, keep: bool = False) -> int:
+        if self.session.faced:
+            self.session.stage.face_all(int(rows["start"][0]))
+        arena, done, self._owed = self.session.arena, 0, False
+        while True:
+            try:
+                done += arena.run(rows[done:], until, keep)
+            except OverflowError as error:
+                raise NivvoError(f'{error}; let groups that do not matter be ignored (then = "ignore")') from None
+            self._owed |= self.session.consequences.catch_up()
+            if arena.why != pool.OWES or not arena.counters[pool.MID]:
+                return done
+            # Something hangs on what was owed, within a tick: that ends as one in which something was.
+            arena.counters[pool.OWED] = int(arena.counters[pool.EVENTS]) + 1
+
+    def _metered(self, ticks: int) -> None:
+        session = self.session
+        now, end = session.scene.ticks.edge(session.tick), session.last_input
+        session.meter.fly(session.arena.live, ticks, clock.to_seconds(now), clock.to_seconds(end))
+
+    def _moves(self) -> bool:
+        return bool(self.session.stage.movers) and not self.session.still

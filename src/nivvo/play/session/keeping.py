@@ -1,0 +1,68 @@
+"""A session kept whole, and copies of it: one pass over all that it holds.
+
+What is planned never changes and is held on to; so are the ways of bodies that stand, which are only ever replaced.
+"""
+
+from __future__ import annotations
+
+import io
+import pickle
+from functools import cache
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from nivvo.core.numbers.frame import Frame
+from nivvo.play.rules.cost import Meter
+from nivvo.play.session.session import Session
+from nivvo.play.ways.motion import Motion
+
+PLANS = "nivvo.plan."
+
+
+class Packed(NamedTuple):
+    """A session as bytes, and the objects that it shares with the one it was made of."""
+
+    state: bytes
+    shared: dict[int, Any]
+
+    def opened(self) -> Session:
+        """A session that goes on as the one that was packed would have."""
+
+        shared = self.shared
+
+        class Unpickler(pickle.Unpickler):
+            def persistent_load(self, pid):
+                return shared[pid]
+
+        return Unpickler(io.BytesIO(self.state)).load()
+
+
+def packed(session: Session) -> Packed:
+    """A session between two ticks, kept."""
+    shared: dict[int, Any] = {}
+
+    class Pickler(pickle.Pickler):
+        def persistent_id(self, obj):
+            if not _may_be_shared(type(obj)) or (type(obj) is Motion and not _stands(obj)):
+                return None
+            shared[id(obj)] = obj
+            return id(obj)
+
+    buffer = io.BytesIO()
+    Pickler(buffer, pickle.HIGHEST_PROTOCOL).dump(session)
+    return Packed(buffer.getvalue(), shared)
+
+
+@cache
+def _may_be_shared(kind: type) -> bool:
+    return kind is Motion or issubclass(kind, (Frame, Meter, np.dtype)) or kind.__module__.startswith(PLANS)
+
+
+def _stands(motion: Motion) -> bool:
+    return len(motion.times) == 1 and not motion.pieces[0][1].any()
+
+
+def copied(session: Session) -> Session:
+    """A session that goes on by itself as this one would."""
+    return packed(session).opened()

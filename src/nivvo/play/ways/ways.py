@@ -1,0 +1,247 @@
+"""Ways that bodies go by themselves: along points, at given times, round a point, adrift, beside another."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from bisect import bisect_right
+
+import numpy as np
+
+from nivvo.core.launching.spread import draw
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import dot, sincos
+from nivvo.plan.bodies import Body, Drift
+from nivvo.plan.clockwork import Ticks
+from nivvo.play.ways.motion import NOWHERE, Motion, counts
+
+
+class Route(Motion):
+    """Along given points at a speed: stopping, back and forth, or around.
+
+    A way that goes on for ever is one round, repeated: where a body is after a day is found at once. speeds_up : how
+    fast it comes to its speed where it sets out, and from it where it stops or turns back (units/s²), or at once.
+    """
+
+    def __init__(self, points: list[np.ndarray], speed: float, at_end: str, speeds_up: float = math.inf):
+        super().__init__(points[0])
+        stops = [points[0], *(q for p, q in itertools.pairwise(points) if np.any(q != p))]
+        if len(stops) > 1 and at_end == "around":
+            stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
+        self.times, self.pieces = [], []
+        self.round = 0
+        if len(stops) > 1:
+            self._lay(stops, speed, speeds_up)
+        if len(stops) > 1 and at_end == "back":
+            self._lay(stops[::-1], speed, speeds_up)
+        self.repeats = len(self.pieces) > 1 and at_end != "stop"
+        if not self.repeats:
+            self.times.append(self.round)
+            self.pieces.append((stops[-1], NOWHERE, NOWHERE))
+
+    def _lay(self, stops: list[np.ndarray], speed: float, speeds_up: float) -> None:
+        """Go from stop to stop from where it is now."""
+        ways = [goal - here for here, goal in itertools.pairwise(stops)]
+        lengths = [float(np.sqrt(dot(way, way))) for way in ways]
+        most = math.fsum(lengths)
+        ramp = min(speed * speed / (2.0 * speeds_up), 0.5 * most)
+        top, gone = min(speed, math.sqrt(2.0 * speeds_up * ramp)) if ramp > 0.0 else speed, 0.0
+        for here, way, length in zip(stops, ways, lengths, strict=False):
+            turns = [x - gone for x in (ramp, most - ramp) if ramp > 0.0]
+            least = 1e-12 * most
+            cuts = sorted({0.0, length, *(x for x in turns if least < x < length - least)})
+            for a, b in itertools.pairwise(cuts):
+                x, middle = gone + a, gone + 0.5 * (a + b)
+                push = speeds_up if middle < ramp else -speeds_up if middle > most - ramp else 0.0
+                begins = top if ramp == 0.0 else math.sqrt(max(min(2.0 * speeds_up * min(x, most - x), top * top), 0.0))
+                ends = math.sqrt(max(begins * begins + 2.0 * push * (b - a), 0.0)) if push else begins
+                self.times.append(self.round)
+                self.pieces.append((here + way * (a / length), way * (begins / length), way * (push / length)))
+                self.round += max(counts((b - a) / (0.5 * (begins + ends))), 1)
+            gone += length
+
+    @property
+    def moves(self) -> bool:
+        """Whether it moves at all."""
+        return len(self.pieces) > 1
+
+    def _before(self, time: float) -> tuple[int, int]:
+        """Start of the round that a time lies in, and which piece of it holds."""
+        start = int(time // self.round) * self.round if self.repeats and time > 0 else 0
+        return start, max(bisect_right(self.times, time - start) - 1, 0)
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        start, k = self._before(time)
+        return self.pieces[k], start + self.times[k]
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        start, k = self._before(time)
+        if k + 1 < len(self.times):
+            return start + self.times[k + 1]
+        return start + self.round if self.repeats else None
+
+    def forget(self, time: int) -> None:
+        """Nothing of a round can be dropped."""
+
+
+class Circling(Motion):
+    """Round a point: at each tick's edge where the circle has it, straight between.
+
+    speeds_up : how fast it comes to its speed (units/s²), or at once.
+    """
+
+    veers = True
+
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, speeds_up: float = math.inf):
+        super().__init__(place)
+        centre, self.rate, self.first, self.second, _ = circle
+        self.speeds_up = speeds_up
+        off = place - centre
+        self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
+        self.rest = place - self.x * self.first - self.y * self.second
+        self.ticks = ticks
+
+    @property
+    def moves(self) -> bool:
+        """It goes round for ever."""
+        return True
+
+    def _on_it(self, time: int) -> np.ndarray:
+        s, c = round_at(self.rate, self.speeds_up, self.x, self.y, time / UNITS)
+        return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        tick = self.ticks.holding(int(time))
+        start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
+        here = self._on_it(start)
+        return (here, (self._on_it(end) - here) / ((end - start) / UNITS), NOWHERE), start
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins."""
+        return self.ticks.edge(self.ticks.holding(int(time)) + 1)
+
+    def forget(self, time: int) -> None:
+        """Nothing of a circle can be dropped."""
+
+
+def round_at(rate: float, speeds_up: float, x: float, y: float, seconds: float) -> tuple[float, float]:
+    """Sine and cosine of how far one has gone round a point that it began at (x, y) from (units).
+
+    rate : degrees a second. speeds_up : how fast it comes to that from standing (units/s²); inf: at once.
+    """
+    gains = math.degrees(speeds_up / math.hypot(x, y)) if x or y else math.inf
+    early = min(max(seconds, 0.0), abs(rate) / gains)
+    gone = math.copysign(0.5 * gains * early * early, rate) if early > 0.0 else 0.0
+    s, c = sincos((gone + rate * (seconds - early)) % 360.0)
+    return float(s), float(c)
+
+
+class Drifting(Motion):
+    """Straight from point to point of a region at a speed, for ever; the points belong to a seed and a name.
+
+    speeds_up : how fast it comes to its speed from a point and slows toward the next (units/s²), or at once.
+    """
+
+    def __init__(self, place: np.ndarray, drift: Drift, speed: float, start: int, speeds_up: float = math.inf):
+        super().__init__(place)
+        self.drift, self.speed, self.speeds_up, self.drawn = drift, speed, speeds_up, 0
+        self.times, self.pieces = [], []
+        self.ends, self.goal = start, np.asarray(place, dtype=float)
+        self._go_on(start)
+
+    @property
+    def moves(self) -> bool:
+        """It goes on for ever."""
+        return True
+
+    def _go_on(self, time: float) -> None:
+        """Know its way till after a time."""
+        low, size = self.drift.low, self.drift.high - self.drift.low
+        while self.ends <= time:
+            here, seed, name = self.goal, self.drift.seed, f"{self.drift.name}.drift"
+            self.goal = low + size * np.array([draw(seed, name, self.drawn, axis) for axis in range(3)])
+            self.drawn += 1
+            leg = Route([here, self.goal], self.speed, "stop", self.speeds_up)
+            self.times += [self.ends + time for time in leg.times[:-1]]
+            self.pieces += leg.pieces[:-1]
+            self.ends += leg.round
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        self._go_on(time)
+        return super().piece(time)
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins."""
+        self._go_on(time)
+        return super().next_break(time) or self.ends
+
+
+class Beside(Motion):
+    """At the same place beside another all the time. ways : of all bodies, by number."""
+
+    veers = True
+
+    def __init__(self, ways: list[Motion], leader: int, offset: np.ndarray):
+        self.ways, self.leader, self.offset = ways, leader, offset
+
+    @property
+    def moves(self) -> bool:
+        """It may come to move, as the other may."""
+        return True
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        (c, v, a), start = self.ways[self.leader].piece(time)
+        return (c + self.offset, v, a), start
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        return self.ways[self.leader].next_break(time)
+
+    def forget(self, time: int) -> None:
+        """The other does."""
+
+
+def timed(place: np.ndarray, points: tuple[tuple[int, np.ndarray], ...]) -> Motion:
+    """The way of a body that is at given points at given times (clock): straight between, then it stays."""
+    motion, here, start = Motion(place), place, 0
+    for when, goal in points:
+        if when > start:
+            motion.turn(start, here, (goal - here) / ((when - start) / UNITS), NOWHERE)
+        here, start = goal, when
+    motion.turn(start, here, NOWHERE, NOWHERE)
+    return motion
+
+
+def topped(motion: Motion, top: float) -> Motion:
+    """The way of a body that speeds up steadily until it is so fast (units/s), and then goes straight on."""
+    (c, v, a), start = motion.pieces[0], motion.times[0]
+    speeds, slope, bend = float(dot(v, v)) - top * top, 2.0 * float(dot(v, a)), float(dot(a, a))
+    # The later root: before it, it may have slowed down.
+    root = slope * slope - 4.0 * bend * speeds
+    if bend > 0.0 and root >= 0.0:
+        t = (-slope + math.sqrt(root)) / (2.0 * bend)
+        motion.turn(start + counts(t), c + v * t + a * (0.5 * t * t), v + a * t, NOWHERE)
+    return motion
+
+
+def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
+    """The motion of a body from a time on (clock); who goes by another stands till that one is known."""
+    place, move = body.row["c0"].copy(), body.move
+    if move is None or move.toward is not None or move.beside is not None:
+        return Motion(place)
+    if move.drift is not None:
+        return Drifting(place, move.drift, move.speed, start, move.speeds_up)
+    if move.timed:
+        return timed(place, move.timed)
+    if move.circle is not None:
+        return Circling(place, move.circle, ticks, move.speeds_up)
+    if move.through is not None:
+        return Route([place, *move.through], move.speed, move.at_end, move.speeds_up)
+    motion = Motion(place)
+    motion.turn(start, place, move.velocity, move.acceleration)
+    return motion if move.top is None else topped(motion, move.top)

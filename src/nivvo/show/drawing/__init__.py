@@ -1,0 +1,1 @@
+"""Figures: on Matplotlib axes that are given, and as files."""

@@ -1,0 +1,229 @@
+"""Two pictures of time: what players and abilities did when, and what a hold is worth."""
+
+from __future__ import annotations
+
+from pathlib import Path as FilePath
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from nivvo.core.numbers.clock import UNITS, to_seconds
+from nivvo.core.numbers.curves import Curve
+from nivvo.core.pool import FOREVER
+from nivvo.errors import CallError
+from nivvo.play.outcome.run import Run
+from nivvo.play.questions.holding import HoldTable
+from nivvo.show.drawing.canvas import drawn, new_figure, save_titled
+from nivvo.show.drawing.figure import AMBER, INK, MOSS, RUST, SEA, STONE
+from nivvo.spec.arguments import checked
+
+if TYPE_CHECKING:
+    from matplotlib.axes import Axes
+
+FILLS = {
+    "ready": ("#fdf1d0", "...", AMBER),
+    "charging": ("#f6d98a", "", AMBER),
+    "winding up": ("#d6c3e6", "///", "#7a4f9a"),
+    "firing": ("#9cc9e0", "", SEA),
+    "recovering": ("#cfe3d6", "\\\\\\", MOSS),
+    "cooling": ("#e4e8eb", "", STONE),
+    "reloading": ("#e4e8eb", "xxx", STONE),
+    "overheated": ("#e9b8ab", "xxx", RUST),
+}
+"""How each state is drawn: fill, hatch, edge. Idle is left blank."""
+
+MOST_LANES = 16
+PLATE = {"boxstyle": "round,pad=0.15", "fc": "white", "ec": "none", "alpha": 0.9}
+
+
+@checked
+@drawn
+def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
+    """Draw when buttons were down, states held and shots left on ``ax``, and the live count on ``live``."""
+    end = max(
+        [row["ended"] for row in run.rows("projectiles")]
+        + [row["time"] for row in run.rows("states")]
+        + [to_seconds(edge[0]) for edge in run.edges]
+        + [0.1]
+    )
+    lanes: list[str] = []
+    many = len(run.scene.shooters) > 1
+    seen: set[str] = set()
+
+    def lane(name: str) -> int:
+        if name not in lanes:
+            lanes.append(name)
+        return lanes.index(name)
+
+    for shooter in sorted({edge[1] for edge in run.edges}):
+        for button in sorted({edge[2] for edge in run.edges if edge[1] == shooter}):
+            y = lane(f"{shooter}: {button} button" if many else f"{button} button")
+            down = None
+            for time, who, what, pressed in [*run.edges, (None, shooter, button, False)]:
+                if (who, what) != (shooter, button):
+                    continue
+                now = end if time is None else to_seconds(time)
+                if pressed:
+                    down = now
+                    ax.plot(now, y, marker="v", ms=7, color=INK, zorder=5)
+                elif down is not None:
+                    ax.barh(y, max(now - down, end * 0.002), left=down, height=0.5, color=INK, zorder=3)
+                    down = None
+    for shooter, ability in sorted({(one.shooter, one.ability) for one in run.state_changes}):
+        y = lane(f"{shooter}: {ability}" if many else ability)
+        mine = [one for one in run.state_changes if (one.shooter, one.ability) == (shooter, ability)]
+        for one, after in zip(mine, [*mine[1:], None], strict=True):
+            start, until = to_seconds(one.time), end if after is None else to_seconds(after.time)
+            if one.state in FILLS and until > start:
+                fill, hatch, edge = FILLS[one.state]
+                ax.barh(
+                    y, until - start, left=start, height=0.62, color=fill, hatch=hatch, edgecolor=edge,
+                    lw=0.8, label=_once(seen, one.state), zorder=2,
+                )  # fmt: skip
+            if one.astray:
+                ax.plot(
+                    start,
+                    y + 0.38,
+                    marker="x",
+                    ms=6,
+                    mew=1.8,
+                    color=RUST,
+                    zorder=6,
+                    label=_once(seen, "press without a shot"),
+                )
+        _shots(run, ax, y, shooter, ability, seen)
+    ax.set_yticks(range(len(lanes)), lanes)
+    ax.set_ylim(max(len(lanes), 1) - 0.4, -0.6)
+    ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=10, fontsize=8.5, frameon=False, labelcolor=INK)
+    times, alive = run.in_the_air()
+    live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
+    most = int(alive.max()) if len(alive) else 0
+    words = [f"in the air: at most {most}", *_settled(run)]
+    if run.stage.arrived and any(run.stage.arrived.values()):
+        when, there = run.population()
+        live.step([*when, end], [*there, there[-1]], where="post", color=RUST, lw=1.6, ls="--")
+        words.append(f"targets there, dashed: at most {int(there.max())}")
+        most = max(most, int(there.max()))
+    live.set_ylim(0, most * 1.25 + 1)
+    words = "; ".join(words)
+    live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
+    live.set_ylabel("projectiles", color=INK)
+    live.set_xlabel("time (s)", color=INK)
+    for one in (ax, live):
+        one.set_xlim(-0.01 * end, end * 1.02)
+        one.grid(axis="x", color="#e4e8eb", lw=0.6)
+        one.set_axisbelow(True)
+        for spine in one.spines.values():
+            spine.set_color("#c3cad0")
+    return ax
+
+
+def _settled(run: Run) -> list[str]:
+    """For each stream that was fired, the live count that its rate and life lead to if nothing is touched."""
+    out = []
+    for name in dict.fromkeys(shot.ability for shot in run.fired):
+        keys = run.scene.abilities[name]
+        if keys.firing.kind != "auto" or isinstance(keys.limits.life, Curve) or keys.limits.life == FOREVER:
+            continue
+        asked = keys.firing.rate or UNITS / keys.firing.interval
+        out.append(f"{name}: rate x life = {asked * to_seconds(keys.limits.life):.4g}, if nothing ends it sooner")
+    return out
+
+
+def _shots(run: Run, ax: Axes, y: int, shooter: str, ability: str, seen: set[str]) -> None:
+    for shot in run.fired:
+        if (shot.shooter, shot.ability) == (shooter, ability):
+            now = to_seconds(shot.time)
+            ax.plot([now, now], [y - 0.42, y + 0.42], color=SEA, lw=2.0, zorder=5, label=_once(seen, "shot"))
+            if shot.moment.held:
+                held = f" held {to_seconds(shot.moment.held):.3g} s"
+                ax.text(now, y - 0.36, held, fontsize=8, color=SEA, va="center", zorder=6)
+    for shot in run.refused:
+        if (shot.shooter, shot.ability) == (shooter, ability):
+            mark = {"marker": "X", "ms": 8, "color": RUST, "mec": "white", "ls": "none"}
+            ax.plot(to_seconds(shot.time), y, zorder=6, label=_once(seen, "refused"), **mark)
+
+
+def _once(seen: set[str], word: str) -> str:
+    new = word not in seen
+    seen.add(word)
+    return word if new else "_"
+
+
+def save_timeline(run: Run, path: str | FilePath) -> FilePath:
+    """Draw the timeline of a run into a PNG or SVG file. Raises CallError, OutputError."""
+    lanes = len({edge[1:3] for edge in run.edges}) + len({(s.shooter, s.ability) for s in run.state_changes})
+    if lanes > MOST_LANES:
+        raise CallError(f"a timeline has room for {MOST_LANES} buttons and abilities, not {lanes}")
+    figure = new_figure(2, 3.2 + 0.42 * max(lanes, 3))
+    figure.axes[0].get_gridspec().set_height_ratios([max(lanes, 3) * 0.42, 1.2])
+    figure.subplots_adjust(left=0.11)
+    draw_timeline(run, *figure.axes)
+    return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
+
+
+@checked(found="nivvo.play.questions.holding:HoldTable")
+@drawn
+def draw_hold_table(found: HoldTable, axes: list[Axes]) -> list[Axes]:
+    """Draw what a hold is worth: a panel for each number that hangs on it, then reach, apex and time of flight."""
+    axes = list(np.ravel(np.array(axes, dtype=object)))
+    unit, x = found.scene.unit, [row["held"] for row in found.rows]
+    panels = [(key, _unit_of(key, unit)) for key in found.keys]
+    panels += [("range", unit), *([("apex", unit)] if found.scene.frame.vertical else []), ("flight_time", "s")]
+    if len(axes) != len(panels):
+        raise CallError(f"these holds are drawn on {len(panels)} axes, not {len(axes)}")
+    for k, (ax, (key, words)) in enumerate(zip(axes, panels, strict=True)):
+        steps = any(key == capped[0] for capped in found.capped)
+        y = [row[key] for row in found.rows]
+        ax.plot(x, y, color=SEA if key in found.keys else MOSS, lw=2.0, drawstyle="steps-post" if steps else "default")
+        ax.set_ylabel(
+            f"{key.removeprefix('launch.')} ({words})".replace(" ()", "").replace("_", " "), color=INK, fontsize=8.5
+        )
+        low, high = min(y), max(y)
+        ax.set_ylim(low - 0.12 * (high - low) - 1e-9, high + 0.22 * (high - low) + 1e-9)
+        ax.grid(color="#e4e8eb", lw=0.6)
+        ax.set_xlim(0.0, x[-1])
+        for spine in ax.spines.values():
+            spine.set_color("#c3cad0")
+        if found.full is not None:
+            ax.axvline(found.full, color=AMBER, lw=1.4, ls=(0, (5, 2)), label="full" if k == 0 else "_")
+        if key == "range" and found.turns_back is not None:
+            at = max(range(len(x)), key=lambda i: y[i])
+            ax.plot(x[at], y[at], marker="D", ms=8, mfc="none", mec=RUST, mew=2)
+            words = f"longer holds than {x[at]:.3g} s reach less far"
+            ax.annotate(words, (x[at], y[at]), (8, -14), textcoords="offset points", fontsize=9, color=RUST)
+        for capped, when, lands in found.capped:
+            if capped == key:
+                words = f"cap at {when:.3g} s, " + (
+                    "the last step lands on it" if lands else "the last step is cut at it"
+                )
+                ax.text(0.99, 0.06, words, transform=ax.transAxes, ha="right", fontsize=8.5, color=INK, bbox=PLATE)
+        if k + 1 < len(panels):
+            ax.tick_params(labelbottom=False)
+    axes[-1].set_xlabel("held (s)", color=INK)
+    if found.full is not None:
+        axes[0].legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), fontsize=8.5, frameon=False, labelcolor=INK)
+    return axes
+
+
+def _unit_of(key: str, unit: str) -> str:
+    last = key.rsplit(".", 1)[-1]
+    return {
+        "speed": f"{unit}/s",
+        "elevation": "°",
+        "fan": "°",
+        "cone": "°",
+        "scatter": "°",
+        "life": "s",
+        "reach": unit,
+        "radius": unit,
+    }.get(last, "")
+
+
+def save_hold_table(found: HoldTable, path: str | FilePath, drill: str) -> FilePath:
+    """Draw a hold chart into a PNG or SVG file. Raises CallError, OutputError."""
+    panels = len(found.keys) + (3 if found.scene.frame.vertical else 2)
+    figure = new_figure(panels, 8.0)
+    figure.subplots_adjust(hspace=0.14, left=0.09)
+    draw_hold_table(found, list(figure.axes))
+    return save_titled(figure, path, f"{FilePath(drill).stem} · {found.ability} · what a hold is worth")

@@ -1,0 +1,275 @@
+"""Turning what the models find into problems that a writer can mend from the message alone."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from functools import cache
+from typing import Any
+
+from pydantic import BaseModel
+
+from nivvo.errors import Problem
+from nivvo.spec.reading.document import Document
+from nivvo.spec.words.elsewhere import elsewhere
+from nivvo.spec.words.nearest import nearest
+from nivvo.spec.words.renamed import renamed
+
+_LIMITS = {
+    "greater_than": ("gt", "greater than {}"),
+    "greater_than_equal": ("ge", "at least {}"),
+    "less_than": ("lt", "less than {}"),
+    "less_than_equal": ("le", "at most {}"),
+}
+
+CHANGED = ("world", "tick", "shooter", "obstacle", "target", "ability", "cue")
+"""Tables of a drill of which a case may change keys, by ``set``."""
+
+_TYPES = {
+    "float_type": "a number",
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "string_type": 'text, in quotes, as "quay"',
+    "bool_type": "true or false",
+    "list_type": "a list, as [1.0, 2.0]",
+    "dict_type": "a table",
+    "model_type": "a table",
+    "model_attributes_type": "a table",
+    "finite_number": "a finite number",
+}
+
+
+def of_errors(errors: list[dict], document: Document, model: type[BaseModel], prefix: tuple = ()) -> list[Problem]:
+    """The problems of a validation's errors, one for each key; ``prefix``: where its table stands in the drill."""
+    found: dict[tuple, Problem] = {}
+    for one in errors:
+        key = real_key((*prefix, *one["loc"]), document.tables, missing=one["type"] == "missing")
+        if key in found and one["type"] != "extra_forbidden":
+            old = found[key]
+            if _by_set(key, _value(document.tables, key)):
+                continue
+            if one["type"] in _TYPES and _TYPES[one["type"]] not in old.allowed:
+                allowed = f"{old.allowed}, or {_TYPES[one['type']]}" if old.allowed else _TYPES[one["type"]]
+                found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
+            elif one["type"] == "value_error":
+                said = one["msg"].removeprefix("Value error, ").removeprefix("must be ")
+                allowed = f"{old.allowed}, or {said}" if old.allowed else said
+                found[key] = Problem(old.where, old.key, old.message, old.given, allowed, old.hint)
+            continue
+        found[key] = _problem(one, key, document, model)
+    # What is missing under its new name is there under its old one.
+    now = {(*key[:-1], renamed(key)) for key in found if key and renamed(key)}
+    found = {key: problem for key, problem in found.items() if not (problem.message == "is missing" and key in now)}
+    # Of a key that may be one thing or another, what is wrong inside of the one says it all.
+    outer = {key[:size] for key in found for size in range(1, len(key))}
+    return [problem for key, problem in found.items() if not (problem.message == "wrong type" and key in outer)]
+
+
+def in_order(problems: Iterable[Problem]) -> list[Problem]:
+    """Problems sorted by file and line."""
+
+    def place(problem: Problem) -> tuple[str, int]:
+        file, _, line = problem.where.rpartition(":")
+        return (file, int(line)) if file and line.isdecimal() else (problem.where, 0)
+
+    return sorted(problems, key=place)
+
+
+def dotted(key: tuple) -> str:
+    """A key's path as it is written: names by dots, list places in brackets."""
+    out = ""
+    for part in key:
+        if isinstance(part, int):
+            out += f"[{part}]"
+        else:
+            out += f".{part}" if out else str(part)
+    return out
+
+
+def shown(value: Any) -> str:
+    """A value as a drill would have it, shortened."""
+    if isinstance(value, bool):
+        text = "true" if value else "false"
+    elif isinstance(value, dict):
+        text = "{ " + ", ".join(f"{k} = {shown(v)}" for k, v in list(value.items())[:6]) + " }"
+    elif isinstance(value, list):
+        text = "[" + ", ".join(shown(v) for v in value[:8]) + (", ..." if len(value) > 8 else "") + "]"
+    elif isinstance(value, float):
+        text = f"{value:.0f}" if value.is_integer() and abs(value) < 1e15 else repr(value)
+    elif isinstance(value, int) and value.bit_length() > 64:
+        text = f"a whole number of about {value.bit_length() * 3 // 10} digits"
+    elif isinstance(value, str):
+        text = f'"{value[:120]}"'
+    else:
+        text = str(value)
+    return text if len(text) <= 100 else text[:97] + "..."
+
+
+def real_key(loc: tuple, tables: Any, missing: bool) -> tuple:
+    """The path of a location without the names that unions put into it."""
+    key: list = []
+    node = tables
+    for k, part in enumerate(loc):
+        last = k == len(loc) - 1
+        if (isinstance(node, dict) and part in node) or (
+            isinstance(node, list) and isinstance(part, int) and part < len(node)
+        ):
+            key.append(part)
+            node = node[part]
+        elif missing and last:
+            key.append(part)
+    return tuple(key)
+
+
+def _value(tables: Any, key: tuple) -> Any:
+    for part in key:
+        try:
+            tables = tables[part]
+        except (KeyError, IndexError, TypeError):
+            return None
+    return tables
+
+
+def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) -> Problem:
+    kind, given = one["type"], _value(document.tables, key)
+    where, name = str(document.origin(key)), dotted(key)
+    if kind == "extra_forbidden" and not _by_set(key, given):
+        return _unknown(key, given, where, model)
+    if kind == "missing":
+        parent = _value(document.tables, key[:-1])
+        described = _described(model, key)
+        return Problem(
+            where, name, "is missing", given=f"{dotted(key[:-1]) or 'the drill'} = {shown(parent)}", allowed=described
+        )
+    if kind in _LIMITS:
+        field, text = _LIMITS[kind]
+        return Problem(where, name, "out of range", shown(given), text.format(f"{one['ctx'][field]:g}"))
+    if kind == "literal_error":
+        allowed = one["ctx"]["expected"].replace("'", '"')
+        words = [word.strip(' "') for word in allowed.replace(" or ", ",").split(",")]
+        return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words) or elsewhere(given))
+    if by_set := _by_set(key, given):
+        return Problem(where, name, "a case changes keys by set", shown(given), "", by_set)
+    if kind in _TYPES:
+        says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
+        needed = _needed(model, key) if _TYPES[kind] == "a table" else ""
+        return Problem(
+            where, name, says, shown(given), _TYPES[kind] + (f", as {name}.{needed} = ..." if needed else "")
+        )
+    if kind in ("too_short", "too_long"):
+        context = one["ctx"]
+        bound = f"at least {context['min_length']}" if kind == "too_short" else f"at most {context['max_length']}"
+        return Problem(where, name, "wrong number of values", shown(given), f"{bound} values")
+    if kind.startswith("string_"):
+        rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
+        says = "is not a name" if kind == "string_pattern_mismatch" else "wrong length"
+        return Problem(where, name, says, shown(given), rule if kind == "string_pattern_mismatch" else one["msg"])
+    message = one["msg"].removeprefix("Value error, ")
+    return Problem(where, name, message, given=shown(given))
+
+
+def _by_set(key: tuple, given: Any) -> str:
+    """The line that changes in a case what a table of the drill in it would, or ""."""
+    if len(key) != 3 or key[0] != "case" or key[2] not in CHANGED or not isinstance(given, dict):
+        return ""
+    path = [str(key[2])]
+    while isinstance(given, dict) and given:
+        word, given = next(iter(given.items()))
+        path.append(str(word))
+    return f'write set = {{ "{".".join(path)}" = {shown(given)} }}'
+
+
+def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Problem:
+    """A key that its table does not have: the nearest that it has, or the table where it belongs."""
+    table, word = _model_at(model, key[:-1]), str(key[-1])
+    allowed = list(table.model_fields) if table else []
+    if now := renamed(key):
+        return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
+    homes = [path for path, field in _all_keys(model) if field == word]
+    if not homes and (there := elsewhere(word)):
+        return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), there)
+    around = [home for home in homes if home.split(".")[0] == str(key[0])]
+    close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == str(key[0]) and word in field}
+    if homes and not around and close:
+        near = min(close, key=len)
+        hint = f"did you mean {near} (in {close[near]})?"
+    elif homes:
+        around = around or homes
+        hint = f"{word} belongs in {' or '.join(around[:3])}"
+    elif not (hint := nearest(word, allowed)):
+        near = nearest(word, {field for _, field in _all_keys(model)}, 0.8)
+        home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
+        hint = f"{near[:-1]} (in {home})?" if near else ""
+    return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
+
+
+def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
+    """The model of the table at a path; names and list places step into what tables hold."""
+    current: Any = model
+    for part in key:
+        if current is None:
+            return None
+        if isinstance(current, type) and issubclass(current, BaseModel):
+            field = current.model_fields.get(str(part))
+            current = field.annotation if field else None
+        else:
+            current = _held(current)
+    return _first_model(current)
+
+
+def _held(annotation: Any) -> Any:
+    """What a dict or list annotation holds."""
+    from typing import get_args, get_origin
+
+    for option in (annotation, *get_args(annotation)):
+        if get_origin(option) in (dict, list):
+            return get_args(option)[-1]
+        inner = get_args(option)
+        if inner and get_origin(inner[0]) in (dict, list):
+            return get_args(inner[0])[-1]
+    return None
+
+
+def _first_model(annotation: Any) -> type[BaseModel] | None:
+    from typing import get_args, get_origin
+
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    if get_origin(annotation) in (dict, list):
+        return None
+    for option in get_args(annotation):
+        if found := _first_model(option):
+            return found
+    return None
+
+
+def _needed(model: type[BaseModel], key: tuple) -> str:
+    """The first key that the table at a path cannot do without, or ""."""
+    table = _model_at(model, key)
+    return next((word for word, field in table.model_fields.items() if field.is_required()), "") if table else ""
+
+
+def _described(model: type[BaseModel], key: tuple) -> str:
+    table = _model_at(model, key[:-1])
+    field = table.model_fields.get(str(key[-1])) if table else None
+    return (field.description or "") if field else ""
+
+
+@cache
+def _all_keys(model: type[BaseModel]) -> tuple[tuple[str, str], ...]:
+    """(path of the table, key) for every key of every table, named tables shown as NAME."""
+    found: list[tuple[str, str]] = []
+
+    def walk(table: type[BaseModel], path: str, depth: int) -> None:
+        for name, field in table.model_fields.items():
+            found.append((path or "the top of the file", name))
+            if depth > 5:
+                continue
+            below = _first_model(field.annotation)
+            step = f"{path}.{name}" if path else name
+            if below is not None:
+                walk(below, step, depth + 1)
+            elif (held := _held(field.annotation)) is not None and (inside := _first_model(held)) is not None:
+                walk(inside, f"{step}.NAME", depth + 1)
+
+    walk(model, "", 0)
+    return tuple(found)

@@ -1,0 +1,181 @@
+"""A drill's tables turned into models one by one: what has not changed is not validated again."""
+
+from __future__ import annotations
+
+import re
+from collections import OrderedDict
+from collections.abc import Iterable
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from pydantic import BaseModel, ValidationError
+
+from nivvo.errors import Problem
+from nivvo.spec.checking.problems import dotted, of_errors, real_key, shown
+from nivvo.spec.reading.document import Document, drop
+from nivvo.spec.reading.sheet import Sheets
+from nivvo.spec.reading.track import Track, read_track
+from nivvo.spec.scenes.case import Case
+from nivvo.spec.scenes.cues import Cue
+from nivvo.spec.scenes.scene import Obstacle, Shooter, Target
+
+ENTRIES = 10_000
+KEPT = 50_000
+NOTHING: dict[str, Any] = {}
+"""The tables of a kind that a drill has none of."""
+
+NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,63}")
+
+
+class Entry(NamedTuple):
+    """A table and its model: None if it is wrong; ``usable``: what of it is right, to check names in; errors."""
+
+    table: Any
+    model: BaseModel | None
+    usable: BaseModel | None
+    errors: list[dict]
+    unread: list[tuple[tuple, str]]
+
+
+class Entries(NamedTuple):
+    """All tables of a kind: those that are right, those that can be checked against others, those that are wrong."""
+
+    raw: Any
+    right: dict[str, Any]
+    usable: dict[str, Any]
+    wrong: dict[str, Entry]
+    odd: list[tuple[tuple, str, str]]
+
+    @property
+    def lost(self) -> set[str]:
+        """Names of tables that are wrong."""
+        return {*self.wrong, *(str(key[1]) for key, _, _ in self.odd if len(key) > 1)}
+
+
+class Tables:
+    """Models of the tables of a drill and of all that is set over it.
+
+    ``model``: that of a whole drill. ``linked`` keeps what was found across tables that are still the same,
+    ``planned`` what was made of them (``plan.case``).
+    """
+
+    def __init__(self, model: type[BaseModel]):
+        from nivvo.spec.abilities.ability import Ability
+
+        self.model = model
+        self.kinds: dict[str, type[BaseModel]] = {
+            "shooter": Shooter,
+            "obstacle": Obstacle,
+            "target": Target,
+            "ability": Ability,
+            "cue": Cue,
+            "case": Case,
+        }
+        self.sheets = Sheets()
+        self.linked: dict[Any, Any] = {}
+        self.planned: dict[Any, Any] = {}
+        self._tracks: dict[Path, Track] = {}
+        self._rest: tuple[dict, tuple] | None = None
+        self._entries: OrderedDict[tuple, Entry] = OrderedDict()
+        self._kinds: OrderedDict[tuple, Entries] = OrderedDict()
+
+    def entries(self, kind: str, document: Document, only: Iterable[str] | None = None) -> Entries:
+        """All tables of a kind, or only some."""
+        raw = document.tables.get(kind, NOTHING)
+        known = self._kinds.get((kind, id(raw))) if only is None else None
+        if known is not None and known.raw is raw:
+            return known
+        if not isinstance(raw, dict):
+            return Entries(raw, {}, {}, {}, [((kind,), "wrong type", "a table")])
+        out = Entries(raw, {}, {}, {}, [])
+        if len(raw) > ENTRIES:
+            out.odd.append(((kind,), "wrong number of values", f"at most {ENTRIES} values"))
+            return out
+        for name in raw if only is None else only:
+            if not NAME.fullmatch(name):
+                rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
+                out.odd.append(((kind, name), "is not a name", rule))
+                continue
+            entry = self._entry(kind, raw[name], document.folder)
+            if entry.model is None:
+                out.wrong[name] = entry
+            else:
+                out.right[name] = entry.model
+            if entry.usable is not None:
+                out.usable[name] = entry.usable
+        if only is None:
+            self._keep(self._kinds, (kind, id(raw)), out)
+        return out
+
+    def track(self, path: Path) -> Track:
+        """A track, read once."""
+        if path not in self._tracks:
+            self._tracks[path] = read_track(path)
+        return self._tracks[path]
+
+    def _keep(self, kept: OrderedDict, key: tuple, value: Any) -> None:
+        kept[key] = value
+        if len(kept) > KEPT:
+            kept.popitem(last=False)
+
+    def _entry(self, kind: str, table: Any, folder: Path) -> Entry:
+        key = (kind, id(table))
+        known = self._entries.get(key)
+        if known is not None and known.table is table:
+            return known
+        read, unread = self.sheets.filled(table, folder) if kind == "ability" else (table, [])
+        made, errors = _model(self.kinds[kind], read)
+        usable = made
+        if made is None and isinstance(read, dict):
+            rest = _without(read, errors)
+            usable = None if rest is None else _model(self.kinds[kind], rest)[0]
+        entry = Entry(table, None if unread else made, usable, errors, unread)
+        self._keep(self._entries, key, entry)
+        return entry
+
+    def rest(self, document: Document) -> tuple[BaseModel | None, list[dict]]:
+        """The model of all that is no named table, and what is wrong with it."""
+        rest = {key: value for key, value in document.tables.items() if key not in self.kinds}
+        if self._rest is None or not _same(self._rest[0], rest):
+            self._rest = rest, _model(self.model, rest)
+        return self._rest[1]
+
+    def problems_of(self, kind: str, entries: Entries, document: Document) -> list[Problem]:
+        """What is wrong with the tables of a kind."""
+        out: list[Problem] = []
+        for key, says, allowed in entries.odd:
+            table = document.tables[key[0]]
+            given = shown(table[key[1]]) if len(key) > 1 else shown(table) if not isinstance(table, dict) else ""
+            out.append(Problem(str(document.origin(key)), dotted(key)[:200], says, given, allowed))
+        for name, entry in entries.wrong.items():
+            out += of_errors(entry.errors, document, self.model, (kind, name))
+            for path, says in entry.unread:
+                key = (kind, name, *path)
+                out.append(Problem(str(document.origin(key)), dotted(key), says))
+        return out
+
+
+def _same(a: dict, b: dict) -> bool:
+    """Whether two dicts hold the very same objects."""
+    return len(a) == len(b) and all(key in b and b[key] is value for key, value in a.items())
+
+
+def _model(model: type[BaseModel], table: Any) -> tuple[BaseModel | None, list[dict]]:
+    try:
+        return model.model_validate(table), []
+    except ValidationError as error:
+        return None, error.errors(include_url=False)
+
+
+def _without(table: dict[str, Any], errors: list[dict]) -> dict[str, Any] | None:
+    """A table without the keys that are wrong; None if not much would be left to look at."""
+    out = dict(table)
+    for one in errors:
+        key = real_key(one["loc"], table, missing=False)
+        whole = next((k for k, part in enumerate(key) if isinstance(part, int)), len(key))
+        if one["type"] == "missing" and whole < 1:
+            return None
+        if not key[:whole]:
+            return None
+        drop(out, [str(part) for part in key[:whole]])
+    return out
