@@ -48,7 +48,7 @@ def studies() -> None:
         spent = []
         for _ in range(5):
             started = time.perf_counter()
-            single_shots(world, acts, p, v, life=2 * clock.UNITS, count=130)
+            single_shots(world, acts, p, v, life=2 * clock.UNITS, ticks=(60.0, 130))
             spent.append(time.perf_counter() - started)
         print(f"  single shots by columns, {words}: {len(p) / min(spent):,.0f} a second (bar {bar})")
 

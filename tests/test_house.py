@@ -134,6 +134,17 @@ class Imports(unittest.TestCase):
             seen += 1
         self.assertGreater(seen, 30)
 
+    def test_a_function_of_the_core_can_be_read_at_once_or_says_what_its_length_is_worth(self):
+        for _, path, tree in sources("core"):
+            lines = path.read_text().splitlines()
+            for node in ast.walk(tree):
+                if isinstance(node, ast.FunctionDef):
+                    taken = [one.arg for one in (*node.args.args, *node.args.kwonlyargs) if one.arg != "self"]
+                    self.assertLessEqual(len(taken), 8, f"{path.name}: {node.name}")
+                    own = lines[node.lineno : node.end_lineno]
+                    if len(own) >= 60:
+                        self.assertIn("# Longer than a function of the core should be", "\n".join(own), node.name)
+
     def test_core_needs_numbers_only(self):
         import sys
 

@@ -168,14 +168,14 @@ class AnyForce(unittest.TestCase):
         row, errors, stages = acting(np.zeros(3))[0], [], np.zeros((7, 3))
         with mock.patch.object(flight, "acceleration", spring), mock.patch.object(flight, "stiffness", lambda *_: 1.0):
             for count in (10, 20, 40):
-                q, _ = flight.glide(row, 0.0, p, v, 2.0, count, 64, pool.ALONE, stages)
+                q, _ = flight.glide(row, 0.0, p, v, 2.0, (count, 64), pool.ALONE, stages)
                 errors.append(np.abs(np.array(q) - solution(2.0)).max())
-            q, _ = flight.glide(row, 0.0, p, v, 2.0, 100, 64, pool.ALONE, stages)
+            q, _ = flight.glide(row, 0.0, p, v, 2.0, (100, 64), pool.ALONE, stages)
             np.testing.assert_allclose(q, solution(2.0), atol=1e-8)
             # Begun later, it is the same flight.
-            half = flight.glide(row, 0.0, p, v, 0.7, 60, 64, pool.ALONE, stages)
+            half = flight.glide(row, 0.0, p, v, 0.7, (60, 64), pool.ALONE, stages)
             np.testing.assert_allclose(
-                flight.glide(row, 0.7, *half, 1.3, 60, 64, pool.ALONE, stages)[0], solution(2.0), atol=1e-6
+                flight.glide(row, 0.7, *half, 1.3, (60, 64), pool.ALONE, stages)[0], solution(2.0), atol=1e-6
             )
             errors_of_pair = []
             for count in (8, 16, 32):

@@ -22,7 +22,7 @@ class Singles(unittest.TestCase):
             p, v = shots(rng, 50, 30.0, flat)
             radius, life = rng.uniform(0.05, 0.3, 50), (rng.uniform(0.3, 2.0, 50) * clock.UNITS).astype(np.int64)
             acts = acting(G, linear=drag)
-            found = single_shots(world, acts, p, v, radius=radius, life=life, count=180)
+            found = single_shots(world, acts, p, v, radius=radius, life=life, ticks=(60.0, 180))
             for k in range(50):
                 alone = world.fresh(False)
                 alone.put(alone.new_params(acts, radius[k], life=int(life[k])), p[k], v[k], k, 0)
@@ -55,7 +55,7 @@ class Singles(unittest.TestCase):
     def test_what_passes_counts_its_contacts_and_what_flies_on_is_where_it_should_be(self):
         world = arena([ball((x, 0, 0), key=k) for k, x in enumerate((3.0, 6.0, 9.0))], sampled=False)
         found = single_shots(
-            world, np.zeros(3), [(0, 0, 0), (0, 5, 0)], [(10, 0, 0), (10, 0, 0)], then=pool.PASS, count=60
+            world, np.zeros(3), [(0, 0, 0), (0, 5, 0)], [(10, 0, 0), (10, 0, 0)], then=pool.PASS, ticks=(60.0, 60)
         )
         self.assertEqual((found.contacts.tolist(), found.code.tolist()), ([3, 0], [pool.FLYING] * 2))
         np.testing.assert_allclose(found.p, [(10, 0, 0), (10, 5, 0)], atol=1e-12)

@@ -151,7 +151,7 @@ def swept(k, i, age, state, s, count, shifts, company):
         drift, most = drifted(k, i, par, age, s, company), 0
         p, v = sub(p, drift[0]), sub(v, drift[1])
     if not drift[4]:
-        p, v = glide(par, age, p, v, s, count, most, company, k.stages)
+        p, v = glide(par, age, p, v, s, (count, most), company, k.stages)
     if GUIDED and shifts:
         p, v = (drift[2], drift[3]) if drift[4] else (along(p, drift[2], 1.0), along(v, drift[3], 1.0))
     return p, v

@@ -74,13 +74,14 @@ def steps_for(row, v, h):
 
 
 @inner
-def glide(row, t, p, v, h, count, most, company, stages):
-    """Position and velocity ``h`` s after ``t`` under forces, in ``count`` steps; if more than ``most``, by error.
+def glide(row, t, p, v, h, steps, company, stages):
+    """Position and velocity ``h`` s after ``t`` under forces, in so many ``steps``; if more than the second, by error.
 
     Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there, and where more than
     drag acts, steps are taken by their error, as long as it allows, and none goes over a time at which something
     begins or ends to act. stages : (7, 3), overwritten.
     """
+    count, most = steps
     careful = GUIDED and row["careful"] != 0
     if count <= most and not careful:
         s = h / count
@@ -241,8 +242,13 @@ def piece(step, p, v, a, h, w):
 
 
 @inner
-def stepped(step, p, v, a, h, p0, v0, age, w):
-    """Position and velocity after a whole tick; ``age`` is the time on the parabola from p0, v0, ``w`` its kick."""
+def stepped(step, at, a, h, parabola, w):
+    """Position and velocity after a whole tick.
+
+    at : position and velocity at its start. parabola : where it began, its velocity there, how long ago at the tick's
+    end. w : the kick of a game's own step.
+    """
+    (p, v), (p0, v0, age) = at, parabola
     if step == EXACT:
         return arc(p0, v0, a, age), along(v0, a, age)
     if step == SEMI_IMPLICIT:

@@ -10,6 +10,7 @@ needs. A new force adds its fields to the row, its function, its term in ``accel
 from __future__ import annotations
 
 import math
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -31,61 +32,64 @@ GUSTS = (1.0, 1.618033988749895, 2.414213562373095)
 """How fast the waves of gusting wind are, of its rate: none is a multiple of another."""
 
 
-def acting(
-    a,
-    *,
-    linear=0.0,
-    square=0.0,
-    factor=1.0,
-    wind=(0.0, 0.0, 0.0),
-    gusts=(0.0, 0.0, (0.0, 0.0, 0.0)),
-    zones=(),
-    thrust=(0.0, 0.0, math.inf, pool.ON_VELOCITY),
-    spin=(0.0, (0.0, 0.0, 1.0)),
-    top=(math.inf, pool.HOLDS),
-    lowest=0.0,
-    homing=None,
-    sway=(0.0, 0.0, 0.0, 0.0),
-    orbit=(0.0, 0.0, 0.0, 0),
-) -> np.ndarray:
-    """A row of ``pool.PARAMS`` in which all that acts is set.
+class Acts(NamedTuple):
+    """What acts on a projectile beside a constant acceleration.
 
-    a : constant acceleration (3,), units/s². linear (1/s), square (1/unit) : drag, against the air, which moves with
-    wind (3,), units/s, in gusts : its share that comes and goes, how fast (rad/s), three phases (rad). zones : regions
-    with a wind of their own, as ``zone_of`` gives. factor : what velocity is multiplied by each tick of a game's own
-    step. thrust : units/s², from and until when (s), a code of ``pool.THRUSTS``. spin : of where it points (rad/s),
-    about a unit vector (3,). top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain,
-    rate in rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s it
-    grows. orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
+    linear (1/s), square (1/unit) : drag, against the air, which moves with wind (3,), units/s, in gusts : its share
+    that comes and goes, how fast (rad/s), three phases (rad). zones : regions with a wind of their own, as ``zone_of``
+    gives. factor : what velocity is multiplied by each tick of a game's own step. thrust : units/s², from and until
+    when (s), a code of ``pool.THRUSTS``. spin : of where it points (rad/s), about a unit vector (3,). top : units/s, a
+    code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain, rate in rad/s, sideways in units/s², from,
+    until). sway : across and up (units), rate (rad/s), over how many s it grows. orbit : radius (units), rate (rad/s),
+    over how many s it is reached, counts until it is let go.
     """
+
+    linear: float = 0.0
+    square: float = 0.0
+    factor: float = 1.0
+    wind: tuple = (0.0, 0.0, 0.0)
+    gusts: tuple = (0.0, 0.0, (0.0, 0.0, 0.0))
+    zones: tuple = ()
+    thrust: tuple = (0.0, 0.0, math.inf, pool.ON_VELOCITY)
+    spin: tuple = (0.0, (0.0, 0.0, 1.0))
+    top: tuple = (math.inf, pool.HOLDS)
+    lowest: float = 0.0
+    homing: tuple | None = None
+    sway: tuple = (0.0, 0.0, 0.0, 0.0)
+    orbit: tuple = (0.0, 0.0, 0.0, 0)
+
+
+def acting(a, **what: Any) -> np.ndarray:
+    """A row of ``pool.PARAMS`` in which all that acts is set: ``a``, (3,) units/s², and by name what ``Acts`` has."""
+    one = Acts(**what)
     row = pool.zeros(1, pool.PARAMS)
-    row["a"], row["linear"], row["square"], row["factor"] = a, linear, square, factor
-    row["wind"] = wind
-    row["gust"], row["gust_rate"], row["phases"] = gusts
-    row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = thrust
-    row["spin"], row["spins_about"] = spin
-    row["top"], row["tops"] = top
-    row["lowest"] = lowest
+    row["a"], row["linear"], row["square"], row["factor"] = a, one.linear, one.square, one.factor
+    row["wind"] = one.wind
+    row["gust"], row["gust_rate"], row["phases"] = one.gusts
+    row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = one.thrust
+    row["spin"], row["spins_about"] = one.spin
+    row["top"], row["tops"] = one.top
+    row["lowest"] = one.lowest
     row["seeks"], row["flown"], row["age"] = (0.0, math.inf), math.inf, pool.FOREVER
-    if homing is not None:
+    if one.homing is not None:
         row["law"], row["toward"], row["gain"], row["rate"], row["side"], row["seeks"][0, 0], row["seeks"][0, 1] = (
-            homing
+            one.homing
         )
-    row["sway"][0, 0], row["sway"][0, 1], row["sway_rate"], row["grows"] = sway
-    row["orbit"], row["orbit_rate"] = orbit[:2]
-    row["zones"] = len(zones)
-    for k, one in enumerate(zones):
-        row["zone"][0, k] = one
-    row["winds"] = np.any(row["wind"] != 0.0) or len(zones) > 0
-    moved = orbit[0] != 0.0
+    row["sway"][0, 0], row["sway"][0, 1], row["sway_rate"], row["grows"] = one.sway
+    row["orbit"], row["orbit_rate"] = one.orbit[:2]
+    row["zones"] = len(one.zones)
+    for k, zone in enumerate(one.zones):
+        row["zone"][0, k] = zone
+    row["winds"] = np.any(row["wind"] != 0.0) or len(one.zones) > 0
+    moved = one.orbit[0] != 0.0
     if moved:
-        row["grows"], row["frees"] = orbit[2:]
-    row["driven"] = thrust[0] != 0.0 or math.isfinite(top[0]) or lowest > 0.0 or homing is not None
-    row["shifts"] = 2 if moved else int(any(sway[:2]))
+        row["grows"], row["frees"] = one.orbit[2:]
+    row["driven"] = one.thrust[0] != 0.0 or math.isfinite(one.top[0]) or one.lowest > 0.0 or one.homing is not None
+    row["shifts"] = 2 if moved else int(any(one.sway[:2]))
     guided = bool(row["driven"][0] or row["shifts"][0])
-    row["careful"] = guided or (bool(row["winds"][0]) and (gusts[0] != 0.0 or len(zones) > 0))
+    row["careful"] = guided or (bool(row["winds"][0]) and (one.gusts[0] != 0.0 or len(one.zones) > 0))
     row["guided"] = guided
-    row["bends"] = linear != 0.0 or square != 0.0 or bool(row["careful"][0])
+    row["bends"] = one.linear != 0.0 or one.square != 0.0 or bool(row["careful"][0])
     return row
 
 

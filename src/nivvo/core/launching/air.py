@@ -41,14 +41,14 @@ STAGES = np.zeros((7, 3))
 
 
 @kernel
-def flights(acts, step, dt, w, time, p, v, coarse, born, stages):
+def flights(acts, rule, dt, w, time, p, v, stages):
     """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
 
-    acts : a row of ``pool.PARAMS`` with what acts. dt : seconds of the ticks (own steps).
-    coarse : by how much fewer steps to take in exact step than the flight itself would. born : when (s of the world).
+    acts : a row of ``pool.PARAMS`` with what acts. rule : a code of ``pool.STEPS``, by how much fewer steps to take in
+    exact step than the flight itself would, and when it begins (s of the world). dt : seconds of the ticks (own steps).
     stages : (7, 3), overwritten.
     """
-    row = acts[0]
+    row, (step, coarse, born) = acts[0], rule
     for i in range(time.shape[0]):
         q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
         company, pace = pool.ALONE, math.sqrt(dot_of(u, u))
@@ -57,7 +57,7 @@ def flights(acts, step, dt, w, time, p, v, coarse, born, stages):
         if step == EXACT:
             if left > 0.0:
                 count = 1 + 2 * steps_for(row, u, left) // coarse
-                q, u = glide(row, 0.0, q, u, left, count, MOST_EVEN, company, stages)
+                q, u = glide(row, 0.0, q, u, left, (count, MOST_EVEN), company, stages)
                 left = 0.0
         else:
             age = 0.0
@@ -70,7 +70,7 @@ def flights(acts, step, dt, w, time, p, v, coarse, born, stages):
                     u, b = piece(step, q, u, b, dt[k], w1)
                     q = along(q, u, left)
                 else:
-                    q, u = stepped(step, q, u, b, dt[k], q, u, 0.0, w1)
+                    q, u = stepped(step, (q, u), b, dt[k], (q, u, 0.0), w1)
                 left -= dt[k]
                 age += dt[k]
         bad = not left <= 0.0
@@ -92,7 +92,7 @@ def compile_flights(acts: np.ndarray | None = None) -> None:
     acts = pool.zeros(1, pool.PARAMS) if acts is None else acts
     rows, times = np.zeros((1, 3)), np.zeros(1)
     _kernel_for(acts).compiled(
-        pool.zeros(1, pool.PARAMS), EXACT, np.zeros(0), rows, times, rows.copy(), rows.copy(), 1, 0.0, np.zeros((7, 3))
+        pool.zeros(1, pool.PARAMS), (EXACT, 1, 0.0), np.zeros(0), rows, times, rows.copy(), rows.copy(), STAGES.copy()
     )
 
 
@@ -235,9 +235,8 @@ class Air:
         p, v = np.empty_like(rows), np.empty_like(rows)
         dt = np.zeros(0) if self.dt is None else self.dt
         times = np.array(time, order="C").reshape(-1)
-        _kernel_for(self.acts)(
-            self.acts, self.step, dt, rows, times, p, v, self.coarse, self.born, STAGES, work=len(rows) * 20
-        )
+        rule = int(self.step), int(self.coarse), float(self.born)
+        _kernel_for(self.acts)(self.acts, rule, dt, rows, times, p, v, STAGES, work=len(rows) * 20)
         return p.reshape(*shape, 3), v.reshape(*shape, 3)
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

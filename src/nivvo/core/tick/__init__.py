@@ -16,7 +16,6 @@ advance    the loop: from tick to tick, from contact to contact
 search     the next contact on a piece of a path, through the grid
 limits     where life, reach and bounds cut a piece
 answer     what follows a contact
-heap       contacts that wait, in their order
 """
 
 from nivvo.core.tick.advance import advance

@@ -24,6 +24,7 @@ from nivvo.core.geometry.shapes import distance
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
+from nivvo.core.numbers.heap import sift_down, sift_up
 from nivvo.core.numbers.vec import along, arc, dot, put, sub, vec
 from nivvo.core.pool import (
     A_STEP,
@@ -81,7 +82,6 @@ from nivvo.core.pool import (
 from nivvo.core.tick import answer as answers
 from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
-from nivvo.core.tick.heap import sift_down, sift_up
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
 from nivvo.core.tick.resting import STILL as STANDS
@@ -394,7 +394,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 p1, v1 = vec(at["p"]), vec(at["v"])
             else:
                 whole = (clock[1] - q["t0"]) / UNITS
-                p1, v1 = stepped(step, p, v, a, h, vec(q["p0"]), vec(q["v0"]), whole, kicked)
+                p1, v1 = stepped(step, (p, v), a, h, (vec(q["p0"]), vec(q["v0"]), whole), kicked)
                 if GUIDED and slides:
                     b_on, end = k.bodies[abs(int(q["on"])) - 1], float(now["dt"])
                     p1, v1, _, _ = set_back(b_on, arc(p, v, a, h), along(v, a, h), float(par["radius"]), end)

@@ -6,6 +6,7 @@ import math
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.acting import age_of, constant, pulled
+from nivvo.core.geometry.surface import surface
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import read_off
@@ -53,7 +54,6 @@ from nivvo.core.pool import (
 )
 from nivvo.core.tick.events import finish, tell
 from nivvo.core.tick.opening import entered, through
-from nivvo.core.tick.resting import surface
 from nivvo.core.tick.search import FLUSH, first_of, matters, nears
 
 ON, OVER = 0, 1
@@ -90,7 +90,7 @@ def answer(k, i, j, now, t):
     if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
         g = entered(k, j, place, t, gap + float(par["radius"]))
         if g >= 0:
-            p, v, inside = through(k, q, j, g, now, t, gap, place, float(par["radius"]))
+            p, v, inside = through(k, q, j, g, now, (t, gap), place, float(par["radius"]))
             q["on"] = 0
             if inside >= 0:
                 put_inside(q, inside)
@@ -102,28 +102,62 @@ def answer(k, i, j, now, t):
         turn(q, at, par, (int(now["start"]), t), place[0], place[2])
         return ON
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
-    then, why = int(ans["then"]), BY_CONTACT
-    if then == LODGE and not lodges(k, i, now, t, ans, place):
-        then = int(ans["otherwise"])
-    if then == PASS and ans["pierces"] >= 0 and q["pierced"] >= ans["pierces"]:
-        then, why = END, BY_PIERCED
-    if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
-        then, why = END, BY_BOUNCES
-    elif then == PASS and not put_inside(q, j):
-        then, why = END, BY_INSIDE
+    then, why = decided(k, i, j, now, t, place)
     tell(k, now, t, q, (kind, j, then, 0.0, gap), place)
-    held, hurts = 0, float(ans["hurts"])
-    if k.world[0]["meets"] != 0 and then != END and then != PASS:
-        # Whom it meets from here on is another matter.
-        held = HELD
-    ending = HELD if GUIDED and par["ends_hold"] != 0 else 0
+    turns = then != END and then != PASS
+    # Whom it meets from here on is another matter.
+    held = HELD if k.world[0]["meets"] != 0 and turns else 0
     q["touched"] += 1
-    pushed = GUIDED and q["on"] != 0 and then != END and then != PASS and dot(place[3], place[1]) > 0.0
-    pushed = pushed and then != LODGE
+    pushed = GUIDED and q["on"] != 0 and turns and then != LODGE and dot(place[3], place[1]) > 0.0
     if GUIDED and q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
         q["on"] = -q["on"] if pushed else 0
-    first = first_of(k.bodies, j)
+    held = charged(k, i, j, now, t, place, held)
+    if GUIDED and pushed:
+        pushed_on(k, i, j, now, t, gap, place)
+        return ON + held
+    if then == BOUNCE:
+        flies, place = thrown_back(k, i, j, now, t, gap, place, flush)
+        if flies:
+            return ON + held
+        why = BY_SETTLED
+    elif then == SLIDE or then == LODGE:  # noqa: SIM109
+        flies, place = laid_on(k, i, j, now, t, gap, place, then)
+        if flies:
+            return ON + held
+    elif then == PASS:
+        passed(k, i, j, now, t, gap, place)
+        return ON + held
+    elif then != END:
+        return ON + held
+    tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
+    q["flown"] += at["flown"]
+    finish(q, place[0], place[2], why)
+    return OVER + max(held, HELD if GUIDED and par["ends_hold"] != 0 else 0)
+
+
+@inner
+def decided(k, i, j, now, t, place):
+    """What a contact comes to: a code of THEN, and how it ends if it does."""
+    q = k.flight[i]
+    ans = k.answers[int(q["param"]), int(k.bodies[j]["group"])]
+    then = int(ans["then"])
+    if then == LODGE and not lodges(k, i, now, t, ans, place):
+        then = int(ans["otherwise"])
+    if then == PASS and ans["pierces"] >= 0 and q["pierced"] >= ans["pierces"]:
+        return END, BY_PIERCED
+    if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
+        return END, BY_BOUNCES
+    if then == PASS and not put_inside(q, j):
+        return END, BY_INSIDE
+    return then, BY_CONTACT
+
+
+@inner
+def charged(k, i, j, now, t, place, held):
+    """Take what a contact costs its body; whether the tick is to stop after it (HELD), for that or for its effects."""
+    q, at, b = k.flight[i], k.points[i], k.bodies[j]
+    ans, first = k.answers[int(q["param"]), int(b["group"])], first_of(k.bodies, j)
     damage = met_by(k.bodies[first], dealt(k, q, at, ans, now, t, b, place) * q["share"])
     if damage != 0.0:
         left = take(k.bodies[first], damage)
@@ -134,65 +168,84 @@ def answer(k, i, j, now, t):
         if b["watched"] != 0:
             held = HELD
     if ans["holds"] != 0:
-        far = hurts + float(par["radius"])
+        hurts = float(ans["hurts"])
+        far = hurts + float(k.params[int(q["param"])]["radius"])
         if held != 0 or hurts == math.inf or (hurts >= 0.0 and matters(k, place[0], far, float(ans["most"]))):
             held = HELD
         elif k.counters[OWED] == 0:
             k.counters[OWED] = k.counters[BEGAN] + 1
-    if GUIDED and pushed:
-        v, back = rebound(place, ans)
-        if back < ans["least"]:
-            v = along(v, place[1], float(ans["least"]) - back)
-        u, n, _ = surface(k.bodies[abs(int(q["on"])) - 1], place[0], float(par["radius"]), t)
-        v = along(v, n, -min(dot(sub(v, u), n), 0.0))
-        bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
-        return ON + held
-    if then == BOUNCE:
-        v, back = rebound(place, ans)
-        thrown = (place[0], place[1], v, place[3])
-        slow = back < ans["least"]
-        if not slow and ans["settles"] != 0.0:
-            slow = back < ans["settles"] * pressed(k, i, now, t, b, thrown) * max(now["dt"], k.world[0]["tick"])
-        if not slow or not (q["on"] < 0 or pressed(k, i, now, t, b, thrown) > 0.0):
-            bounce(k, i, j, now, t, gap, thrown)
-            return ON + held
-        rests = int(ans["rests"])
-        if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
-            # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
-            r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
-            place = thrown
-            if pressed(k, i, now, t, b, place) == 0.0:
-                j = -1 - int(q["on"])
-            if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
-                rests, j = STAYS, -1 - int(q["on"])
-        if settle_on(k, i, j, now, t, gap, place, rests):
-            return ON + held
-        why = BY_SETTLED
-    elif then == SLIDE or then == LODGE:  # noqa: SIM109
-        if then == LODGE and ans["depth"] > 0.0:
-            speed = math.sqrt(dot(place[2], place[2]))
-            deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
-            place = (deeper, place[1], place[2], place[3])
-        goes_on = then == SLIDE and (q["on"] >= 0 or at["hops"] <= CORNERED)
-        if settle_on(k, i, j, now, t, gap, place, ROLLS if goes_on else STAYS):
-            if then == LODGE:
-                q["past"] |= 1 << STUCK
-            return ON + held
-    elif then == PASS:
-        q["pierced"] += 1
-        q["share"] *= ans["keeps_damage"]
-        if ans["keeps_speed"] != 1.0:
-            s = float(ans["keeps_speed"])
-            v = (place[2][0] * s, place[2][1] * s, place[2][2] * s)
-            tell(k, now, t, q, (SLOWED, j, 0, 0.0, gap), (place[0], place[1], v, place[3]))
-            turn(q, at, par, (int(now["start"]), t), place[0], v)
-        return ON + held
-    elif then != END:
-        return ON + held
-    tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
-    q["flown"] += at["flown"]
-    finish(q, place[0], place[2], why)
-    return OVER + max(held, ending)
+    return held
+
+
+@inner
+def pushed_on(k, i, j, now, t, gap, place):
+    """Set what lies on a body going, where another comes and pushes it along that."""
+    q = k.flight[i]
+    par, ans = k.params[int(q["param"])], k.answers[int(q["param"]), int(k.bodies[j]["group"])]
+    v, back = rebound(place, ans)
+    if back < ans["least"]:
+        v = along(v, place[1], float(ans["least"]) - back)
+    u, n, _ = surface(k.bodies[abs(int(q["on"])) - 1], place[0], float(par["radius"]), t)
+    v = along(v, n, -min(dot(sub(v, u), n), 0.0))
+    bounce(k, i, j, now, t, gap, (place[0], place[1], v, place[3]))
+
+
+@inner
+def thrown_back(k, i, j, now, t, gap, place, flush):
+    """Throw a projectile back, or let it rest or roll where it is too slow for that: whether it flies on, its place.
+
+    flush : whether it goes along a body and comes onto one that lies flush with it.
+    """
+    q, at, b = k.flight[i], k.points[i], k.bodies[j]
+    ans = k.answers[int(q["param"]), int(b["group"])]
+    v, back = rebound(place, ans)
+    thrown = (place[0], place[1], v, place[3])
+    slow = back < ans["least"]
+    if not slow and ans["settles"] != 0.0:
+        slow = back < ans["settles"] * pressed(k, i, now, t, b, thrown) * max(now["dt"], k.world[0]["tick"])
+    if not slow or not (q["on"] < 0 or pressed(k, i, now, t, b, thrown) > 0.0):
+        bounce(k, i, j, now, t, gap, thrown)
+        return True, place
+    rests = int(ans["rests"])
+    if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
+        # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
+        r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
+        place = thrown
+        if pressed(k, i, now, t, b, place) == 0.0:
+            j = -1 - int(q["on"])
+        if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
+            rests, j = STAYS, -1 - int(q["on"])
+    return settle_on(k, i, j, now, t, gap, place, rests), place
+
+
+@inner
+def laid_on(k, i, j, now, t, gap, place, then):
+    """Let a projectile slide along a body, or stick in it: whether it flies on, and its place."""
+    q = k.flight[i]
+    ans = k.answers[int(q["param"]), int(k.bodies[j]["group"])]
+    if then == LODGE and ans["depth"] > 0.0:
+        speed = math.sqrt(dot(place[2], place[2]))
+        deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
+        place = (deeper, place[1], place[2], place[3])
+    goes_on = then == SLIDE and (q["on"] >= 0 or k.points[i]["hops"] <= CORNERED)
+    flies = settle_on(k, i, j, now, t, gap, place, ROLLS if goes_on else STAYS)
+    if flies and then == LODGE:
+        q["past"] |= 1 << STUCK
+    return flies, place
+
+
+@inner
+def passed(k, i, j, now, t, gap, place):
+    """Let a projectile go on through a body, with what speed and damage it keeps."""
+    q = k.flight[i]
+    ans = k.answers[int(q["param"]), int(k.bodies[j]["group"])]
+    q["pierced"] += 1
+    q["share"] *= ans["keeps_damage"]
+    if ans["keeps_speed"] != 1.0:
+        s = float(ans["keeps_speed"])
+        v = (place[2][0] * s, place[2][1] * s, place[2][2] * s)
+        tell(k, now, t, q, (SLOWED, j, 0, 0.0, gap), (place[0], place[1], v, place[3]))
+        turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), place[0], v)
 
 
 @inner

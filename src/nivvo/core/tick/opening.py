@@ -48,12 +48,13 @@ def middle_of(k, one, t):
 
 
 @cold
-def through(k, q, j, g, now, t, gap, place, radius):
+def through(k, q, j, g, now, met, place, radius):
     """Write down that a projectile goes in by an opening and out by that to which it leads.
 
     Returns where, its velocity, and the body there if it is inside of that, or -1. What it has along the normal and
-    beside is turned about, what it has above stays, as the two bodies see it.
+    beside is turned about, what it has above stays, as the two bodies see it. met : seconds into the tick, and gap.
     """
+    t, gap = met
     one = k.openings[g]
     two = k.openings[int(one["to"])]
     p, _, v, u = place

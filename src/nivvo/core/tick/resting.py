@@ -12,7 +12,8 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.flying.forces import next_change
-from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
+from nivvo.core.geometry.surface import bends_within, on_it_for, surface
+from nivvo.core.geometry.turning import rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import A_STEP, BOUNCE, SLID, SLIDE, STUCK
@@ -29,21 +30,11 @@ STILL, ALONG_IT, OFF = 0, 1, 2
 
 
 @inner
-def surface(b, p, radius, late):
-    """The body's velocity, its outward normal and the gap to a ball at ``p``, ``late`` s into the tick."""
-    centre, u = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), late), along(vec(b["v"]), vec(b["a"]), late)
-    gap, n = distance_at(b, sub(p, centre), late)
-    return u, n, gap - radius
-
-
-@inner
 def slide(k, i, now, p, v, late, h):
     """How a projectile goes on along its body: (what comes, place, velocity, acceleration, for how long).
 
-    Where what acts hangs on more than the row, each step has what acts in its middle.
-
-    What leaves a surface that bends away from it is lifted off by as much as counts as on it: what seeks contacts takes
-    the surface for its tangent plane, and would find it touched at once.
+    Where what acts hangs on more than the row, each step has what acts in its middle. What leaves a surface that bends
+    away is lifted off by as much as counts as on it: what seeks contacts would find its tangent plane touched at once.
     """
     q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
     j = -1 - int(q["on"])
@@ -65,22 +56,8 @@ def slide(k, i, now, p, v, late, h):
         parts += max(-dot(acts, n), 0.0) * max(float(now["dt"]), float(k.world[0]["tick"]))
     if gap > off or away > parts:
         return OFF, p, v, acts, h
-    bend = 0.0
-    if speed > 0.0:
-        step = 1e-3 * radius
-        _, m, _ = surface(b, along(p, w, step / speed), radius, late)
-        bend = max(dot(sub(m, n), w) / (speed * step), 0.0)
-        if bend > 0.0:
-            _, half, _ = surface(b, along(p, w, 0.5 * step / speed), radius, late)
-            share = dot(sub(half, n), w) / (bend * speed * step)
-            if share > 0.55:
-                # It bends no more within so little: it has come onto a side.
-                n = m
-                w = along(r, n, -dot(r, n))
-                speed = math.sqrt(dot(w, w))
-            if share > 0.55 or share < 0.45:
-                # Or it begins to bend only there, at the end of one.
-                bend = 0.0
+    bend, n, w = bends_within(b, p, n, r, w, radius, late)
+    speed = math.sqrt(dot(w, w))
     slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
     drive, presses = parted(acts, n, bend * speed * speed)
     if presses <= 1e-9 * math.sqrt(dot(acts, acts)):
@@ -107,19 +84,9 @@ def slide(k, i, now, p, v, late, h):
             drive, presses = parted(sub(acts, pull), n, bend * speed * speed)
             slowed = along(drive, half, -slows * max(presses, 0.0) / fast) if fast > 0.0 else drive
         a = along(along(slowed, n, -bend * speed * speed), pull, 1.0)
-        # Where the side ends, or begins to bend.
-        low, high = 0.0, s
-        for half_way in range(54):
-            t = high if half_way == 0 else 0.5 * (low + high)
-            _, m, gap = surface(b, arc(p, v, a, t), radius, late + t)
-            if abs(gap) <= off or bend > 0.0:
-                low = t
-                if half_way == 0:
-                    break
-            else:
-                high = t
-        s = max(low, 1e-6 * s)
-        if turns == 0 and low == high:
+        whole = s
+        s = on_it_for(b, (p, v, a), radius, late, s, off, bend > 0.0)
+        if turns == 0 and s == whole:
             break
     return ALONG_IT, p, v, a, s
 

@@ -61,15 +61,11 @@ def look(k, w, q, par, now, way, leg, far):
             what, t = meets(b, wide, late, way, span, why == 0)
             if what == NONE:
                 continue
-            if then == BOUNCE and wide[0] == rule[0] and (what == INSIDE or not swept) and leaves(b, late, way, t):
+            own = wide[0] == rule[0]
+            if then == BOUNCE and own and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in.
                 continue
-            if (
-                GUIDED
-                and q["on"] < 0
-                and wide[0] == rule[0]
-                and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t)
-            ):
+            if GUIDED and own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import struct
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -49,6 +50,54 @@ LITTLE = 256
 """Projectile-ticks that are not reckoned closer: however stiff, they are plain work of half a second at most."""
 
 
+class Rules(NamedTuple):
+    """How a world goes.
+
+    step, touch : codes of ``pool.STEPS`` and ``pool.TOUCHES``. scene : size of the scene (units); tolerances are
+    relative to it. bounds : (2, 3), corners beyond which a projectile ends, or None. sampled : whether position and
+    velocity are kept at each tick's end. sleeps : whether projectiles sleep until something can come to them, which is
+    the same to the bit; None: unless the environment says NIVVO_SLEEP=never. flat : whether all motion is in the plane
+    z = 0 (the grid then has no third axis). up : unit vector (3,), or nothing where there is no up. tick : seconds that
+    a tick lasts by the drill's rate.
+    """
+
+    step: int = pool.EXACT
+    touch: int = pool.SWEPT
+    scene: float = 1.0
+    bounds: Any = None
+    sampled: bool = True
+    sleeps: bool | None = None
+    flat: bool = False
+    up: Any = (0.0, 0.0, 0.0)
+    tick: float = 0.0
+
+
+class Sent(NamedTuple):
+    """What the projectiles of a shot are beside what acts on them, and their answer to each group.
+
+    reach, life : how far (units), and how long (counts of the clock) they fly. strays, owner : how ``reach`` is
+    measured. spares : the number of a body that they never touch. then, damage : one for all groups or one a group, and
+    so is bounces : restitution, friction, how many at most (-1: any), least speed. holds, hurts, most : as of ANSWERS.
+    more : other fields of ANSWERS. moments : fields of PARAMS, and ``near`` (units, one a group). curves : (group, by,
+    rows (n, 2), whether they are steps) of damage that depends on age or path length.
+    """
+
+    reach: float = np.inf
+    life: int = pool.FOREVER
+    spares: int = -1
+    strays: int = pool.ALONG
+    owner: int = -1
+    then: Any = 0
+    damage: Any = 0.0
+    bounces: Any = None
+    holds: Any = 0
+    hurts: Any = np.inf
+    most: Any = 0.0
+    curves: Any = ()
+    moments: dict[str, Any] | None = None
+    more: dict[str, Any] | None = None
+
+
 class Arena:
     """One world with its bodies and projectiles.
 
@@ -58,52 +107,22 @@ class Arena:
         As they stand at time 0 (``c0``, ``t0``); centres and grid are derived.
     groups : int
         Number of groups that ``answers`` has a column for.
-    step, touch : int
-        Codes of ``pool.STEPS`` and ``pool.TOUCHES``.
-    scene : float
-        Size of the scene (units); tolerances are relative to it.
-    bounds : (2, 3) array or None
-        Corners beyond which a projectile ends.
-    sampled : bool
-        Keep position and velocity at each tick's end.
-    sleeps : bool
-        Let projectiles sleep until something can happen to them; what happens is the same to the bit. None: unless
-        the environment says NIVVO_SLEEP=never, to look into it.
-    up : (3,)
-        Unit vector, or nothing where there is no up.
-    tick : float
-        Seconds that a tick lasts by the drill's rate.
-    flat : bool
-        Whether all motion is in the plane z = 0 (the grid then has no third axis).
+    rules : by name, what ``Rules`` has
     """
 
-    def __init__(
-        self,
-        bodies,
-        groups,
-        *,
-        step=pool.EXACT,
-        touch=pool.SWEPT,
-        scene=1.0,
-        bounds=None,
-        sampled=True,
-        sleeps=None,
-        flat=False,
-        up=(0.0, 0.0, 0.0),
-        tick=0.0,
-    ):
+    def __init__(self, bodies, groups, **rules: Any):
+        one = Rules(**rules)
         self.world = pool.zeros(1, pool.WORLD)
-        self.world["tick"] = tick
-        self.world["up"] = up
-        self.world["step"], self.world["touch"] = step, touch
-        self.world["sampled"], self.world["sleeps"] = sampled, _sleeps() if sleeps is None else sleeps
-        self.world["skin"] = pool.SURFACE_SHARE * scene
-        if bounds is not None:
-            self.world["bounded"], self.world["low"], self.world["high"] = 1, bounds[0], bounds[1]
-        self.flat = flat
+        self.world["tick"], self.world["up"] = one.tick, one.up
+        self.world["step"], self.world["touch"] = one.step, one.touch
+        self.world["sampled"], self.world["sleeps"] = one.sampled, _sleeps() if one.sleeps is None else one.sleeps
+        self.world["skin"] = pool.SURFACE_SHARE * one.scene
+        if one.bounds is not None:
+            self.world["bounded"], self.world["low"], self.world["high"] = 1, one.bounds[0], one.bounds[1]
+        self.flat = one.flat
         self.groups = groups
         self.openings = pool.zeros(0, pool.OPENING)
-        self._empty(sampled)
+        self._empty(one.sampled)
         self.set_bodies(bodies)
 
     def fresh(self, sampled: bool = True) -> Arena:
@@ -324,76 +343,69 @@ class Arena:
             self.knots = 0
         return free
 
-    def new_params(
-        self,
-        acts,
-        radius,
-        *,
-        reach=np.inf,
-        life=pool.FOREVER,
-        spares=-1,
-        strays=pool.ALONG,
-        owner=-1,
-        then=0,
-        damage=0.0,
-        bounces=None,
-        holds=0,
-        hurts=np.inf,
-        most=0.0,
-        curves=(),
-        moments=None,
-        more=None,
-    ) -> int:
-        """Register what the projectiles of a shot are, and their answer to each group; returns its number.
+    def new_params(self, acts, radius, **what: Any) -> int:
+        """Register what the projectiles of a shot are; returns its number.
 
-        ``acts``: what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. ``then`` and
-        ``damage`` are one for all groups or one a group, and so is ``bounces``: restitution, friction, how many at
-        most (-1: any), least speed. ``holds``, ``hurts``, ``most``: as of ANSWERS. ``moments``: fields of
-        PARAMS, and ``near`` (units, one a group). ``curves``: (group, by, rows (n, 2), whether they are steps) of
-        damage that depends on age or path length. ``strays``, ``owner``: how ``reach`` is measured."""
-        n = self.spare.pop() if self.spare else self.used
-        if n == len(self.params):
-            self.params = pool.grown(self.params, n + 1)
-            answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
-            answers[:n] = self.answers[:n]
-            self.answers = answers
+        acts : what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. radius : units.
+        what : by name, what ``Sent`` has.
+        """
+        one, n = Sent(**what), self._number_of_params()
         acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.params[n] = acts[0]
         self.may_send(acts)
-        row = self.params[n]
-        row["radius"], row["reach"], row["life"], row["spares"] = radius, reach, life, spares
-        row["strays"], row["owner"] = strays, owner
-        if strays == pool.FROM_LAUNCH:
+        row, own = self.params[n], self.answers[n]
+        row["radius"], row["reach"], row["life"], row["spares"] = radius, one.reach, one.life, one.spares
+        row["strays"], row["owner"] = one.strays, one.owner
+        if one.strays == pool.FROM_LAUNCH:
             # Where it left from is kept beside it: its parabola begins anew at each turn.
             self.guide()
-        row["sums"] = reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in curves)
-        own = self.answers[n]
+        row["sums"] = one.reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in one.curves)
         own["near"] = 0.0
-        for field, value in (moments or {}).items():
+        for field, value in (one.moments or {}).items():
             if field == "near":
                 own["near"] = value
             else:
                 row[field] = value
             self.guide()
         row["sums"] |= int(row["flown"] < np.inf)
-        own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = then, damage, 0, holds, hurts
-        own["most"] = most
+        self._answer(own, one)
+        self.used = max(self.used, n + 1)
+        return n
+
+    def _number_of_params(self) -> int:
+        """The number of a row that nobody uses."""
+        n = self.spare.pop() if self.spare else self.used
+        if n == len(self.params):
+            self.params = pool.grown(self.params, n + 1)
+            answers = pool.zeros(len(self.params) * self.groups, pool.ANSWERS).reshape(-1, self.groups)
+            answers[:n] = self.answers[:n]
+            self.answers = answers
+        return n
+
+    def _answer(self, own: np.ndarray, one: Sent) -> None:
+        """Write the answer to each group."""
+        own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = (
+            one.then,
+            one.damage,
+            0,
+            one.holds,
+            one.hurts,
+        )
+        own["most"] = one.most
         plain(own)
-        for field, values in (more or {}).items():
+        for field, values in (one.more or {}).items():
             own[field] = values
-        if bounces is not None:
-            for field, values in zip(BOUNCE, np.transpose(bounces), strict=False):
+        if one.bounces is not None:
+            for field, values in zip(BOUNCE, np.transpose(one.bounces), strict=False):
                 own[field] = values
             if np.any(own["rests"]) or np.any(own["then"] >= pool.SLIDE):
                 self.guide()
-        for group, by, points, steps in curves:
+        for group, by, points, steps in one.curves:
             own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
             if self.knots + len(points) > len(self.curves):
                 self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])
             self.curves[self.knots : self.knots + len(points)] = points
             self.knots += len(points)
-        self.used = max(self.used, n + 1)
-        return n
 
     def put(self, param, p, v, key, born, *, moves_at=None, inside=(), guide=None) -> None:
         """Put one projectile, or n at once, into the air.
@@ -540,7 +552,7 @@ class Arena:
         q["flown"] += at["flown"]
         q["p"], q["v"], q["end"] = p, v, cause
 
-    def hurt(self, body: int, amount: float, key: int, start: int, after: float, tick: int, p, normal) -> None:
+    def hurt(self, body: int, amount: float, key: int, when: tuple[int, float, int], p, normal) -> None:
         """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
         first = self.first_of(body)
         row = self.bodies[first]
@@ -548,22 +560,23 @@ class Arena:
         if amount == 0.0 or row["out"]:
             return
         left = take(row, amount)
-        self.note(pool.DAMAGE, body, 0, amount, left, key, start, after, tick, p, normal)
+        self.note((pool.DAMAGE, body, 0, amount, left), key, when, p, normal)
         if left <= 0.0:
             put_out(self.bodies, first)
-            self.note(pool.OUT, body, 0, amount, left, key, start, after, tick, p, normal)
+            self.note((pool.OUT, body, 0, amount, left), key, when, p, normal)
 
     def first_of(self, body: int) -> int:
         """The first piece of the body that one is of: it has the health of all."""
         return body + self.bodies["first"].item(body)
 
-    def note(self, kind, body, code, amount, left, key, start, after, tick, p, normal) -> None:
-        """Write one event that was decided outside."""
+    def note(self, what: tuple[int, int, int, float, float], key: int, when: tuple[int, float, int], p, normal) -> None:
+        """Write one event that was decided outside: kind, body, code, amount, left; tick's start, s after it, tick."""
         at = self.counters.item(EVENTS)
         if at + ROOM_EACH * self.counters.item(LIVE) + ROOM > len(self._events):
             self._make_room()
-        what = (start, after, key, tick, kind, body, code, amount, left, *normal.tolist(), *p.tolist())
-        NOTE.pack_into(self._bytes, at * NOTE.size, *what, *NOWHERE, *NOWHERE)
+        start, after, tick = when
+        row = (start, after, key, tick, *what, *normal.tolist(), *p.tolist())
+        NOTE.pack_into(self._bytes, at * NOTE.size, *row, *NOWHERE, *NOWHERE)
         self.counters[EVENTS] = at + 1
 
     def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:

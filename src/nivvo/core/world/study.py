@@ -34,9 +34,9 @@ class Ends(NamedTuple):
 
 
 def single_shots(
-    world: Arena, acts, p, v, *, radius=0.1, then=pool.END, life=pool.FOREVER, rate: float = 60.0, count: int = 600
+    world: Arena, acts, p, v, *, radius=0.1, then=pool.END, life=pool.FOREVER, ticks: tuple[float, int] = (60.0, 600)
 ) -> Ends:
-    """Fly ``n`` shots from time 0, each alone, for at most ``count`` ticks of a ``rate`` (ticks/s).
+    """Fly ``n`` shots from time 0, each alone.
 
     Parameters
     ----------
@@ -47,6 +47,7 @@ def single_shots(
     radius : units, one or (n,)
     then : code of ``pool.THEN``, one for all groups or one a group
     life : counts of the clock or ``pool.FOREVER``, one or (n,)
+    ticks : how many there are in a second, and for how many they fly at most
     """
     p, v = np.atleast_2d(np.asarray(p, dtype=float)), np.atleast_2d(np.asarray(v, dtype=float))
     n = len(p)
@@ -63,8 +64,8 @@ def single_shots(
     )
     arena = world.fresh(False)
     arena.bodies["health"], arena.bodies["watched"] = np.inf, 0
-    ticks = ticks_of(edges_of_rate(rate, 0, count), 0, 1.0 / rate)
-    over = int(ticks["end"][-1])
+    rows_of_ticks = ticks_of(edges_of_rate(ticks[0], 0, ticks[1]), 0, 1.0 / ticks[0])
+    over = int(rows_of_ticks["end"][-1])
     for first in range(0, n, BATCH):
         rows = slice(first, min(first + BATCH, n))
         size = rows.stop - first
@@ -73,7 +74,7 @@ def single_shots(
         # A set of bodies begins anew at 0 for each batch.
         arena.counters[pool.LIVE], arena.counters[pool.STALE] = 0, 1
         arena.put(param, p[rows], v[rows], np.arange(size), 0)
-        arena.run(ticks)
+        arena.run(rows_of_ticks)
         arena.place_all(over)
         _collect(arena, ends, first, over)
     return ends

@@ -31,6 +31,11 @@ class Contact(NamedTuple):
     gap: float = 0.0
 
     @property
+    def when(self) -> tuple[int, float, int]:
+        """The clock of the tick's start, seconds since then, and the tick's number."""
+        return self.start, self.after, self.tick
+
+    @property
     def point(self) -> np.ndarray:
         """The point of the surface that it touches (3,); its own middle where it touches nothing."""
         return self.p - (self.radius + self.gap) * self.normal

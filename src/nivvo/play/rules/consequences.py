@@ -266,13 +266,12 @@ class Consequences:
 
     def burst(self, contact: Contact, point: np.ndarray, radius: float) -> None:
         """Write down that something burst at a point (3,)."""
-        start, after, tick, _, normal = self._at(contact)
-        arena = self.session.arena
-        arena.note(pool.BURST, contact.body, 0, radius, 0.0, contact.key, start, after, tick, point, normal)
+        what = (pool.BURST, contact.body, 0, radius, 0.0)
+        self.session.arena.note(what, contact.key, contact.when, point, contact.normal)
 
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
         """Take health from a body, at once."""
-        self.session.arena.hurt(body, amount, contact.key, *self._at(contact))
+        self.session.arena.hurt(body, amount, contact.key, contact.when, contact.p, contact.normal)
 
     def last(self, contact: Contact, effect: Lasting) -> None:
         """Let damage to the body that is touched go on by itself."""
@@ -295,7 +294,7 @@ class Consequences:
             if stage.out(one.body):
                 continue
             tick, at = session.scene.ticks.holding(time), stage.middle(one.body, time)
-            session.arena.hurt(one.body, one.effect.damage, one.key, time, 0.0, tick, at, NOWHERE)
+            session.arena.hurt(one.body, one.effect.damage, one.key, (time, 0.0, tick), at, NOWHERE)
             if one.times > 1:
                 rest = one._replace(time=time + one.effect.every, times=one.times - 1)
                 self.lasting = sorted([*self.lasting, rest], key=lambda goes: goes[:3])
@@ -314,16 +313,16 @@ class Consequences:
             first = arena.first_of(body)
             put_out(arena.bodies, first)
             left = float(arena.bodies[first]["health"])
-            arena.note(pool.OUT, body, 1, 0.0, left, contact.key, *self._at(contact))
+            arena.note((pool.OUT, body, 1, 0.0, left), contact.key, contact.when, contact.p, contact.normal)
 
     def blink(self, contact: Contact, point: np.ndarray, effect: Blink) -> None:
         """Bring the shooter to a point (3,) from the next tick on, clear of what is solid; or tell why not."""
         stage, arena, number, time = self.session.stage, self.session.arena, self.owner(contact), _clock(contact)
         goal = stage.cleared(number, point, contact.normal, effect.within, time)
-        start, after, tick, _, normal = self._at(contact)
         refused = stage.out(number) or goal is None
         where = point if goal is None else goal
-        arena.note(pool.BLINKED, number, int(refused), 0.0, 0.0, contact.key, start, after, tick, where, normal)
+        what = (pool.BLINKED, number, int(refused), 0.0, 0.0)
+        arena.note(what, contact.key, contact.when, where, contact.normal)
         if not refused:
             self.arrivals[number] = (goal, effect)
 
@@ -333,14 +332,14 @@ class Consequences:
         if stage.out(body) or stage.kinds[body] == "shooter" or stage.rows[body]["kind"] == HALF_SPACE:
             return
         self.pulls[self.session.arena.first_of(body)] = (self.owner(contact), effect)
-        start, after, tick, p, normal = self._at(contact)
-        self.session.arena.note(pool.PULLED, body, 0, effect.speed, 0.0, contact.key, start, after, tick, p, normal)
+        what = (pool.PULLED, body, 0, effect.speed, 0.0)
+        self.session.arena.note(what, contact.key, contact.when, contact.p, contact.normal)
 
     def anchor(self, contact: Contact, effect: Anchor) -> None:
         """Leave a mark where a body is touched, if it fits."""
         session, stage, time = self.session, self.session.stage, _clock(contact)
         ability, shooter = session.of_key(contact.key)
-        key, body, start, after, tick, _, v, _, normal, _, _ = contact
+        key, body, v, normal = contact.key, contact.body, contact.v, contact.normal
         point, middle = contact.point, stage.middle(body, time)
         mark = Mark(key, ability, shooter, body, point - middle, normal, v, effect, time)
         for code, one in self.anchors.leave(stage, mark, point, time):
@@ -351,7 +350,7 @@ class Consequences:
             elif effect.pairs_with is not None and code == PLACED:
                 other = self.anchors.newest(stage, effect.pairs_with, shooter)
                 pair = -1.0 if other is None else float(other.key)
-            session.arena.note(pool.ANCHORED, one.body, code, pair, 0.0, one.key, start, after, tick, where, normal)
+            session.arena.note((pool.ANCHORED, one.body, code, pair, 0.0), one.key, contact.when, where, normal)
         if effect.opens is not None:
             self._open()
 
@@ -367,10 +366,9 @@ class Consequences:
         if loose is None or not impulse.any() or self.session.stage.out(body):
             return
         self.pushes[body] = self.pushes.get(body, NOWHERE) + impulse
-        start, after, tick, p, normal = self._at(contact)
         size = length_of(impulse)
-        arena = self.session.arena
-        arena.note(pool.PUSHED, body, 0, size, size / loose.mass, contact.key, start, after, tick, p, normal)
+        what = (pool.PUSHED, body, 0, size, size / loose.mass)
+        self.session.arena.note(what, contact.key, contact.when, contact.p, contact.normal)
 
     def momentum(self, contact: Contact) -> np.ndarray:
         """Mass times velocity of the projectile, as the body that it touches sees it (3,)."""
@@ -450,11 +448,8 @@ class Consequences:
         streak = min(streak * effect.streak_times, effect.streak_most) if goes_on else 1.0
         given = points * streak
         self.scores[shooter] = (total + given, time, streak)
-        self.session.arena.note(pool.SCORED, contact.body, 0, given, total + given, contact.key, *self._at(contact))
-
-    def _at(self, contact: Contact) -> tuple:
-        """When and where, as the engine writes it."""
-        return contact.start, contact.after, contact.tick, contact.p, contact.normal
+        what = (pool.SCORED, contact.body, 0, given, total + given)
+        self.session.arena.note(what, contact.key, contact.when, contact.p, contact.normal)
 
     def nearest(self, contact: Contact, effect: Sends) -> int | None:
         """The number of the nearest body that may be sent to, but for what is touched; ties go by name."""

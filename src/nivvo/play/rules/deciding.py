@@ -102,6 +102,5 @@ class Deciding:
                 session.arena.plan()
                 tick = session.scene.ticks.holding(time)
                 nobody = pool.FOREVER
-                session.arena.note(
-                    pool.BACK, number, 0, 0.0, float(self.lives[number]), nobody, time, 0.0, tick, place, np.zeros(3)
-                )
+                what = (pool.BACK, number, 0, 0.0, float(self.lives[number]))
+                session.arena.note(what, nobody, (time, 0.0, tick), place, np.zeros(3))

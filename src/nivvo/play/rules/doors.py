@@ -91,11 +91,11 @@ class Doors:
 
         point = middle + to["offset"] + turned(off, float(to["radius"] / one["radius"]))
         goal = stage.cleared(number, point, to["normal"], stage.reach(number), time, search=False)
-        tick, tell = self.session.scene.ticks.holding(time), self.session.arena.note
+        when, tell = (time, 0.0, self.session.scene.ticks.holding(time)), self.session.arena.note
         if goal is None:
             if number not in self.waits:
                 here = stage.motions[number].at(time)[0]
-                tell(pool.TURNED_AWAY, number, 1, float(to["key"]), 0.0, NOBODY, time, 0.0, tick, here, one["normal"])
+                tell((pool.TURNED_AWAY, number, 1, float(to["key"]), 0.0), NOBODY, when, here, one["normal"])
                 self.waits.add(number)
             return
         facing = turned(stage.players[stage.names[number]].facing(time))
@@ -105,4 +105,4 @@ class Doors:
         self.left[number] = body
         self.waits.discard(number)
         keys = float(one["key"]), float(to["key"])
-        tell(pool.WENT_THROUGH, number, 1, *keys, NOBODY, time, 0.0, tick, goal, to["normal"])
+        tell((pool.WENT_THROUGH, number, 1, *keys), NOBODY, when, goal, to["normal"])

@@ -82,7 +82,8 @@ class Meetings:
                 continue
             normal, (p, v) = n if k == 0 else -n, states[k]
             tick = int(now["tick"])
-            arena.note(pool.MET, -1, answer.then, float(keys[1 - k]), 0.0, keys[k], origin, seconds, tick, p, normal)
+            what = (pool.MET, -1, answer.then, float(keys[1 - k]), 0.0)
+            arena.note(what, keys[k], (origin, seconds, tick), p, normal)
             event = arena.events[int(arena.counters[pool.EVENTS]) - 1]
             event["v"], event["u"] = (ways[k] if answer.then == pool.BOUNCE else v), states[1 - k][1]
             contact = Contact(keys[k], -1, origin, seconds, tick, p, v, states[1 - k][1], normal, radii[k])

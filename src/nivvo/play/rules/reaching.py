@@ -140,14 +140,14 @@ class Reaching:
             rule, done = stage.on_shooter[number], True
             here, there = stage.middle(shooter, time), stage.middle(number, time)
             _, normal = between(stage.rows[shooter], here, stage.row(number, time), there)
-            at = (NOBODY, time, 0.0, tick, here, normal)
-            arena.note(pool.REACHED, number, 0, float(shooter), 0.0, *at)
+            at = (NOBODY, (time, 0.0, tick), here, normal)
+            arena.note((pool.REACHED, number, 0, float(shooter), 0.0), *at)
             if rule.damage:
                 arena.hurt(shooter, rule.damage, *at)
             pieces = stage.pieces(number)
             if rule.removes:
                 arena.bodies["out"][pieces] = 1
-                arena.note(pool.OUT, number, 1, 0.0, float(arena.bodies[number]["health"]), *at)
+                arena.note((pool.OUT, number, 1, 0.0, float(arena.bodies[number]["health"])), *at)
             self.touching[pieces[0], shooter] = NEVER if rule.every is None else time + rule.every
         return done
 

@@ -320,7 +320,7 @@ class Stage:
 
     def _tell(self, kind: int, number: int, where: np.ndarray, time: int) -> None:
         tick = self.scene.ticks.holding(time)
-        self.arena.note(kind, number, 0, 0.0, 0.0, NOBODY, time, 0.0, tick, where, np.zeros(3))
+        self.arena.note((kind, number, 0, 0.0, 0.0), NOBODY, (time, 0.0, tick), where, np.zeros(3))
 
     @property
     def to_come(self) -> set[int]:
