@@ -172,7 +172,7 @@ class Back(unittest.TestCase):
                 for _ in range(100):
                     play(int(rng.integers(1, 6)))
                     there = live.snapshot()
-                    ticks = 60 if times % 10 == 0 else 7
+                    ticks = 60 if times % 25 == 0 else 5
                     first = play(ticks)
                     live.restore(there)
                     self.assertEqual(play(ticks), first)

@@ -215,16 +215,16 @@ BODY = np.dtype(
         ("group", "i4"),
         ("moves", "i4"),
         ("role", "i4"),
-        ("kind", "i4"),
         ("layer", "i4"),
-        ("count", "i4"),
         ("turns", "f8"),
-        ("radius", "f8"),
         ("first", "i4"),
         ("next", "i4"),
         ("opens", "i4"),
         ("watched", "i4"),
         ("t0", "i8"),
+        ("kind", "i4"),
+        ("count", "i4"),
+        ("radius", "f8"),
         ("half", "f8", 3),
         ("axis0", "f8", 3),
         ("axis1", "f8", 3),
@@ -255,7 +255,8 @@ tick whether it comes near. full: the most health it can have. armour: taken fro
 it. spot: what damage goes by on its face, from its centre; front: unit vector, nothing: along its velocity. watched:
 whether the tick stops when it takes damage. owes: the most that it is to lose by what has been put off. role: OBSTACLE,
 TARGET or SHOOTER, for whoever looks for one. opens: whether there are openings on it. first, next: how many rows on the
-first piece of the same body lies, which has the health of all, and the next, in a ring: 0 where it is of one piece."""
+first piece of the same body lies, which has the health of all, and the next, in a ring: 0 where it is of one piece.
+From kind to axis2, and in corners, lies what its shape is and how that is turned: ``hulls`` knows shapes by it."""
 
 OPENING = np.dtype(
     [

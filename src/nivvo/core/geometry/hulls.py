@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import struct
 from functools import lru_cache
 from operator import itemgetter
 from typing import NamedTuple
@@ -13,9 +14,9 @@ from nivvo.core.geometry.shapes import BALL, ENDLESS, HALF_SPACE, PRISM, distanc
 from nivvo.core.numbers.vec import along, dot, vec
 from nivvo.core.pool import BODY
 
-SHAPE = (("kind", "kind"), ("count", "count"), ("radius", "radius"), ("half", "axis2"))
-SPANS = [(BODY.fields[a][1], BODY.fields[b][1] + BODY.fields[b][0].itemsize) for a, b in SHAPE]
-CORNERS = BODY.fields["corners"][1]
+STARTS, COUNT, CORNERS = (BODY.fields[name][1] for name in ("kind", "count", "corners"))
+WHOLE = struct.Struct("=i")
+STOPS = BODY.fields["axis2"][1] + BODY.fields["axis2"][0].itemsize
 MOST_KEPT = 1024
 """Pairs of shapes that are known; what turns is a new one each time."""
 
@@ -67,15 +68,16 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
 def _shape(row: np.void) -> bytes:
     """What a body record tells of its shape and how that is turned."""
     raw = row.tobytes()
-    return b"".join([*(raw[a:b] for a, b in SPANS), raw[CORNERS : CORNERS + 16 * int(row["count"])]])
+    (count,) = WHOLE.unpack_from(raw, COUNT)
+    return raw[STARTS:STOPS] + raw[CORNERS : CORNERS + 16 * count] if count else raw[STARTS:STOPS]
 
 
 def _row(shape: bytes) -> np.void:
     """A body record of that shape."""
-    raw, at = bytearray(BODY.itemsize), 0
-    for a, b in SPANS:
-        raw[a:b], at = shape[at : at + b - a], at + b - a
-    raw[CORNERS : CORNERS + len(shape) - at] = shape[at:]
+    raw = bytearray(BODY.itemsize)
+    raw[STARTS:STOPS] = shape[: STOPS - STARTS]
+    corners = shape[STOPS - STARTS :]
+    raw[CORNERS : CORNERS + len(corners)] = corners
     return np.frombuffer(raw, dtype=BODY)[0]
 
 
