@@ -119,8 +119,12 @@ if TYPE_CHECKING:
 def __getattr__(name: str) -> Any:
     home, real = _OTHER_NAMES.get(name, (_HOMES.get(name), name))
     if home is None:
-        renamed = f"; it is now nivvo.{_RENAMED[name]}" if name in _RENAMED else ""
-        raise AttributeError(f"module 'nivvo' has no attribute {name!r}{renamed}")
+        from nivvo.spec.words.nearest import nearest
+
+        # What Python itself asks for is answered at once.
+        asked = "" if name.startswith("_") else nearest(name, __all__)
+        hint = f"it is now nivvo.{_RENAMED[name]}" if name in _RENAMED else asked
+        raise AttributeError(f"module 'nivvo' has no attribute {name!r}" + (f"; {hint}" if hint else ""))
     value = getattr(importlib.import_module(home), real)
     if isinstance(value, FunctionType):
         # As who calls it knows it: in help, and in what it complains of.

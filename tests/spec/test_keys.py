@@ -91,7 +91,7 @@ class Keys(unittest.TestCase):
 
         told = nivvo.keys()
         known = {word for one in told for word in re.findall(r'"([^"]+)"', one.takes)}
-        known |= {*HAPPEN, *MEASURES, *TABLES, "anything"}
+        known |= {*HAPPEN, *MEASURES, *TABLES, "anything", *nivvo.__all__, *dir(nivvo.Live)}
         self.assertLessEqual({one for meant in MEANT.values() for one in meant}, known)
         text = "nivvo = 1\n[ability.flare]\nlaunch.speed = 9\n[case.tap]\ncheck = [{ %s }]\n"
         for given, says in (
@@ -103,6 +103,10 @@ class Keys(unittest.TestCase):
             with self.assertRaises(DrillError) as caught:
                 nivvo.parse(text % given)
             self.assertIn(says, str(caught.exception))
+        with self.assertRaisesRegex(AttributeError, "did you mean fire?"):
+            nivvo.simulate(text)
+        with self.assertRaisesRegex(AttributeError, "did you mean place?"):
+            nivvo.Live(nivvo.parse(text % "never = 'out'")).position("gull")
         with self.assertRaises(DrillError) as caught:
             nivvo.parse(text % "happens = 'out', what = 'gull'")
         self.assertNotIn("did you mean", str(caught.exception))

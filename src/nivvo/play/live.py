@@ -33,7 +33,7 @@ from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.words.nearest import known
+from nivvo.spec.words.nearest import known, nearest, public
 
 MOST_SECONDS = 1e7
 ENDED_KEPT = 65_536
@@ -168,8 +168,9 @@ class Live(Tabled):
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
 
     def __getattr__(self, name: str) -> Any:
-        now = RENAMED.get(name)
-        raise AttributeError(f"a live session has no {name}" + (f"; it is now Live.{now}" if now else ""))
+        asked = "" if name.startswith("_") else nearest(name, public(type(self)))
+        hint = f"it is now Live.{RENAMED[name]}" if name in RENAMED else asked
+        raise AttributeError(f"a live session has no {name}" + (f"; {hint}" if hint else ""))
 
     def _button(self, button: str) -> str:
         return known(button, self._heard, "button")

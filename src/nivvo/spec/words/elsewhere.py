@@ -92,10 +92,19 @@ ELSEWHERE = {
 MEANT = {
     "hit hits touch touched struck strike impact collision": ("contact", "contacts"),
     "kill killed dead die died death destroyed": ("out", "kills"),
-    "expire expired despawn despawned": ("ended",),
+    "expire expired despawned": ("ended",),
     "explode exploded explosion detonated": ("burst",),
-    "shot shoot launched spawned": ("fired",),
-    "spawn split": ("sent",),
+    "shot launched spawned": ("fired",),
+    "shoot simulate run play": ("fired", "fire"),
+    "spawn split": ("sent", "add"),
+    "destroy delete despawn": ("remove", "ended"),
+    "plot figure show": ("draw",),
+    "export write": ("save",),
+    "read open": ("load",),
+    "test validate verify": ("check",),
+    "update advance": ("step",),
+    "position": ("place",),
+    "trajectory predict": ("preview",),
     "teleported": ("blinked",),
     "bounces bounce": ("bounced",),
     "dps": ("damage_a_second",),
@@ -110,7 +119,7 @@ MEANT = {
     "all others all_others other any else default everything rest": ("anything",),
     "hp": ("health",),
 }
-"""Words that people try for a choice, a measure or a table, and what is meant: the one of them that is there."""
+"""Words that people try for a choice, a measure, a table, a call, and what is meant: the one of them that is there."""
 
 _PLACES = {word: place for words, place in ELSEWHERE.items() for word in words.split()}
 

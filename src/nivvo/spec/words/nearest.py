@@ -36,6 +36,11 @@ def nearest(word: Any, words: Iterable[str], near_enough: float = 0.55) -> str:
     return f"did you mean {near[0]}?" if near else ""
 
 
+def public(thing: object) -> list[str]:
+    """Names that a class or a module has for everybody."""
+    return [name for name in dir(thing) if not name.startswith("_")]
+
+
 def listed(words: Iterable[str]) -> str:
     """Known words with commas between; of very many the first, and how many more there are."""
     words = list(words)
