@@ -8,6 +8,7 @@ import numpy as np
 import nivvo
 from nivvo.plan.case import case_of
 from nivvo.play.engine import scratch
+from nivvo.play.questions.decided import defaults
 from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import motion_of
 from tests.play.drills import drill
@@ -181,6 +182,28 @@ shape.ball = 0.4
 
 
 class Facing(unittest.TestCase):
+    def test_an_axis_that_is_written_is_that_axis_and_the_one_that_is_told_may_be_written(self):
+        for view, world, axes in (
+            ("side", "world.y = 'down'", "x"),
+            ("top", "world.y = 'down'", "xy"),
+            ("top", "world.y = 'up'", "xy"),
+            ("space", "", "xy"),
+            ("space", "world.up = '+y'\nworld.hand = 'left'\nworld.forward = '-z'", "xz"),
+        ):
+            flat = "flight.gravity_share = 0" if view != "top" else ""
+            for facing in [None, *(sign + axis for axis in axes for sign in "+-")]:
+                more = f"facing = '{facing}'" if facing else ""
+                made = walking(view, more=more, ability=flat, world=world, inputs="{ t = 0, tap = 'fire' }")
+                run = nivvo.fire(made)
+                told = dict(defaults(made, run)).get("shooter.keeper.facing", facing)
+                way = np.array([float(told[0] + "1") if axis == told[1] else 0.0 for axis in "xyz"])
+                np.testing.assert_allclose(run.fired[0].velocity, 20.0 * way, atol=1e-12, err_msg=f"{view} {facing}")
+                nivvo.fire(walking(view, more=f"facing = '{told}'", ability=flat, world=world))
+        with self.assertRaisesRegex(nivvo.DrillError, "level axis"):
+            walking("space", more="facing = '-z'")
+        with self.assertRaisesRegex(nivvo.DrillError, "left or right"):
+            walking("side", more="facing = '+y'")
+
     def facing(self, made, seconds):
         session = scratch(case_of(made), round(seconds * 693e9))
         return session.stage.players["keeper"].facing(round(seconds * 693e9))

@@ -322,6 +322,10 @@ def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float, metr
 def _facing(facing: Any, frame: frames.Frame, y_up: bool) -> np.ndarray:
     if facing is None:
         return frame.forward
+    if isinstance(facing, str) and facing[0] in "+-":
+        axis = np.zeros(3)
+        axis["xyz".index(facing[1])] = 1.0 if facing[0] == "+" else -1.0
+        return axis
     if isinstance(facing, str):
         up = 1.0 if y_up else -1.0
         words = {"right": (1, 0, 0), "left": (-1, 0, 0), "up": (0, up, 0), "down": (0, -up, 0)}

@@ -202,12 +202,17 @@ def _heights(links: Links, at: tuple, model) -> None:
 def _shooter(links: Links, key: tuple, shooter) -> None:
     world = links.model.world
     facing = shooter.facing
-    if world.view == "side" and facing not in (None, "left", "right"):
+    if world.view == "side" and facing not in (None, "left", "right", "+x", "-x"):
         links.say(
             (*key, "facing"), "in side view a shooter faces left or right", facing, '"left", "right"', SEEN_FROM_ABOVE
         )
-    if world.view != "side" and world.size == 3 and isinstance(facing, str):
-        links.say((*key, "facing"), "in 3D a facing is a direction in degrees", facing, "degrees")
+    elif isinstance(facing, str) and world.view != "side":
+        up = (world.up or "+z")[1] if world.view == "space" else "z"
+        level = [sign + axis for axis in "xyz" if axis != up for sign in "+-"]
+        words = [] if world.size == 3 else ["left", "right", "up", "down"]
+        if facing not in (*words, *level):
+            says = "in 3D a facing is a level axis, or a direction in degrees" if world.size == 3 else "it is not level"
+            links.say((*key, "facing"), says, facing, f"{', '.join([*words, *level])}, or degrees")
     if shooter.facing_count is not None and world.view == "side" and shooter.facing_count != 2:
         links.say(
             (*key, "facing_count"),

@@ -419,8 +419,8 @@ class Shooter(Table):
     """Who fires."""
 
     at: Vector | None = Field(None, description="place of its middle; default: the origin")
-    facing: Literal["left", "right", "up", "down"] | Degrees | None = Field(
-        None, description='side: "left" or "right"; else a direction in degrees'
+    facing: Literal["left", "right", "up", "down", "+x", "-x", "+y", "-y", "+z", "-z"] | Degrees | None = Field(
+        None, description='side: "left" or "right"; seen from above "up" or "down" too; a level axis, or degrees'
     )
     shape: Shape | None = Field(None, description="default: a ball of half a metre")
     facing_follows: Literal["fixed", "movement", "cursor", "stick", "look"] = Field(
