@@ -225,7 +225,8 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
         own, start = run.radius_of(key), time_of(event)
         near, _ = run.stage.least_gap(int(event["body"]), flown.path, own, start, max(until, start))
-        yield Pursuit(event, until, why, radius, max(float(near), 0.0))
+        # A touch is one to the rounding of its place.
+        yield Pursuit(event, until, why, radius, float(near) if near > pool.SURFACE_SHARE * run.scene.size else 0.0)
 
 
 class Anchored(NamedTuple):
