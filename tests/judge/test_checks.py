@@ -54,6 +54,31 @@ class Verbs(unittest.TestCase):
         self.assertIn("its life was over", miss.nearest)
         self.assertIn("below", outcome('{ hits = "wisp" }', y=3).nearest)
 
+    def test_what_slipped_through_between_two_ticks_is_no_miss_by_nothing(self):
+        for touch, passes in (("swept", True), ("at ticks", False)):
+            made = drill(
+                "[target.pane]\nat = [10, 1]\nshape.box = [0.05, 4]\n",
+                tick=f'contacts = "{touch}"',
+                ability="flight.gravity_share = 0",
+                case='check = [{ hits = "pane" }]',
+            ).with_settings({"ability.flare.launch": {"speed": 100, "elevation": 0}})
+            (found,) = nivvo.check(made)
+            self.assertEqual(found.passed, passes)
+            self.assertEqual("slipped through between two ticks" in found.found, not passes)
+            self.assertEqual(np.isnan(found.margin), True)
+
+    def test_how_often_is_told_in_words_that_fit(self):
+        for check, says in (
+            ('happens = "contact", times = 2', "once, first at"),
+            ('happens = "contact", times = 2', "not 2 times"),
+            ('happens = "contact", at_most = 0', "not at most 0 times"),
+            ('happens = "burst", at_least = 2', "it never happened, not at least 2 times"),
+            ('happens = "burst"', "it never happened"),
+        ):
+            (found,) = nivvo.check(drill(case=f"check = [{{ {check} }}]"))
+            self.assertFalse(found.passed)
+            self.assertIn(says, found.found)
+
     def test_misses_fails_on_a_touch(self):
         self.assertFalse(outcome('{ misses = "wisp" }').passed)
         self.assertFalse(outcome('{ misses = "anything" }').passed)

@@ -160,9 +160,43 @@ class Solve(unittest.TestCase):
             for one, other in zip(nivvo.solve(made, to=name, at=1.5), nivvo.solve(made, to=place, at=1.5), strict=True):
                 self.assertEqual(one.as_rows(), other.as_rows())
 
+    def test_it_aims_when_the_case_fires_and_what_it_says_passes_the_check(self):
+        text = """nivvo = 1
+world.y = "{y}"
+tick = {{ rate = 30, motion = "{motion}" }}
+[shooter.keeper]
+at = [0, {at}]
+walk = {{ speed = 2, jump = 5 }}
+[ability.flare]
+firing = {{ kind = "charge", full_after = 1 }}
+launch = {{ speed = {{ by = "held", points = [[0, 6], [1, 26]] }}, elevation = 35 }}
+[target.gull]
+at = [12, {there}]
+move.velocity = [-1, 0]
+[case.tap]
+input = [{{ t = 0, walk = [1, 0] }}, {{ t = 0.1, tap = "jump" }}, {{ t = 0.1, hold = "fire", held = 0.4 }}]
+check = [{{ hits = "gull" }}]
+"""
+        for y, sign in (("up", 1), ("down", -1)):
+            for motion in ("exact", "semi-implicit", "verlet"):
+                made = nivvo.parse(text.format(y=y, motion=motion, at=sign, there=2 * sign))
+                shot = nivvo.fire(made).fired[0]
+                solved = {one.how: one for one in nivvo.solve(made)}
+                self.assertEqual([one.run.fired[0].time for one in solved.values()], [shot.time] * len(solved))
+                self.assertAlmostEqual(solved["low"].speed, 14.0)
+                there = {one.how: one for one in nivvo.solve(made, at=0.5, speed=14.0)}
+                self.assertEqual(solved["low"].as_rows(), there["low"].as_rows())
+                aimed = made.with_settings({"ability.flare.launch.speed": solved["by elevation"].speed})
+                # The gull goes on: one aims at where it is when fired.
+                aimed = aimed.with_settings(
+                    {"target.gull.move.velocity": [-1e-9, 0], "target.gull.at": [11.5, 2 * sign]}
+                )
+                self.assertTrue(nivvo.check(aimed)[0].passed, (y, motion))
+
     def test_senseless_wishes_are_told(self):
         for wish in (
             {"to": "raft"},
+            {"at": -1.0},
             {"to": [1, 2, 3]},
             {"to": [np.nan, 2]},
             {"ability": "flair"},

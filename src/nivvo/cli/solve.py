@@ -26,6 +26,7 @@ from nivvo.results import row_of
     metavar="X,Y[,Z]|NAME",
     help="The point to reach, or a body: its middle; default: the case's cursor, else the first target.",
 )
+@click.option("--at", type=float, help="Seconds at which it is fired; default: when the case first fires it, or 0.")
 @click.option("--speed", type=float, help="units/s; default: the ability's.")
 @click.option("--elevation", type=float, help="Degrees above the horizontal; default: the ability's.")
 @click.option("--flight-time", type=float, help="Seconds of flight.")
@@ -35,7 +36,7 @@ from nivvo.results import row_of
 @click.option("--figure", metavar="FILE.png|svg", help="Draw the solutions, and the reach of the speed.")
 @format_option
 def command(
-    drill, case, ability, point, speed, elevation, flight_time, apex, arrival, settings, figure, format_
+    drill, case, ability, point, at, speed, elevation, flight_time, apex, arrival, settings, figure, format_
 ) -> None:
     """Find the launches of an ability of DRILL that reach a point, in the drill's own tick rules.
 
@@ -52,8 +53,8 @@ def command(
     read = read_drill(drill, settings)
     to = None if point is None else _place(point)
     found = solutions(
-        read, case, ability=ability, to=to, speed=speed, elevation=elevation, flight_time=flight_time, apex=apex,
-        arrival=arrival,
+        read, case, ability=ability, to=to, at=at, speed=speed, elevation=elevation, flight_time=flight_time,
+        apex=apex, arrival=arrival,
     )  # fmt: skip
     rows = [row_of(solution) for solution in found]
     if format_ == "table" and found:
@@ -76,11 +77,13 @@ def command(
 
 def _tell(found) -> None:
     """The solutions as a table with units, under a line that says from where to where."""
+    from nivvo.core.numbers.clock import to_seconds
     from nivvo.play.outcome.happened import position
 
     run, shot = found[0].run, found[0].run.fired[0]
     unit, size = run.scene.unit, run.scene.frame.size
-    where = f"from the {shot.muzzle} muzzle of {shot.shooter} to {position(shot.aim_point, size)} {unit}"
+    when = f" at {to_seconds(shot.time):.4g} s" if shot.time else ""
+    where = f"from the {shot.muzzle} muzzle of {shot.shooter}{when} to {position(shot.aim_point, size)} {unit}"
     say(f"launches of {shot.ability} {where}, with tick.motion = {run.scene.rules.step_word}")
     units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
     names = {

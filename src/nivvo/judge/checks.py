@@ -120,6 +120,13 @@ def _hits(run: Run, check: Check) -> Outcome:
     if touches:
         found = f"touched {_often(len(good))}, not {_often(wanted)}"
         return Outcome(text, False, found, float(len(good) - wanted), "times")
+    mine = set(run.names_of(check.of).values())
+    through = [row for row in run.slipped() if row["body"] == check.hits and row["projectile"] in mine]
+    if through:
+        found = (
+            f"slipped through between two ticks at {number(through[0]['time'], 's')}: a swept test would have touched"
+        )
+        return Outcome(text, False, found, math.nan, unit)
     near = closest(run, check.hits, check.of)
     gap = math.nan if near is None else -max(near.gap, 0.0)
     return Outcome(text, False, "never touched", gap, unit, _miss(run, near))

@@ -6,6 +6,7 @@ from os import PathLike
 
 from nivvo.errors import CallError
 from nivvo.plan.case import Case, case_of
+from nivvo.play.aims.aiming import Shot
 from nivvo.play.outcome.run import Run
 from nivvo.play.session.session import Session
 from nivvo.spec.arguments import checked
@@ -38,13 +39,29 @@ def fire(
     if keep not in ("paths", "contacts"):
         raise CallError(f'keep is "paths" or "contacts", not {keep!r}')
     case = case_of(drill, case)
-    sampled = keep == "paths"
-    session = Session(case.scene, case.in_hand, case.lasts, sampled=sampled, patient=patient, goals=case.goals)
+    session = _begun(case, sampled=keep == "paths", patient=patient)
     if compiled:
         session.compile()
-    session.feed(case.changes)
     session.finish()
     return session.run(case.drill, case.name)
+
+
+def first_shot(case: Case, ability: str) -> Shot | None:
+    """The first shot of an ability that a case fires, or None. Raises CallError where that is too much to do."""
+    session = _begun(case, sampled=False)
+
+    def found() -> Shot | None:
+        return next((shot for shot in session.shots if shot.ability == ability and shot.parent < 0), None)
+
+    session.finish(found)
+    return found()
+
+
+def _begun(case: Case, **options) -> Session:
+    """A session that its case's track is fed to, before its first tick."""
+    session = Session(case.scene, case.in_hand, case.lasts, goals=case.goals, **options)
+    session.feed(case.changes)
+    return session
 
 
 def scratch(case: Case, time: int = 0, **options) -> Session:

@@ -13,12 +13,12 @@ from nivvo.core.launching import launch
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.frame import dot, unit
 from nivvo.errors import CallError
-from nivvo.plan.abilities.numbers import AT_FIRST, resolve
+from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.case import Case, case_of
 from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, task_of
 from nivvo.play.aims.stance import stance_of
-from nivvo.play.engine import ability_in, scratch
+from nivvo.play.engine import ability_in, first_shot, scratch
 from nivvo.play.outcome.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
@@ -78,7 +78,7 @@ def solutions(
     *,
     ability: str | None = None,
     to: Sequence[float] | str | None = None,
-    at: float = 0.0,
+    at: float | None = None,
     speed: float | None = None,
     elevation: float | None = None,
     flight_time: float | None = None,
@@ -91,7 +91,7 @@ def solutions(
     ----------
     ability : name; None takes the first of the case
     to : the point, or the name of a body: its middle; None takes the case's cursor, else the first target's middle
-    at : time of firing, s
+    at : time of firing, s; None takes when the case first fires it, with the hold that it then has, or 0
     arrival : elevation at which it comes to the point, degrees, below 0 on the way down
     speed, elevation, flight_time, apex : solve for these; None takes what the ability has. Low and high arcs of
         the speed and the least speed are always there when they exist.
@@ -100,28 +100,29 @@ def solutions(
     """
     case = case_of(drill, case)
     scene, ability = case.scene, ability_in(case, ability)
-    for word, value in (("speed", speed), ("flight_time", flight_time), ("at", at + 1.0)):
+    for word, value in (("speed", speed), ("flight_time", flight_time)):
         if value is not None and not 0.0 < value <= 1e12:
             raise CallError(f"{word} must be above 0, not {value}")
-    if apex is not None and not 0.0 <= apex <= 1e12:
-        raise CallError(f"apex must be at least 0, not {apex}")
+    for word, value in (("apex", apex), ("at", at)):
+        if value is not None and not 0.0 <= value <= 1e12:
+            raise CallError(f"{word} must be at least 0, not {value}")
     for word, value in (("elevation", elevation), ("arrival", arrival)):
         if value is not None and not -90.0 <= value <= 90.0:
             raise CallError(f"{word} must be from -90 to 90 degrees, not {value}")
-    keys = scene.abilities[ability].launch
+    keys_of, shooter = scene.abilities[ability], scene.shooter_of(ability)
+    shot = first_shot(case, ability) if at is None else None
+    now, moment = (clock.from_seconds(at or 0.0), AT_FIRST) if shot is None else (shot.time, shot.moment)
+    keys = keys_of.launch
     wanted = {
-        "speed": speed
-        if speed is not None
-        else speed_of(scene, scene.abilities[ability], AT_FIRST, clock.from_seconds(at))[0],
-        "by elevation": elevation if elevation is not None else _plain(keys.elevation),
+        "speed": speed if speed is not None else speed_of(scene, keys_of, moment, now)[0],
+        "by elevation": elevation if elevation is not None else _plain(keys.elevation, moment),
         "by flight time": flight_time if flight_time is not None else keys.flight_time,
         "by apex": apex if apex is not None else keys.apex,
         "by arrival": arrival,
     }
-    now = clock.from_seconds(at)
-    stage, keys_of, shooter = scratch(case, now).stage, scene.abilities[ability], scene.shooter_of(ability)
+    stage = scratch(case, now).stage
     point = _point(stage, shooter, to, now)
-    task = task_of(stage, keys_of, AT_FIRST, now, stance_of(stage, keys_of, shooter, now), speed)
+    task = task_of(stage, keys_of, moment, now, stance_of(stage, keys_of, shooter, now), speed)
     base = _aimed(task, ability, point)
     found: Results[Solution] = Results()
     for how, value in _ways(wanted):
@@ -138,8 +139,8 @@ def body_at(run: Run, point) -> str:
     return stage.names[at[0]] if at else ""
 
 
-def _plain(value) -> float | None:
-    return value if isinstance(value, float) or value is None else resolve(value, AT_FIRST, "elevation")
+def _plain(value, moment: Moment) -> float | None:
+    return value if isinstance(value, float) or value is None else resolve(value, moment, "elevation")
 
 
 def _ways(wanted: dict) -> list[tuple[str, float | None]]:

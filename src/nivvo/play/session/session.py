@@ -7,8 +7,9 @@ which nobody does anything are run many at once. A case is a session that is fed
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from heapq import heappop, heappush
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -190,22 +191,22 @@ class Session:
             self._fed += 1
             self.last_input = max(self.last_input, change.time)
 
-    def finish(self) -> None:
-        """Run until nothing is to come and nothing flies any more, or until the case is over.
+    def finish(self, until: Callable[[], Any] | None = None) -> None:
+        """Run until nothing is to come and nothing flies any more, or until the case is over, or something is so.
 
         Raises CallError where that is too much to do without patience.
         """
         self.runs = True
-        self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts))
+        self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts), until)
 
     @property
     def pending(self) -> bool:
         """Whether something is to come about at a tick's start."""
         return self.consequences.pending or bool(self.deciding.backs)
 
-    def run_to(self, tick: int) -> None:
-        """Run the ticks before number ``tick``."""
-        while self.tick < tick and not self.stopped:
+    def run_to(self, tick: int, until: Callable[[], Any] | None = None) -> None:
+        """Run the ticks before number ``tick``, or until something is so that is asked before each step."""
+        while self.tick < tick and not self.stopped and not (until and until()):
             due = self._due()
             if due is None and not self.arena.live:
                 now = self.scene.ticks.edge(self.tick)
