@@ -10,13 +10,17 @@ from operator import itemgetter
 from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.play.outcome.happened import origin_of
 from nivvo.play.outcome.run import Run
+from nivvo.play.outcome.tables import ending_of
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
+
+MOST_ENDS = 3
+"""Ways in which projectiles ended that a summary tells one by one."""
 
 
 def summed_up(run: Run) -> list[str]:
     """What each ability came to, a line each; why nothing was fired, if so."""
-    lines, ended = [], {row["projectile"]: row for row in run.rows("projectiles")}
+    lines, waves = [], {number: wave.name for wave in run.scene.waves for number in wave.bodies.tolist()}
     for row in run.rows("totals"):
         name = row["ability"]
         what = [_many(row["shots"], "shot"), _many(row["hits"], "hit")]
@@ -26,9 +30,12 @@ def summed_up(run: Run) -> list[str]:
         what += [f"{row['overkill']:.5g} beyond"] if row["overkill"] else []
         what += [f"{row['kills']} out"] if row["kills"] else []
         what += [f"score {row['score']:g}"] if row["score"] else []
-        mine = [run.ids[key] for key, shot in run.by_key.items() if origin_of(run, shot).ability == name]
-        ends = Counter(ended[one]["reason"] for one in mine).most_common(3)
-        words = ", ".join(f"{reason} ({count})" if len(mine) > 1 else reason for reason, count in ends)
+        mine = [key for key, shot in run.by_key.items() if origin_of(run, shot).ability == name]
+        ends = Counter(ending_of(run, run.record.flown(key), waves) for key in mine).most_common()
+        told = [f"{reason} ({count})" if len(mine) > 1 else reason for reason, count in ends[:MOST_ENDS]]
+        if rest := sum(count for _, count in ends[MOST_ENDS:]):
+            told.append(f"other ends ({rest})")
+        words = ", ".join(told)
         lines.append(f"{name}: {', '.join(what)}; {words}")
     for cue, rows in groupby(sorted(run.rows("cues"), key=itemgetter("cue")), key=itemgetter("cue")):
         found = Counter(row["heard"] for row in rows)

@@ -16,6 +16,7 @@ from nivvo.play.outcome.cues import heard
 from nivvo.play.outcome.happened import body_of, contact_of, detail_of, happened, origin_of, time_of
 from nivvo.play.rules.anchors import PLACED, REPLACED
 from nivvo.play.stage.player import Player
+from nivvo.record.record import Flown
 from nivvo.record.vocabulary import ANSWERS, BIRTHS, ENDINGS, LOSSES
 
 if TYPE_CHECKING:
@@ -190,10 +191,15 @@ def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
     return gone
 
 
-def _ending(run: Run, flown) -> str:
+def ending_of(run: Run, flown: Flown, waves: dict[int, str] | None = None) -> str:
+    """How a projectile ended, in words; a body by its name, or by what it goes by in ``waves``."""
+
+    def named(number: int) -> str:
+        return (waves or {}).get(number, run.stage.names[number])
+
     if flown.code == pool.FLYING and (lay := run.record.lay(flown.key)) and lay[-1][1] == math.inf:
-        return f"still on {run.stage.names[lay[-1][2]]} when the case ended"
-    body = run.stage.names[flown.body] if flown.body >= 0 else ""
+        return f"still on {named(lay[-1][2])} when the case ended"
+    body = named(flown.body) if flown.body >= 0 else ""
     return ENDINGS[flown.code].sentence.format(body=body)
 
 
@@ -335,7 +341,7 @@ SHEETS: dict[str, Sheet] = {
             *_plain(path_length="path_length"),
             Column("end_speed", lambda run, flown: _timed(run, run.by_key[flown.key].ability, flown.end_speed)),
             Column("ended_by", lambda _, flown: ENDINGS[flown.code].word),
-            Column("reason", _ending),
+            Column("reason", ending_of),
         ),
     ),
     "births": Sheet(

@@ -617,13 +617,14 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
-    kinds = set(run.scene.kinds)
+    kinds, few = set(run.scene.kinds), len(run.ids) <= FEW
     entries = []
     if "shooter" in kinds:
         entries.append(Patch(facecolor="#c8dccf", edgecolor=MOSS, linewidth=2, label="shooter"))
     entries.append(Line2D([], [], marker="P", color=INK, ls="none", ms=8, label="muzzle"))
-    entries.append(Line2D([], [], color=INK, lw=1, ls=(0, (6, 2, 1, 2)), label="aim"))
-    if any(shot.aim_point is not None for shot in run.fired):
+    if few:
+        entries.append(Line2D([], [], color=INK, lw=1, ls=(0, (6, 2, 1, 2)), label="aim"))
+    if few and any(shot.aim_point is not None for shot in run.fired):
         entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
     if len(run.launched) > len(run.fired):
@@ -635,7 +636,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
                 Line2D([], [], marker="D", mfc="none", mec=AMBER, mew=2, ls="none", ms=9, label="landing mark")
             )
     if run.rows("contacts"):
-        entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="contact, normal"))
+        entries.append(Line2D([], [], marker="o", color=RUST, ls="none", label="contact, normal" if few else "contact"))
     happened = set(run.record.events["kind"].tolist())
     marks = [MARKS[kind] for kind in MARKS if kind in happened]
     entries += [Line2D([], [], ls="none", label=word, **style) for word, style in marks]
@@ -646,7 +647,8 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     if BURST in happened:
         burst = {"marker": (8, 1, 0), "ms": 12, "mfc": "white", "mec": RUST, "mew": 1.5}
         entries.append(Line2D([], [], ls="none", label="burst, its reach", **burst))
-    entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
+    if few:
+        entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))
     if run.fired and any(run.stage.motions[run.scene.number[name]].moves for name in run.scene.names):

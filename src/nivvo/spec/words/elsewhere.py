@@ -91,7 +91,7 @@ ELSEWHERE = {
 
 MEANT = {
     "hit hits touch touched struck strike impact collision": ("contact", "contacts"),
-    "kill killed dead die died death destroyed": ("out", "kills"),
+    "kill killed dead die died death destroyed cleared defeated": ("out", "kills"),
     "expire expired despawned": ("ended",),
     "explode exploded explosion detonated": ("burst",),
     "shot launched spawned": ("fired",),
