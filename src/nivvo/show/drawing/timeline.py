@@ -20,6 +20,8 @@ from nivvo.spec.arguments import checked
 if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
+    from nivvo.play.session.session import State
+
 FILLS = {
     "ready": ("#fdf1d0", "...", AMBER),
     "charging": ("#f6d98a", "", AMBER),
@@ -55,60 +57,19 @@ def draw_timeline(run: Run, ax: Axes, live: Axes) -> Axes:
             lanes.append(name)
         return lanes.index(name)
 
-    for shooter in sorted({edge[1] for edge in run.edges}):
-        for button in sorted({edge[2] for edge in run.edges if edge[1] == shooter}):
-            y = lane(f"{shooter}: {button} button" if many else f"{button} button")
-            down = None
-            for time, who, what, pressed in [*run.edges, (None, shooter, button, False)]:
-                if (who, what) != (shooter, button):
-                    continue
-                now = end if time is None else to_seconds(time)
-                if pressed:
-                    down = now
-                    ax.plot(now, y, marker="v", ms=7, color=INK, zorder=5)
-                elif down is not None:
-                    ax.barh(y, max(now - down, end * 0.002), left=down, height=0.5, color=INK, zorder=3)
-                    down = None
+    for shooter, button in sorted({edge[1:3] for edge in run.edges}):
+        y = lane(f"{shooter}: {button} button" if many else f"{button} button")
+        _held(ax, y, [edge for edge in run.edges if edge[1:3] == (shooter, button)], end)
     for shooter, ability in sorted({(one.shooter, one.ability) for one in run.state_changes}):
         y = lane(f"{shooter}: {ability}" if many else ability)
-        mine = [one for one in run.state_changes if (one.shooter, one.ability) == (shooter, ability)]
-        for one, after in zip(mine, [*mine[1:], None], strict=True):
-            start, until = to_seconds(one.time), end if after is None else to_seconds(after.time)
-            if one.state in FILLS and until > start:
-                fill, hatch, edge = FILLS[one.state]
-                ax.barh(
-                    y, until - start, left=start, height=0.62, color=fill, hatch=hatch, edgecolor=edge,
-                    lw=0.8, label=_once(seen, one.state), zorder=2,
-                )  # fmt: skip
-            if one.astray:
-                ax.plot(
-                    start,
-                    y + 0.38,
-                    marker="x",
-                    ms=6,
-                    mew=1.8,
-                    color=RUST,
-                    zorder=6,
-                    label=_once(seen, "press without a shot"),
-                )
+        _states(
+            ax, y, [one for one in run.state_changes if (one.shooter, one.ability) == (shooter, ability)], end, seen
+        )
         _shots(run, ax, y, shooter, ability, seen)
     ax.set_yticks(range(len(lanes)), lanes)
     ax.set_ylim(max(len(lanes), 1) - 0.4, -0.6)
     ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=10, fontsize=8.5, frameon=False, labelcolor=INK)
-    times, alive = run.in_the_air()
-    live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
-    most = int(alive.max()) if len(alive) else 0
-    words = [f"in the air: at most {most}", *_settled(run)]
-    if run.stage.arrived and any(run.stage.arrived.values()):
-        when, there = run.population()
-        live.step([*when, end], [*there, there[-1]], where="post", color=RUST, lw=1.6, ls="--")
-        words.append(f"targets there, dashed: at most {int(there.max())}")
-        most = max(most, int(there.max()))
-    live.set_ylim(0, most * 1.25 + 1)
-    words = "; ".join(words)
-    live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
-    live.set_ylabel("projectiles", color=INK)
-    live.set_xlabel("time (s)", color=INK)
+    _counts(run, live, end)
     for one in (ax, live):
         one.set_xlim(-0.01 * end, end * 1.02)
         one.grid(axis="x", color="#e4e8eb", lw=0.6)
@@ -142,6 +103,52 @@ def _shots(run: Run, ax: Axes, y: int, shooter: str, ability: str, seen: set[str
         if (shot.shooter, shot.ability) == (shooter, ability):
             mark = {"marker": "X", "ms": 8, "color": RUST, "mec": "white", "ls": "none"}
             ax.plot(to_seconds(shot.time), y, zorder=6, label=_once(seen, "refused"), **mark)
+
+
+def _held(ax: Axes, y: int, edges: list, end: float) -> None:
+    """When one button was down, by its edges in order of time."""
+    down = None
+    for time, _, _, pressed in [*edges, (None, "", "", False)]:
+        now = end if time is None else to_seconds(time)
+        if pressed:
+            down = now
+            ax.plot(now, y, marker="v", ms=7, color=INK, zorder=5)
+        elif down is not None:
+            ax.barh(y, max(now - down, end * 0.002), left=down, height=0.5, color=INK, zorder=3)
+            down = None
+
+
+def _states(ax: Axes, y: int, changes: list[State], end: float, seen: set[str]) -> None:
+    """What states one ability of one shooter was in, and where a press came to no shot."""
+    for one, after in zip(changes, [*changes[1:], None], strict=True):
+        start, until = to_seconds(one.time), end if after is None else to_seconds(after.time)
+        if one.state in FILLS and until > start:
+            fill, hatch, edge = FILLS[one.state]
+            ax.barh(
+                y, until - start, left=start, height=0.62, color=fill, hatch=hatch, edgecolor=edge, lw=0.8,
+                label=_once(seen, one.state), zorder=2,
+            )  # fmt: skip
+        if one.astray:
+            word = _once(seen, "press without a shot")
+            ax.plot(start, y + 0.38, marker="x", ms=6, mew=1.8, color=RUST, zorder=6, label=word)
+
+
+def _counts(run: Run, live: Axes, end: float) -> None:
+    """How many projectiles, and targets, there were."""
+    times, alive = run.in_the_air()
+    live.step([0.0, *times, end], [0, *alive, alive[-1] if len(alive) else 0], where="post", color=SEA, lw=1.8)
+    most = int(alive.max()) if len(alive) else 0
+    words = [f"in the air: at most {most}", *_settled(run)]
+    if run.stage.arrived and any(run.stage.arrived.values()):
+        when, there = run.population()
+        live.step([*when, end], [*there, there[-1]], where="post", color=RUST, lw=1.6, ls="--")
+        words.append(f"targets there, dashed: at most {int(there.max())}")
+        most = max(most, int(there.max()))
+    live.set_ylim(0, most * 1.25 + 1)
+    words = "; ".join(words)
+    live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
+    live.set_ylabel("projectiles", color=INK)
+    live.set_xlabel("time (s)", color=INK)
 
 
 def _once(seen: set[str], word: str) -> str:
