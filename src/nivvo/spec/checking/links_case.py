@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from nivvo.spec.checking.links import ANYTHING, MOST_TICKS, Links, groups_of, in_hand, with_sent
 from nivvo.spec.reading.track import Track
-from nivvo.spec.scenes.case import CONTROLS, MEASURES, Input
+from nivvo.spec.scenes.case import CONTROLS, MEASURES, Case, Input
 from nivvo.spec.scenes.values import LONGEST, Depends, Duration
 from nivvo.spec.words.nearest import listed, nearest
 
@@ -39,7 +39,16 @@ def check(links: Links, name: str, track: Track | None) -> None:
         for word in chosen:
             links.name((*key, "ability"), word, "ability", known)
     chosen = [word for word in chosen if word in known]
-    held = [known[word] for word in chosen]
+    _inputs(links, key, case, track, chosen)
+    _checks(links, key, case)
+    _goals(links, key, case)
+    _lengths(links, key, case, chosen)
+
+
+def _inputs(links: Links, key: tuple, case: Case, track: Track | None, chosen: list[str]) -> None:
+    """What players do in it, by its own rows and by its track, with the abilities in hand."""
+    model = links.model
+    held = [model.ability[word] for word in chosen]
     walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
     heard = {getattr(one.firing, key) for one in held for key in ("button", "confirm", "cancel")} - {None}
     hands = Hands(held, walks, sorted(heard | {walk.jump_button for walk in walks if walk.jump}))
@@ -63,6 +72,10 @@ def check(links: Links, name: str, track: Track | None) -> None:
             _pointed(links, key, rows, held)
         elif any(ability.aim.by == "cursor" for ability in held):
             _pointed(links, key, rows, held, ("cursor",))
+
+
+def _checks(links: Links, key: tuple, case: Case) -> None:
+    """What it demands."""
     everything = links.names.bodies
     for k, check in enumerate(case.check):
         at = (*key, "check", k)
@@ -76,16 +89,24 @@ def check(links: Links, name: str, track: Track | None) -> None:
             links.name((*at, "body"), check.body, "body", everything)
         for verb in ("mirrors", "same_as"):
             if (other := getattr(check, verb)) is not None:
-                links.name((*at, verb), other, "case", [one for one in links.document.tables["case"] if one != name])
+                links.name((*at, verb), other, "case", [one for one in links.document.tables["case"] if one != key[1]])
         links.vector((*at, "lands"), check.lands)
-        _measured(links, at, check, everything, model.ability if check.verb in ("happens", "never") else known)
-    rate = model.tick.rate
+        _measured(links, at, check, everything, links.model.ability)
+
+
+def _goals(links: Links, key: tuple, case: Case) -> None:
+    """What wins and loses it."""
     for word in ("won", "lost"):
         if (goal := getattr(case, word)) is not None and goal.out is not None:
             links.name((*key, word, "out"), goal.out, "group", links.names.groups)
             _can_be_out(links, (*key, word, "out"), goal.out)
         if goal is not None and goal.touched is not None:
             links.name((*key, word, "touched"), goal.touched, "group", links.names.groups)
+
+
+def _lengths(links: Links, key: tuple, case: Case, chosen: list[str]) -> None:
+    """How long it goes, and what flies in it."""
+    model, rate = links.model, links.model.tick.rate
     _within_a_day(links, (*key, "lasts"), case.lasts)
     if case.lasts is not None and case.lasts.seconds(rate) * rate > MOST_TICKS:
         links.say(
