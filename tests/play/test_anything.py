@@ -55,7 +55,7 @@ WAYS = (
     "move.velocity = {a}", "move = {{ through = [{a}, {b}], speed = 3, at_end = 'back' }}", "turns = 120",
     "move = {{ chase = 'keeper', speed = 3 }}", "move = {{ flee = 'keeper', speed = 2 }}", "mass = 2\nfriction = 0.3",
     "move = {{ circle = {{ centre = {a}, turn_rate = 80 }}, speeds_up = 4 }}",
-    "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "",
+    "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "", "turns = -200\nturns_speeds_up = 150",
 )  # fmt: skip
 
 

@@ -54,8 +54,18 @@ def about(axis, angle):
     return np.eye(3) + math.sin(angle) * k + (1 - math.cos(angle)) * (k @ k)
 
 
+def gained(turns, gains, times, rate, since=0.0):
+    """By how much it is turned at times (n,) that comes to ``turns`` by and by: evenly within each tick."""
+    ramp, edges = abs(turns) / gains, since + np.arange(0, 6 * rate + 1) / rate
+    s = edges - since
+    closed = np.where(s < ramp, np.sign(turns) * 0.5 * gains * s * s, turns * (s - 0.5 * ramp))
+    return np.radians(np.interp(times, edges, closed))
+
+
 class Bar:
-    """A random box or capsule that turns and moves, as a slow model sees it."""
+    """A random box or capsule that turns and moves, as a slow model sees it; ``gains``: by and by, at 60 Hz."""
+
+    gains = None
 
     def __init__(self, seed):
         rng, self.size = np.random.default_rng(seed), 3 if seed % 4 == 3 else 2
@@ -81,6 +91,8 @@ class Bar:
         middle[:, : self.size] = np.array(self.at) + np.array(self.velocity) * times[:, None]
         # Turned back about its axis, then out of the turn that it began with.
         angle, d, k = -math.radians(self.turns) * times[:, None], p - middle, self.axis
+        if self.gains:
+            angle = -gained(self.turns, self.gains, times, 60)[:, None]
         d = d * np.cos(angle) + np.cross(k, d) * np.sin(angle) + k * (d @ k)[:, None] * (1 - np.cos(angle))
         local = d @ about([0, 0, 1], math.radians(self.turned))
         if self.capsule:
@@ -94,9 +106,12 @@ class Contacts(unittest.TestCase):
     def test_first_contact_is_where_many_samples_find_it(self):
         """From random sides, in four views; asleep and awake, compiled or not, to the byte."""
         rng, hits = np.random.default_rng(11), 0
-        for seed in range(48):
+        for seed in range(60):
             bar, view = Bar(seed), ("", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")[seed % 4]
             move = f"move.velocity = {bar.velocity}\n"
+            if seed >= 40:
+                bar.gains = 40.0 * (seed - 39)
+                move += f"turns_speeds_up = {bar.gains}\n"
             if bar.size == 3:
                 move += f"turns_about = {bar.axis.tolist()}"
             drill = made(bar.size, world=view, at=bar.at, shape=bar.shape, turns=bar.turns, move=move,
@@ -175,6 +190,37 @@ class Follows(unittest.TestCase):
         gaps = np.hypot(np.maximum(np.abs(x) - 3, 0), np.maximum(np.abs(y) - 0.25, 0)) - 0.15
         self.assertAlmostEqual(found, np.nanmin(gaps), delta=1e-5)
 
+    def test_what_turns_by_and_by_is_where_its_law_has_it_from_when_it_comes(self):
+        for turns, gains, rate, since in ((120, 40, 60, 0.0), (-200, 150, 20, 0.0), (90, 30, 30, 0.5)):
+            keys = {"move": f"turns_speeds_up = {gains}", "at": [8, 2], "then": "lodge", "more": ", within = 90"}
+            text = made(turns=turns, rate=rate, shape="box = [6, 0.5], turned = 80", **keys).document.tables
+            if since:
+                text["target"] = {"bar": {**text.pop("obstacle")["bar"], "health": 9.0, "arrives": since}}
+            run = nivvo.fire(nivvo.from_tables(text))
+            number, times = run.scene.number["bar"], np.arange(since, 4.0, 0.11)
+            for time, angle in zip(times, gained(turns, gains, times, rate, since), strict=True):
+                axis = run.stage.row(number, round(time * 693e9))["axis0"]
+                angle += math.radians(80)
+                np.testing.assert_allclose(axis, [math.cos(angle), math.sin(angle), 0.0], atol=1e-9)
+            self.assertEqual(len(run.rows("contacts")), 1)
+            for contact in run.rows("contacts"):
+                path, t0 = run.flight("flare-1"), contact["time"]
+                edges = np.arange(math.ceil(t0 * rate) + 1, 4 * rate) / rate
+                off = path.at(edges)[0] - [8, 2, 0]
+                seen = np.unwrap(np.arctan2(off[:, 1], off[:, 0]))
+                found = gained(turns, gains, edges, rate, since)
+                np.testing.assert_allclose(seen - seen[0], found - found[0], atol=1e-6)
+        moves = ("", "turns_speeds_up = 1e9")
+        first = [nivvo.fire(made(at=[8, 1], turns=90, move=move)).rows("contacts")[0]["time"] for move in moves]
+        self.assertAlmostEqual(*first, delta=1e-5)
+        run = nivvo.fire(made(at=[8, 4], turns=130, move="turns_speeds_up = 60"))
+        found, _ = nivvo.measure(run, "nearest", of="bar")
+        times = np.linspace(0.1, 4.09, 40_001)
+        p, angle = run.flight("flare-1").at(times)[0] - [8, 4, 0], gained(130, 60, times, 60)
+        x, y = p[:, 0] * np.cos(angle) + p[:, 1] * np.sin(angle), p[:, 1] * np.cos(angle) - p[:, 0] * np.sin(angle)
+        gaps = np.hypot(np.maximum(np.abs(x) - 3, 0), np.maximum(np.abs(y) - 0.25, 0)) - 0.15
+        self.assertAlmostEqual(found, max(np.nanmin(gaps), 0.0), delta=1e-5)
+
     def test_who_stands_is_pushed_by_what_turns(self):
         for turns, deepest in ((40, 0.011), (120, 0.011), (300, 0.03)):
             text = (
@@ -223,6 +269,8 @@ class Told(unittest.TestCase):
             ({"move": "mass = 3"}, "does not turn"),
             ({"move": "turns_about = [0, 0]"}, "is an axis"),
             ({"move": "turns_about = [0, 1]"}, "in 2D"),
+            ({"turns": 0, "move": "turns_speeds_up = 9"}, "goes with turns"),
+            ({"move": "turns_speeds_up = 0"}, "greater than 0"),
         ):
             with self.assertRaises(DrillError, msg=keys) as caught:
                 made(**keys)

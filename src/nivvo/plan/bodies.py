@@ -110,7 +110,8 @@ class Body:
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
 
     shift : (3,) from the place that is written for it to its middle. arrives : when it comes (counts), 0: it is there.
-    mass : None where nothing pushes it; friction : of what it lies on, a share of what presses.
+    mass : None where nothing pushes it; friction : of what it lies on, a share of what presses. spins_up : how fast it
+    comes to how fast it turns (rad/s²), inf: at once.
     """
 
     name: str
@@ -122,6 +123,7 @@ class Body:
     mass: float | None = None
     friction: float = 0.0
     on_shooter: OnShooter | None = None
+    spins_up: float = math.inf
 
 
 @dataclass(frozen=True, slots=True)
@@ -269,7 +271,9 @@ def body_of(
     if harm is not None:
         on_shooter = OnShooter(harm.damage, None if harm.every is None else counted(harm.every, rate), harm.removes)
     move = _move(model.move, frame, shift, seed, name)
-    return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter)
+    gains = getattr(model, "turns_speeds_up", None)
+    spins_up = math.inf if gains is None else math.radians(gains)
+    return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter, spins_up)
 
 
 def ring(rows: np.ndarray, pieces: list[int]) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Iterator
+from typing import NamedTuple
 
 import numpy as np
 
@@ -94,6 +95,31 @@ def _deepest(row, place: np.ndarray, others: list[tuple]) -> tuple[float, np.nda
     return best
 
 
+class Spin(NamedTuple):
+    """How a body turns.
+
+    start : from when on (clock). vectors : what of its row turns along, as it is then. top : how fast (rad/s); gains :
+    how fast it comes to that (rad/s²), inf: at once.
+    """
+
+    start: int
+    vectors: np.ndarray
+    top: float
+    gains: float
+
+    @property
+    def ramp(self) -> float:
+        """How long it takes to come to how fast it turns (s)."""
+        return abs(self.top) / self.gains
+
+    def angle(self, time: int) -> float:
+        """By how much it is turned at a time (clock), rad."""
+        seconds = (time - self.start) / UNITS
+        if seconds < self.ramp:
+            return math.copysign(0.5 * self.gains * seconds * seconds, self.top)
+        return self.top * (seconds - 0.5 * self.ramp)
+
+
 class Stage:
     """Everything in a scene that has a place, at any time.
 
@@ -118,10 +144,10 @@ class Stage:
             else:
                 self.motions.append(motion_of(body, scene.ticks))
         self.herd = Herd()
-        self.turning: dict[int, tuple[int, np.ndarray]] = {}
+        self.turning: dict[int, Spin] = {}
         for k, body in enumerate(scene.planned):
             self._after(k, body, 0, self.whole[body.name])
-            self._spin(k, 0)
+            self._spin(k, 0, scene.planned[k].spins_up)
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
@@ -191,7 +217,7 @@ class Stage:
         self.rows[number] = row
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         motion = self._after(number, body, start, pieces)
-        self._spin(number, start)
+        self._spin(number, start, body.spins_up)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
         self.on_shooter.pop(number, None)
@@ -216,11 +242,12 @@ class Stage:
             self.rows[number]["c0"] = self.middle(number, time)
         return self.motions[number]
 
-    def _spin(self, number: int, start: int) -> None:
-        """Know of a body whether it turns, from a time on (clock)."""
+    def _spin(self, number: int, start: int, spins_up: float) -> None:
+        """Know of a body whether it turns, from a time on (clock), and how fast it comes to that (rad/s²)."""
         self.turning.pop(number, None)
-        if self.rows[number]["turns"] != 0.0:
-            self.turning[number] = start, np.array([self.rows[number][name] for name in TURNED])
+        if (top := float(self.rows[number]["turns"])) != 0.0:
+            vectors = np.array([self.rows[number][name] for name in TURNED])
+            self.turning[number] = Spin(start, vectors, top, spins_up)
             self.motions[number].turns = True
 
     def _shift(self, number: int) -> np.ndarray:
@@ -279,6 +306,9 @@ class Stage:
         """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
         if self.waiting or (self.coming and self.coming[0][0] <= time):
             self._come(time)
+        for k, spin in self.turning.items():
+            if spin.gains < math.inf:
+                self.rows[k]["turns"] = self._rate(k, time)
         if len(self.herd.numbers):
             self._turn(time, end)
         if self.loose.of:
@@ -339,6 +369,8 @@ class Stage:
         if not isinstance(motion, Chaser | Beside | Pushed):
             motion = motion_of(self.scene.planned[number], self.scene.ticks, time)
         motion.turns = number in self.turning
+        if motion.turns and self.turning[number].gains < math.inf:
+            self.turning[number] = self.turning[number]._replace(start=time)
         if isinstance(motion, Chaser):
             self.herd.begin(motion.row, self.middle(int(self.herd.goals[motion.row]), time), time)
         self.motions[number], self.arrived[number] = motion, time
@@ -397,18 +429,42 @@ class Stage:
             self._turned(self.rows[k], k, time)
 
     def _turned(self, row: np.void, number: int, time: int) -> np.void:
-        start, vectors = self.turning[number]
-        angle = float(self.rows[number]["turns"]) * ((time - start) / UNITS)
-        about, (s, c) = three(row["about"]), sine_and_cosine(angle)
-        for name, vector in zip(TURNED, vectors.tolist(), strict=True):
+        spin = self.turning[number]
+        about, (s, c) = three(row["about"]), sine_and_cosine(self._angle(number, time))
+        for name, vector in zip(TURNED, spin.vectors.tolist(), strict=True):
             row[name] = swung(vector, about, s, c)
+        if spin.gains < math.inf:
+            row["turns"] = self._rate(number, time)
         return row
+
+    def _angle(self, number: int, time: int) -> float:
+        """By how much a body is turned at a time (clock), rad: while it gains speed evenly within each tick."""
+        spin = self.turning[number]
+        if spin.gains == math.inf:
+            return spin.top * ((time - spin.start) / UNITS)
+        low, high = self._tick_of(spin, time)
+        share = (time - low) / (high - low)
+        return (1.0 - share) * spin.angle(low) + share * spin.angle(high)
+
+    def _rate(self, number: int, time: int) -> float:
+        """How fast a body turns from a time (clock) to its tick's end (rad/s)."""
+        spin = self.turning[number]
+        low, high = self._tick_of(spin, time)
+        return (spin.angle(high) - spin.angle(low)) / ((high - low) / UNITS)
+
+    def _tick_of(self, spin: Spin, time: int) -> tuple[int, int]:
+        """From when to when (clock) the tick of a time lasts, as far as what turns is there."""
+        ticks = self.scene.ticks
+        tick = ticks.holding(max(time, spin.start))
+        return max(ticks.edge(tick), spin.start), ticks.edge(tick + 1)
 
     def carried(self, number: int, offset: np.ndarray, since: int, time: int) -> np.ndarray:
         """Where what was on a body, at an offset (3,) from its middle, ``since`` is at a time (clock)."""
         if number in self.turning:
             row = self.rows[number]
             angle = float(row["turns"]) * ((time - since) / UNITS)
+            if self.turning[number].gains < math.inf:
+                angle = self._angle(number, time) - self._angle(number, since)
             offset = np.array(rotated(three(offset), three(row["about"]), angle))
         return self.middle(number, time) + offset
 
@@ -507,10 +563,14 @@ class Stage:
             now = piece.start
             while True:
                 (c, v, a), since = self.motions[number].piece(now * UNITS)
-                turn = self.motions[number].next_break(now * UNITS)
+                turn = self._next_break(number, now * UNITS)
                 end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
                 body = (three(c), three(v), three(a), since / UNITS)
                 bend = piece.bend + math.sqrt(float(dot(a, a)))
+                if number in self.turning and self.turning[number].gains < math.inf:
+                    since = max(since, round(now * UNITS))
+                    c, v, a = self.motions[number].at(since)
+                    body = (three(c), three(v), three(a), since / UNITS)
                 row = self.row(number, since)
                 if row["turns"]:
                     bend += self._bend(row, piece.state, body, now, end)
@@ -519,6 +579,14 @@ class Stage:
                 if now >= piece.stop:
                     break
         return least(spans, UNDECIDED * self.scene.size)
+
+    def _next_break(self, number: int, time: float) -> float | None:
+        """When after a time (clock) a body goes or turns otherwise than before."""
+        turn, spin = self.motions[number].next_break(time), self.turning.get(number)
+        if spin is None or spin.gains == math.inf or time >= spin.start + spin.ramp * UNITS:
+            return turn
+        edge = self._tick_of(spin, round(time))[1]
+        return edge if turn is None else min(turn, edge)
 
     def _bend(self, row, state, body, start: float, end: float) -> float:
         """By how much more the gap to a body that turns may bend between two times (s): see ``turning``."""

@@ -499,6 +499,9 @@ class Obstacle(Table):
         None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
     )
     turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
+    turns_speeds_up: Positive | None = Field(
+        None, description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"
+    )
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
@@ -524,6 +527,8 @@ def _pushed(body: Obstacle | Target) -> None:
         raise ValueError("turns: a half_space, and what has a mass, does not turn")
     if body.turns_about is not None and (body.turns is None or not any(body.turns_about)):
         raise ValueError("turns_about is an axis, and goes with turns")
+    if body.turns_speeds_up is not None and not body.turns:
+        raise ValueError("turns_speeds_up goes with turns")
     if body.friction is not None and body.mass is None:
         raise ValueError("friction goes with mass")
 
@@ -628,6 +633,9 @@ class Target(Table):
         None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
     )
     turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
+    turns_speeds_up: Positive | None = Field(
+        None, description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"
+    )
     arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
     wave: Wave | None = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
