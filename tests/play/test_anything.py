@@ -56,6 +56,7 @@ WAYS = (
     "move = {{ chase = 'keeper', speed = 3 }}", "move = {{ flee = 'keeper', speed = 2 }}", "mass = 2\nfriction = 0.3",
     "move = {{ circle = {{ centre = {a}, turn_rate = 80 }}, speeds_up = 4 }}",
     "move = {{ drift = [{low}, {high}], speed = 2 }}", "", "", "turns = -200\nturns_speeds_up = 150",
+    "move = {{ through = [{a}, {b}], speed = 4, at_end = 'around', speeds_up = 3 }}",
 )  # fmt: skip
 
 

@@ -120,6 +120,25 @@ class SpeedsUp(unittest.TestCase):
                 far = np.abs((times + whole) % (2 * whole) - whole) > 0.5 * whole
                 np.testing.assert_allclose(gone, np.where(far, length - near, near), atol=1e-8)
 
+    def test_what_goes_around_comes_to_its_speed_in_laps_of_its_own(self):
+        for speed, push in ((3.0, 2.0), (6.0, 0.4), (2.0, 50.0)):
+            for world, size in VIEWS:
+                corners = np.zeros((4, 3))
+                corners[1:3] = [(3.0, -4.0, 0.0), (8.0, 8.0, 0.0)]
+                stops = [corner[:size].tolist() for corner in corners]
+                move = f"through = {stops[1:3]}, speed = {speed}, speeds_up = {push}, at_end = 'around'"
+                run = nivvo.fire(made(size, world=world, move=f"move = {{ {move} }}", at=f"at = {stops[0]}"))
+                sides = np.linalg.norm(np.diff(corners, axis=0), axis=1)
+                at = np.concatenate([[0.0], np.cumsum(sides)])
+                times, ramp = np.concatenate([np.linspace(0.0, 60.0, 900), [86_000.0]]), speed / push
+                gone = np.where(times < ramp, 0.5 * push * times**2, speed * (times - 0.5 * ramp)) % at[-1]
+                places = np.stack([np.interp(gone, at, corners[:, k]) for k in range(3)], axis=1)
+                found, fast = seen(run, times)
+                np.testing.assert_allclose(found[:900], places[:900], atol=1e-7)
+                np.testing.assert_allclose(found[900], places[900], atol=1e-3)
+                expected = np.minimum(push * times, speed)
+                np.testing.assert_allclose(np.linalg.norm(fast, axis=1), expected, atol=1e-7)
+
     def test_a_steady_push_ends_at_the_top_speed(self):
         move = "move = { velocity = [-3, 1], acceleration = [2, 0.5], top_speed = 6 }"
         run = nivvo.fire(made(move=move))
@@ -280,7 +299,7 @@ class Told(unittest.TestCase):
             ("velocity = [9, 0], acceleration = [1, 0], top_speed = 3", "faster than top_speed"),
             ("velocity = [1, 0], top_speed = 3", "goes with acceleration"),
             ("velocity = [1, 0], speeds_up = 3", "through, drift, circle, chase or flee"),
-            ("through = [[1, 1]], speed = 3, speeds_up = 3, at_end = 'around'", "never stops"),
+            ("through = [[1, 1]], speed = 3, speeds_up = 1e-9, at_end = 'around'", "at most 1000 laps"),
         ):
             more = "[target.second]\nmove = { beside = 'wisp', offset = [0, 2] }\n" if "second" in move else ""
             with self.assertRaises(DrillError, msg=move) as caught:

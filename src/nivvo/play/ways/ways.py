@@ -20,7 +20,8 @@ class Route(Motion):
     """Along given points at a speed: stopping, back and forth, or around.
 
     A way that goes on for ever is one round, repeated: where a body is after a day is found at once. speeds_up : how
-    fast it comes to its speed where it sets out, and from it where it stops or turns back (units/s²), or at once.
+    fast it comes to its speed where it sets out, and from it where it stops or turns back (units/s²), or at once. What
+    goes around comes to its speed in laps of its own (``lead``, clock), before that round.
     """
 
     def __init__(self, points: list[np.ndarray], speed: float, at_end: str, speeds_up: float = math.inf):
@@ -29,15 +30,44 @@ class Route(Motion):
         if len(stops) > 1 and at_end == "around":
             stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
         self.times, self.pieces = [], []
-        self.round = 0
+        self.lead = self.laid = 0
+        if len(stops) > 1 and at_end == "around" and speeds_up < math.inf:
+            self._come_to(stops, speed, speeds_up)
+            speeds_up = math.inf
         if len(stops) > 1:
             self._lay(stops, speed, speeds_up)
         if len(stops) > 1 and at_end == "back":
             self._lay(stops[::-1], speed, speeds_up)
+        self.round = self.laid - self.lead
         self.repeats = len(self.pieces) > 1 and at_end != "stop"
         if not self.repeats:
-            self.times.append(self.round)
+            self.times.append(self.laid)
             self.pieces.append((stops[-1], NOWHERE, NOWHERE))
+
+    def _put(self, place: np.ndarray, way: np.ndarray, speeds: tuple[float, float, float], length: float) -> None:
+        """One piece: from a place along a unit way, its speed there, at its end, and how that changes (units/s²)."""
+        begins, ends, push = speeds
+        self.times.append(self.laid)
+        self.pieces.append((place, way * begins, way * push))
+        self.laid += max(counts(length / (0.5 * (begins + ends))), 1)
+
+    def _come_to(self, stops: list[np.ndarray], speed: float, speeds_up: float) -> None:
+        """Go around until it has come to its speed, and on to where a lap begins."""
+        ramp, gone = speed * speed / (2.0 * speeds_up), 0.0
+        while gone < ramp:
+            for here, goal in itertools.pairwise(stops):
+                way = goal - here
+                length = float(np.sqrt(dot(way, way)))
+                far = min(max(ramp - gone, 0.0), length)
+                if far < 1e-12 * length or length - far < 1e-12 * length:
+                    far = round(far / length) * length
+                if far > 0.0:
+                    begins, ends = (min(math.sqrt(2.0 * speeds_up * x), speed) for x in (gone, gone + far))
+                    self._put(here, way / length, (begins, ends, speeds_up), far)
+                if far < length:
+                    self._put(here + way * (far / length), way / length, (speed, speed, 0.0), length - far)
+                gone += length
+        self.lead = self.laid
 
     def _lay(self, stops: list[np.ndarray], speed: float, speeds_up: float) -> None:
         """Go from stop to stop from where it is now."""
@@ -55,9 +85,9 @@ class Route(Motion):
                 push = speeds_up if middle < ramp else -speeds_up if middle > most - ramp else 0.0
                 begins = top if ramp == 0.0 else math.sqrt(max(min(2.0 * speeds_up * min(x, most - x), top * top), 0.0))
                 ends = math.sqrt(max(begins * begins + 2.0 * push * (b - a), 0.0)) if push else begins
-                self.times.append(self.round)
+                self.times.append(self.laid)
                 self.pieces.append((here + way * (a / length), way * (begins / length), way * (push / length)))
-                self.round += max(counts((b - a) / (0.5 * (begins + ends))), 1)
+                self.laid += max(counts((b - a) / (0.5 * (begins + ends))), 1)
             gone += length
 
     @property
@@ -67,7 +97,7 @@ class Route(Motion):
 
     def _before(self, time: float) -> tuple[int, int]:
         """Start of the round that a time lies in, and which piece of it holds."""
-        start = int(time // self.round) * self.round if self.repeats and time > 0 else 0
+        start = int((time - self.lead) // self.round) * self.round if self.repeats and time > self.lead else 0
         return start, max(bisect_right(self.times, time - start) - 1, 0)
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
@@ -80,7 +110,7 @@ class Route(Motion):
         start, k = self._before(time)
         if k + 1 < len(self.times):
             return start + self.times[k + 1]
-        return start + self.round if self.repeats else None
+        return start + self.lead + self.round if self.repeats else None
 
     def forget(self, time: int) -> None:
         """Nothing of a round can be dropped."""

@@ -57,6 +57,9 @@ def cue(links: Links, key: tuple, cue) -> None:
 MOST_TURNS = 32
 """Turns of a way within one tick."""
 
+MOST_LAPS = 1000
+"""Laps in which what goes around comes to its speed."""
+
 
 def _route(links: Links, key: tuple, body) -> None:
     """A way that is gone again and again takes its time."""
@@ -68,6 +71,13 @@ def _route(links: Links, key: tuple, body) -> None:
     if move.at_end == "around" and stops[0] != stops[-1]:
         stops.append(stops[0])
     seconds = sum(math.dist(p, q) for p, q in itertools.pairwise(stops)) / move.speed
+    if move.at_end == "around" and len(stops) > 1 and move.speeds_up is not None:
+        laps = move.speed * move.speed / (2.0 * move.speeds_up * seconds * move.speed) if seconds > 0.0 else math.inf
+        if laps > MOST_LAPS:
+            says = f"comes to its speed in {laps:.3g} laps"
+            links.say(
+                (*key, "move", "speeds_up"), says, move.speeds_up, f"so much that it takes at most {MOST_LAPS} laps"
+            )
     if len(stops) > 1 and (len(stops) - 1) > MOST_TURNS * max(seconds * links.model.tick.rate, 1e-300):
         says = f"turns {(len(stops) - 1) / max(seconds, 1e-300):.3g} times a second"
         most = f"at most {MOST_TURNS} turns a tick: a slower move.speed, or points farther apart"

@@ -355,8 +355,6 @@ class Move(Table):
             raise ValueError("beside and offset go together")
         if self.speeds_up is not None and not (self.chase or self.flee or self.through or self.drift or self.circle):
             raise ValueError("speeds_up goes with through, drift, circle, chase or flee")
-        if self.speeds_up is not None and self.at_end == "around":
-            raise ValueError('speeds_up is for at_end = "stop" or "back": what goes around never stops')
         if self.top_speed is not None and self.acceleration is None:
             raise ValueError("top_speed goes with acceleration")
         if self.top_speed is not None and math.hypot(*(self.velocity or [])) > self.top_speed:
