@@ -193,6 +193,16 @@ check = [{{ hits = "gull" }}]
                 )
                 self.assertTrue(nivvo.check(aimed)[0].passed, (y, motion))
 
+    def test_where_the_shot_comes_after_too_much_to_do_its_time_is_asked_for(self):
+        rain = 'firing = { kind = "auto", rate = 60, button = "rain" }\nlaunch = { speed = 5, count = 100, fan = 40 }'
+        text = "nivvo = 1\n[ability.flare]\nlaunch = { speed = 20, elevation = 40 }\n[target.gull]\nat = [20, 0]\n"
+        text += f"[ability.rain]\n{rain}\nlimits.life = 80000\n[case.c]\nlasts = 80000\n"
+        text += 'input = [{ t = 0, hold = "rain", held = 70000 }, { t = 75000, tap = "fire" }]\n'
+        made = nivvo.parse(text)
+        with self.assertRaisesRegex(nivvo.CallError, "before it fires flare; say when that is"):
+            nivvo.solve(made, ability="flare")
+        self.assertTrue(nivvo.solve(made, ability="flare", at=75000.0))
+
     def test_senseless_wishes_are_told(self):
         for wish in (
             {"to": "raft"},

@@ -50,7 +50,7 @@ LITTLE = 256
 """Projectile-ticks that are not reckoned closer: however stiff, they are plain work of half a second at most."""
 
 
-class Rules(NamedTuple):
+class Laws(NamedTuple):
     """How a world goes.
 
     step, touch : codes of ``pool.STEPS`` and ``pool.TOUCHES``. scene : size of the scene (units); tolerances are
@@ -72,7 +72,7 @@ class Rules(NamedTuple):
     tick: float = 0.0
 
 
-class Sent(NamedTuple):
+class Params(NamedTuple):
     """What the projectiles of a shot are beside what acts on them, and their answer to each group.
 
     reach, life : how far (units), and how long (counts of the clock) they fly. strays, owner : how ``reach`` is
@@ -107,11 +107,11 @@ class Arena:
         As they stand at time 0 (``c0``, ``t0``); centres and grid are derived.
     groups : int
         Number of groups that ``answers`` has a column for.
-    rules : by name, what ``Rules`` has
+    laws : by name, what ``Laws`` has
     """
 
-    def __init__(self, bodies, groups, **rules: Any):
-        one = Rules(**rules)
+    def __init__(self, bodies, groups, **laws: Any):
+        one = Laws(**laws)
         self.world = pool.zeros(1, pool.WORLD)
         self.world["tick"], self.world["up"] = one.tick, one.up
         self.world["step"], self.world["touch"] = one.step, one.touch
@@ -347,9 +347,9 @@ class Arena:
         """Register what the projectiles of a shot are; returns its number.
 
         acts : what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. radius : units.
-        what : by name, what ``Sent`` has.
+        what : by name, what ``Params`` has.
         """
-        one, n = Sent(**what), self._number_of_params()
+        one, n = Params(**what), self._number_of_params()
         acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.params[n] = acts[0]
         self.may_send(acts)
@@ -382,7 +382,7 @@ class Arena:
             self.answers = answers
         return n
 
-    def _answer(self, own: np.ndarray, one: Sent) -> None:
+    def _answer(self, own: np.ndarray, one: Params) -> None:
         """Write the answer to each group."""
         own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = (
             one.then,

@@ -15,7 +15,7 @@ from nivvo.core.numbers.frame import AXES, Frame, sincos
 from nivvo.core.world.meetings import OTHERS, OWN
 from nivvo.plan.abilities.effects import Effect, Removes, effects_of, moments_of
 from nivvo.plan.abilities.effects import Moment as Effected
-from nivvo.plan.abilities.flight import FAR, Flight, flight_of
+from nivvo.plan.abilities.flight import FAR, Air, Flight, flight_of
 from nivvo.plan.abilities.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec.abilities import ability as written
 from nivvo.spec.checking.links import ANYTHING
@@ -304,22 +304,10 @@ class Ability:
         return max(self.radius.values) if isinstance(self.radius, Curve) else self.radius
 
 
-class Ground(Protocol):
-    """What an ability is planned on: the frame, the metre (units), the tick rate, groups and bodies by name.
+class Ground(Air, Protocol):
+    """What an ability is planned on, beside its flight: the metre (units), the groups of targets, bodies by name."""
 
-    sought : numbers of the groups of targets.
-    """
-
-    frame: Frame
     metre: float
-    rate: float
-    exact: bool
-    gravity: np.ndarray
-    wind: np.ndarray
-    gusts: tuple[float, float]
-    zones: list[np.ndarray]
-    seed: int
-    groups: list[str]
     sought: list[int]
     number: dict[str, int]
 

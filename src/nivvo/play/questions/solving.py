@@ -110,7 +110,7 @@ def solutions(
         if value is not None and not -90.0 <= value <= 90.0:
             raise CallError(f"{word} must be from -90 to 90 degrees, not {value}")
     keys_of, shooter = scene.abilities[ability], scene.shooter_of(ability)
-    shot = first_shot(case, ability) if at is None else None
+    shot = _first(case, ability) if at is None else None
     now, moment = (clock.from_seconds(at or 0.0), AT_FIRST) if shot is None else (shot.time, shot.moment)
     keys = keys_of.launch
     wanted = {
@@ -130,6 +130,14 @@ def solutions(
         if solution is not None:
             found.append(solution)
     return found
+
+
+def _first(case: Case, ability: str) -> Shot | None:
+    try:
+        return first_shot(case, ability)
+    except CallError:
+        says = f"there is too much to do in {case.name} before it fires {ability}; say when that is: at, or --at"
+        raise CallError(says) from None
 
 
 def body_at(run: Run, point) -> str:

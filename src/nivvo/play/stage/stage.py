@@ -303,7 +303,8 @@ class Stage:
         return bool(own or self.loose.of or self.afoot.feet)
 
     def think(self, time: int, end: int) -> None:
-        """Let those arrive who are due at a tick's start, those turn who chase or flee, those move that are pushed."""
+        """Let those arrive who are due at a tick's start, those turn who chase, flee or spin up, those move that are
+        pushed."""
         if self.waiting or (self.coming and self.coming[0][0] <= time):
             self._come(time)
         for k, spin in self.turning.items():

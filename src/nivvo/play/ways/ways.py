@@ -44,12 +44,14 @@ class Route(Motion):
             self.times.append(self.laid)
             self.pieces.append((stops[-1], NOWHERE, NOWHERE))
 
-    def _put(self, place: np.ndarray, way: np.ndarray, speeds: tuple[float, float, float], length: float) -> None:
-        """One piece: from a place along a unit way, its speed there, at its end, and how that changes (units/s²)."""
-        begins, ends, push = speeds
+    def _put(self, side: tuple[np.ndarray, np.ndarray, float], a: float, b: float, begins: float, push: float) -> None:
+        """Lay a piece along a side (from where, its way, its length): from ``a`` to ``b`` of it (units), its speed at
+        first, and how that changes (units/s²)."""
+        here, way, length = side
+        ends = math.sqrt(max(begins * begins + 2.0 * push * (b - a), 0.0)) if push else begins
         self.times.append(self.laid)
-        self.pieces.append((place, way * begins, way * push))
-        self.laid += max(counts(length / (0.5 * (begins + ends))), 1)
+        self.pieces.append((here + way * (a / length), way * (begins / length), way * (push / length)))
+        self.laid += max(counts((b - a) / (0.5 * (begins + ends))), 1)
 
     def _come_to(self, stops: list[np.ndarray], speed: float, speeds_up: float) -> None:
         """Go around until it has come to its speed, and on to where a lap begins."""
@@ -62,10 +64,9 @@ class Route(Motion):
                 if far < 1e-12 * length or length - far < 1e-12 * length:
                     far = round(far / length) * length
                 if far > 0.0:
-                    begins, ends = (min(math.sqrt(2.0 * speeds_up * x), speed) for x in (gone, gone + far))
-                    self._put(here, way / length, (begins, ends, speeds_up), far)
+                    self._put((here, way, length), 0.0, far, math.sqrt(2.0 * speeds_up * gone), speeds_up)
                 if far < length:
-                    self._put(here + way * (far / length), way / length, (speed, speed, 0.0), length - far)
+                    self._put((here, way, length), far, length, speed, 0.0)
                 gone += length
         self.lead = self.laid
 
@@ -84,10 +85,7 @@ class Route(Motion):
                 x, middle = gone + a, gone + 0.5 * (a + b)
                 push = speeds_up if middle < ramp else -speeds_up if middle > most - ramp else 0.0
                 begins = top if ramp == 0.0 else math.sqrt(max(min(2.0 * speeds_up * min(x, most - x), top * top), 0.0))
-                ends = math.sqrt(max(begins * begins + 2.0 * push * (b - a), 0.0)) if push else begins
-                self.times.append(self.laid)
-                self.pieces.append((here + way * (a / length), way * (begins / length), way * (push / length)))
-                self.laid += max(counts((b - a) / (0.5 * (begins + ends))), 1)
+                self._put((here, way, length), a, b, begins, push)
             gone += length
 
     @property

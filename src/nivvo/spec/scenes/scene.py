@@ -477,6 +477,26 @@ class Part(Table):
     )
 
 
+# What obstacles and targets have alike.
+Mass = Annotated[
+    Positive | None,
+    Field(description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"),
+]
+Friction = Annotated[
+    Annotated[float, Field(ge=0, le=100)] | None,
+    Field(description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"),
+]
+Turns = Annotated[
+    Degrees | None,
+    Field(description="degrees a second that it turns about its middle, from x toward y; in space about up"),
+]
+TurnsAbout = Annotated[Vector | None, Field(description="in space: in place of up, the axis that it turns about")]
+TurnsSpeedsUp = Annotated[
+    Positive | None,
+    Field(description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"),
+]
+
+
 class Obstacle(Table):
     """A body that stops or lets pass, and has no health."""
 
@@ -486,20 +506,12 @@ class Obstacle(Table):
         None, description="in place of shape: several that are one body"
     )
     group: Name = Field("obstacles", description="what abilities name it by, as on.obstacles; several bodies share one")
-    mass: Positive | None = Field(
-        None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
-    )
-    friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
-        None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
-    )
+    mass: Mass = None
+    friction: Friction = None
     move: Move | None = None
-    turns: Degrees | None = Field(
-        None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
-    )
-    turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
-    turns_speeds_up: Positive | None = Field(
-        None, description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"
-    )
+    turns: Turns = None
+    turns_about: TurnsAbout = None
+    turns_speeds_up: TurnsSpeedsUp = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
@@ -618,22 +630,14 @@ class Target(Table):
     )
     group: Name = Field("targets", description="what abilities name it by, as on.targets; several bodies share one")
     health: Positive | None = Field(None, description="without it, it only counts damage")
-    mass: Positive | None = Field(
-        None, description="with it, it is pushed, falls, lies on what is below; without, it stays where it is"
-    )
-    friction: Annotated[float, Field(ge=0, le=100)] | None = Field(
-        None, description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"
-    )
+    mass: Mass = None
+    friction: Friction = None
     armour: NotNegative = Field(0.0, description="taken from each damage, after soaks")
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
-    turns: Degrees | None = Field(
-        None, description="degrees a second that it turns about its middle, from x toward y; in space about up"
-    )
-    turns_about: Vector | None = Field(None, description="in space: in place of up, the axis that it turns about")
-    turns_speeds_up: Positive | None = Field(
-        None, description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"
-    )
+    turns: Turns = None
+    turns_about: TurnsAbout = None
+    turns_speeds_up: TurnsSpeedsUp = None
     arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
     wave: Wave | None = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
