@@ -49,6 +49,14 @@ class Clearances(unittest.TestCase):
         self.assertEqual(found.gaps[0], found.gaps[1])
         self.assertAlmostEqual(found.gaps[0], 0.7 - 0.5 - 0.1, delta=1e-12)
 
+    def test_a_muzzle_that_nobody_placed_is_just_clear_of_what_reaches_farthest(self):
+        for shape in ("ball = 0.7", "box = [1.0, 1.8]", "capsule = [[0, -1], [0, 1]], radius = 0.3",
+                      "polygon = [[-0.5, 0], [1, 0.4], [0, 1.5]]", "ellipse = [1, 2]"):  # fmt: skip
+            kind, _, more = shape.partition(", radius")
+            found = nivvo.clearance(made("", f"{kind}\nshape.radius{more}" if more else kind))
+            self.assertGreaterEqual(found.least, 0.01 - 1e-12, shape)
+            self.assertLess(found.least, 0.013, shape)
+
     def test_it_is_what_the_shot_has_at_that_aim(self):
         found = nivvo.clearance(made("forward = 0.8, up = 0.3", "box = [1.0, 1.8]"))
         for k in range(0, 360, 45):

@@ -91,6 +91,7 @@ class Keys(unittest.TestCase):
 
         told = nivvo.keys()
         known = {word for one in told for word in re.findall(r'"([^"]+)"', one.takes)}
+        known |= {one.key.rpartition(".")[2] for one in [*told, *nivvo.keys("launch.speed")]}
         known |= {*HAPPEN, *MEASURES, *TABLES, "anything", *nivvo.__all__, *dir(nivvo.Live)}
         self.assertLessEqual({one for meant in MEANT.values() for one in meant}, known)
         text = "nivvo = 1\n[ability.flare]\nlaunch.speed = 9\n[case.tap]\ncheck = [{ %s }]\n"
@@ -98,6 +99,7 @@ class Keys(unittest.TestCase):
             ("happens = 'hit'", "did you mean contact?"),
             ("never = 'killed'", "did you mean out?"),
             ("measure = 'dps', at_least = 1", "did you mean damage_a_second?"),
+            ("at = 1, hits = 'wisp' }]\ninput = [{ t = 0, hold = 'fire', for = 1", "did you mean held?"),
             ("measure = 'max_height', at_least = 1", "did you mean apex?"),
         ):
             with self.assertRaises(DrillError) as caught:

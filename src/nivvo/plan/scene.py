@@ -11,7 +11,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.flying.forces import zone_of
 from nivvo.core.geometry.contact import UNDECIDED
-from nivvo.core.geometry.shapes import extent, with_an_end
+from nivvo.core.geometry.shapes import extent, reach_of
 from nivvo.core.launching.muzzle import just_clear
 from nivvo.core.numbers import frame as frames
 from nivvo.core.world.arena import Arena
@@ -234,9 +234,7 @@ class Scene:
     def clear_forward(self, ability: Ability, shooter: str) -> float:
         """Forward offset at which the projectile is just clear of the shooter at every aim (units)."""
         row = self.bodies[self.number[shooter]]
-        half = with_an_end(row["half"])
-        reach = float(np.sqrt((half * half).sum()) + row["radius"])
-        return just_clear(reach, self.radius(ability), MARGIN * self.metre)
+        return just_clear(reach_of(row), self.radius(ability), MARGIN * self.metre)
 
 
 def _zone(model, frame: frames.Frame, metre: float) -> np.ndarray:

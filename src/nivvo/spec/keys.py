@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import cache
 from typing import NamedTuple
 
@@ -155,8 +155,10 @@ def _all() -> tuple[Key, ...]:
     return tuple(_walked(made, made, ""))
 
 
-def _walked(made: dict, table: dict, path: str) -> Iterator[Key]:
+def _walked(made: dict, table: dict, path: str, only: Sequence[str] | None = None) -> Iterator[Key]:
     for name, entry in table.get("properties", {}).items():
+        if only is not None and name not in only:
+            continue
         key = f"{path}.{name}" if path else name
         below, named = _table_of(made, entry)
         takes = _takes(made, entry)
@@ -169,7 +171,7 @@ def _walked(made: dict, table: dict, path: str) -> Iterator[Key]:
         else:
             yield Key(key, takes, shown, means, "")
         if below is not None and path.count(".") < 7 and "Depends" not in str(entry.get("$ref", "")):
-            yield from _walked(made, below, f"{key}.NAME" if named else key)
+            yield from _walked(made, below, f"{key}.NAME" if named else key, entry.get("only"))
 
 
 def _options(entry: dict) -> list[dict]:

@@ -16,7 +16,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import HALF_SPACE, with_an_end
+from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
@@ -152,15 +152,6 @@ class Piece(NamedTuple):
     p: Vector
     v: Vector
     a: Vector
-
-
-def reach_of(row: np.void) -> float:
-    """Radius of a ball about a body's centre that holds it; inf of a half-space."""
-    if row["kind"] == HALF_SPACE:
-        return math.inf
-    half = with_an_end(row["half"])
-    arm = math.sqrt(float((row["arm"] * row["arm"]).sum()))
-    return math.sqrt(float((half * half).sum())) + float(row["radius"]) + arm
 
 
 def advance(

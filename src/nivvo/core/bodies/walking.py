@@ -22,10 +22,9 @@ from nivvo.core.bodies.pushing import (
     first_that_counts,
     first_touch,
     out_of_touch,
-    reach_of,
 )
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import support, with_an_end
+from nivvo.core.geometry.shapes import reach_of, support, with_an_end
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
 MOST_EVENTS = 128

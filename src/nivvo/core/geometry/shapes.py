@@ -153,6 +153,19 @@ def support(row: np.void, n) -> float:
     return float(a * abs(x) + b * abs(y) + c * abs(z) + radius)
 
 
+def reach_of(row: np.void) -> float:
+    """Radius of a ball about a body record's place that holds it, however it is turned; inf if endless."""
+    if row["kind"] == HALF_SPACE:
+        return math.inf
+    half = with_an_end(row["half"])
+    if row["kind"] == PRISM:
+        corners = row["corners"][: row["count"]]
+        far = float((corners * corners).sum(axis=1).max() + half[2] * half[2])
+    else:
+        far = float((half * half).sum())
+    return math.sqrt(far) + float(row["radius"]) + math.sqrt(float((row["arm"] * row["arm"]).sum()))
+
+
 def with_an_end(half) -> np.ndarray:
     """Half extents with 0 for those that have no end."""
     return np.where(np.isfinite(half), half, 0.0)

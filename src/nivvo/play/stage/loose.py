@@ -8,6 +8,7 @@ import numpy as np
 
 from nivvo.core.bodies import pushing
 from nivvo.core.bodies.pushing import Loose, Other
+from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.plan.bodies import Body
 from nivvo.play.ways.motion import Motion
@@ -132,7 +133,7 @@ class Bodies:
         velocity = pushing.NOWHERE
         if stage.motions[number].moves:
             velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
-        return Other(number, stage.row(number, time), _three(here), velocity, pushing.reach_of(stage.rows[number]))
+        return Other(number, stage.row(number, time), _three(here), velocity, reach_of(stage.rows[number]))
 
 
 def _three(vector) -> pushing.Vector:

@@ -13,11 +13,11 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.bodies.pushing import first_touch, reach_of
+from nivvo.core.bodies.pushing import first_touch
 from nivvo.core.geometry.approach import Span, least
 from nivvo.core.geometry.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import PRISM, distance, support
+from nivvo.core.geometry.shapes import PRISM, distance, reach_of, support
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import length_of, sincos

@@ -8,7 +8,7 @@ from pydantic import Field, model_validator
 
 from nivvo.spec.abilities.effects import OnBody, When
 from nivvo.spec.abilities.flight import Flight
-from nivvo.spec.scenes.scene import Axis, Shape
+from nivvo.spec.scenes.scene import Axis, Shape, only
 from nivvo.spec.scenes.values import (
     LONGEST,
     SETTLED,
@@ -472,6 +472,7 @@ class Ability(Table):
         None,
         description="a ball, default a tenth of a metre; or a capsule from tail to tip, as [[-0.6, 0], [0, 0]] along "
         "its forward axis, which is swept as the ball at its tip",
+        json_schema_extra=only("ball", "capsule"),
     )
     mass: Positive | None = Field(None, description="for launch by impulse or force, and knocks by momentum")
     heading: Heading = Field(default_factory=Heading)

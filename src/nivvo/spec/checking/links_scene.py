@@ -7,6 +7,7 @@ import math
 
 from nivvo.spec.checking.links import ANYTHING, Links
 from nivvo.spec.reading.heights import heights_of
+from nivvo.spec.scenes.scene import WITH_AN_END
 
 SEEN_FROM_ABOVE = 'write world.view = "top"'
 
@@ -153,7 +154,7 @@ def body(links: Links, key: tuple, body) -> None:
         _alone(links, (*key, "shape"), body.shape)
         if body.shape.half_space is not None and key[0] == "shooter":
             at = (*key, "shape", "half_space")
-            links.say(at, "a shooter has a body with an end", allowed="ball, box or capsule")
+            links.say(at, "a shooter has a body with an end", allowed=", ".join(WITH_AN_END))
 
 
 def _alone(links: Links, at: tuple, shape) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from functools import cache
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel
 
@@ -251,7 +251,10 @@ def _needed(model: type[BaseModel], key: tuple) -> str:
 def _described(model: type[BaseModel], key: tuple) -> str:
     table = _model_at(model, key[:-1])
     field = table.model_fields.get(str(key[-1])) if table else None
-    return (field.description or "") if field else ""
+    if field is None:
+        return ""
+    words = ", ".join(map(shown, get_args(field.annotation))) if get_origin(field.annotation) is Literal else ""
+    return ": ".join(filter(None, (words, field.description)))
 
 
 @cache

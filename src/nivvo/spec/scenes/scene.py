@@ -94,9 +94,7 @@ class Shape(Table):
         if len(given) != 1:
             what = " and ".join(given) or "none"
             raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
-        extras = {"radius": ("capsule",), "thick": ("wall", "chain"), "closed": ("chain",),
-                  "tall": ("wall", "chain", "polygon", "ellipse"), "turned": ("box", "polygon", "ellipse")}  # fmt: skip
-        for key, kinds in extras.items():
+        for key, kinds in MORE_OF.items():
             if key in self.model_fields_set and given[0] not in kinds:
                 raise ValueError(f"{key} is for a {' or '.join(kinds)}, not a {given[0]}")
         if self.capsule is not None and self.radius is None:
@@ -113,6 +111,15 @@ class Shape(Table):
 
 
 KINDS = ("ball", "box", "capsule", "wall", "polygon", "ellipse", "chain", "heights", "half_space")
+WITH_AN_END = KINDS[:6]
+MORE_OF = {"radius": ("capsule",), "thick": ("wall", "chain"), "closed": ("chain",),
+           "tall": ("wall", "chain", "polygon", "ellipse"), "turned": ("box", "polygon", "ellipse")}  # fmt: skip
+"""What else is written of which kinds of shape; those that a shooter may have."""
+
+
+def only(*kinds: str) -> dict:
+    """Extra of a field's schema: the keys of a shape that is one of ``kinds``."""
+    return {"only": [*kinds, *(key for key, of in MORE_OF.items() if not set(kinds).isdisjoint(of))]}
 
 
 def _convex(corners: list[list[float]]) -> None:
@@ -149,7 +156,7 @@ class Breeze(Table):
     """A region of the world with a wind of its own, beside the world's."""
 
     at: Vector = Field(description="its middle")
-    shape: Shape = Field(description="a ball or a box")
+    shape: Shape = Field(description="a ball or a box", json_schema_extra=only("ball", "box"))
     velocity: Vector = Field(description="of the air in it, units/s")
     edge: Positive | None = Field(None, description="how far outside it fades to nothing, units; default: 0.5 m")
 
@@ -205,7 +212,8 @@ class World(Table):
         else:
             for key in ("up", "forward", "hand"):
                 if getattr(self, key) is not None:
-                    raise ValueError(f'{key} is for view = "space"; this view is "{self.view}"')
+                    instead = f', where y = "{self.y or "down"}" says which way y grows' if key == "up" else ""
+                    raise ValueError(f'{key} is for view = "space"; this view is "{self.view}"{instead}')
         if self.height and self.view != "top":
             raise ValueError('height is for view = "top"')
         if self.gravity and self.view == "top" and not self.height:
@@ -420,7 +428,9 @@ class Shooter(Table):
     facing: Literal["left", "right", "up", "down", "+x", "-x", "+y", "-y", "+z", "-z"] | Degrees | None = Field(
         None, description='side: "left" or "right"; seen from above "up" or "down" too; a level axis, or degrees'
     )
-    shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    shape: Shape | None = Field(
+        None, description="default: a ball of half a metre", json_schema_extra=only(*WITH_AN_END)
+    )
     facing_follows: Literal["fixed", "movement", "cursor", "stick", "look"] = Field(
         "fixed", description="what turns it; before any input, and where it points nowhere, it keeps its facing"
     )
@@ -622,7 +632,9 @@ class Target(Table):
     at: Vector | None = Field(
         None, description="place of its middle; default: the first point of move.through or move.timed"
     )
-    shape: Shape | None = Field(None, description="default: a ball of half a metre")
+    shape: Shape | None = Field(
+        None, description="default: a ball of half a metre", json_schema_extra=only(*WITH_AN_END, "half_space")
+    )
     parts: Annotated[list[Part], Field(min_length=1, max_length=1000)] | None = Field(
         None,
         description="in place of shape: several that are one body with one health; the first is aimed at and followed, "

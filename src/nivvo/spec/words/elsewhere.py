@@ -33,6 +33,7 @@ ELSEWHERE = {
     "yaw rotation heading_angle": "shooter.NAME.facing, or aim.direction",
     "velocity force power strength": "launch.speed, or launch.velocity, launch.impulse",
     "muzzle offset spawn_point socket barrel": "shooter.NAME.muzzle.NAME, with forward, right and up",
+    "mirror mirrored flip": "a muzzle mirrors by itself with its shooter's facing",
     "fire_rate firerate rpm rof": 'firing.rate, with firing.kind = "auto"',
     "cooldown delay recharge": "firing.cooldown",
     "charge hold windup": 'firing.kind = "charge", with full_after',
@@ -118,6 +119,9 @@ MEANT = {
     "cancel": ("fizzle",),
     "all others all_others other any else default everything rest": ("anything",),
     "hp": ("health",),
+    "from begin min minimum": ("start", "low"),
+    "to max maximum": ("end", "high"),
+    "for seconds": ("held", "lasts"),
 }
 """Words that people try for a choice, a measure, a table, a call, and what is meant: the one of them that is there."""
 
