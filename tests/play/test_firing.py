@@ -40,6 +40,11 @@ def times(run):
     return [round(row["time"] * 1000, 6) for row in run.rows("shots")]
 
 
+def presses(run):
+    """How many presses came to a use, and how many to nothing."""
+    return len({shot.use for shot in run.fired}), sum(one.astray for one in run.state_changes)
+
+
 @st.composite
 def holds(draw):
     """Holds of one button that do not overlap, in milliseconds; a tap has no length."""
@@ -70,7 +75,9 @@ class Exact(unittest.TestCase):
                     free = now + cooldown
                 elif keeps:
                     kept = now
-        self.assertEqual(times(played(keys, held(spans))), expected)
+        run = played(keys, held(spans))
+        self.assertEqual(times(run), expected)
+        self.assertEqual(presses(run), (len(expected), len(spans) - len(expected)))
 
     @settings(deadline=None, max_examples=80)
     @given(holds(), st.sampled_from([1, 70, 100, 125]), st.sampled_from([None, 3, 5]), st.sampled_from([30, 60, 144]))
@@ -90,6 +97,7 @@ class Exact(unittest.TestCase):
                     free = max(free, now + 300) if left == 0 else free
         run = played(keys, held(spans), world=f"tick.rate = {rate}")
         self.assertEqual(times(run), expected)
+        self.assertEqual(presses(run)[1], sum(not any(a <= time <= b for time in expected) for a, b in spans))
 
     @settings(deadline=None, max_examples=60)
     @given(holds(), st.integers(1, 5), st.sampled_from([1, 40, 90]), st.booleans(), st.sampled_from([0, 200]))
@@ -116,7 +124,9 @@ class Exact(unittest.TestCase):
                 more -= 1
                 following = now + gap if more else None
                 free = now + cooldown
-        self.assertEqual(times(played(keys, held(spans))), expected)
+        run = played(keys, held(spans))
+        self.assertEqual(times(run), expected)
+        self.assertEqual(sum(presses(run)), len(spans))
 
     @settings(deadline=None, max_examples=60)
     @given(holds(), st.sampled_from([0, 80]), st.sampled_from(["wait", "let go", "fizzle", "fall back"]))
@@ -134,6 +144,7 @@ class Exact(unittest.TestCase):
         run = played(keys, held(spans))
         found = [(round(row["time"] * 1000, 6), round(row["held"] * 1000, 6)) for row in run.rows("shots")]
         self.assertEqual(found, expected)
+        self.assertEqual(presses(run), (len(expected), len(spans) - len(expected)))
 
     @settings(deadline=None, max_examples=60)
     @given(

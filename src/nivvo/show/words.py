@@ -43,13 +43,16 @@ def summed_up(run: Run) -> list[str]:
         lines.append(f"cue {cue}: {', '.join([_many(sum(found.values()), 'time'), *cut])}")
     if run.decided is not None:
         lines.append(f"{run.decided.word} at {to_seconds(run.decided.time):.4g} s: {run.decided.why}")
+    astray = Counter((state.ability, state.why) for state in run.state_changes if state.astray)
     reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
-    lines += [f"{name}: {_many(count, 'shot')} refused: {why}" for (name, why), count in reasons.most_common(3)]
+    for what, found in (("came to no shot", astray), ("refused", reasons)):
+        count_of = "press" if found is astray else "shot"
+        lines += [f"{name}: {_many(count, count_of)} {what}: {why}" for (name, why), count in found.most_common(3)]
     return lines
 
 
 def _many(count: int, word: str) -> str:
-    return f"{count} {word}" + ("" if count == 1 else "s")
+    return f"{count} {word}" + ("" if count == 1 else "es" if word.endswith("s") else "s")
 
 
 def overlaps(run: Run, ability: str) -> list[str]:

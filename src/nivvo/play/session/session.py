@@ -394,8 +394,8 @@ class Session:
         if again is None:
             return False
 
-        def told(why: str) -> None:
-            self.states.append(State(time, name, shooter, trigger.state, f"again: {why}", astray=True))
+        def told(why: str, astray: bool = False) -> None:
+            self.states.append(State(time, name, shooter, trigger.state, f"again: {why}", astray))
 
         rows = self._alive(time, {self._rank(name, shooter)})
         deep, keys = self.consequences.depth, self.arena.flight["key"]
@@ -405,9 +405,10 @@ class Session:
             if there and self.consequences.again_there(name, shooter, time):
                 told("where the last one ended")
                 return not again.also_fires
+            idle = bool(trigger.use) and again.none_left == "nothing"
             if trigger.use and not there:
-                told(f"none is left, {again.none_left}")
-            return bool(trigger.use) and again.none_left == "nothing"
+                told(f"none is left, {again.none_left}", astray=idle)
+            return idle
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:
             self.arena.end(int(row), time, pool.BY_PRESS)

@@ -161,10 +161,12 @@ class Trigger:
 
     def further(self, time: int) -> None:
         """A press while it is not free: too early, or kept for a while."""
-        keeps = self.rules.remembers
-        if keeps:
+        if self.rules.remembers:
+            # The press before this one, if it is still kept, comes to nothing.
+            self.tell(time, "too early, remembered", astray=self.remembered is not None)
             self.remembered = time
-        self.tell(time, "too early, remembered" if keeps else "too early")
+        else:
+            self.tell(time, "too early")
         if self.state == IDLE:
             self.later(max(self.free_at(), time), "wake")
 
@@ -256,6 +258,8 @@ class Trigger:
             self.remembered = None
             if time - kept <= (self.rules.remembers or 0):
                 self.start(time)
+            else:
+                self.tell(time, "remembered too long ago")
 
     def broken(self, time: int) -> None:
         """What a use that is broken off leaves behind."""
@@ -266,6 +270,7 @@ class Auto(Trigger):
 
     def further(self, time: int) -> None:
         """A press while it is not free: it starts when it is, if the button is still held."""
+        self.remembered = time
         if self.state == IDLE:
             self.later(max(self.free_at(), time), "wake")
 
@@ -277,6 +282,9 @@ class Auto(Trigger):
     def release(self, time: int) -> None:
         """No shot from here on; the interval is kept."""
         self.down = None
+        if self.remembered is not None:
+            self.remembered = None
+            self.tell(time, "too early")
         if self.state == FIRING:
             self.queue.clear()
             self.finish(time)

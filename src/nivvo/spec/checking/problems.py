@@ -206,10 +206,8 @@ def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
     """The model of the table at a path; names and list places step into what tables hold."""
     current: Any = model
     for part in key:
-        if current is None:
-            return None
-        if isinstance(current, type) and issubclass(current, BaseModel):
-            field = current.model_fields.get(str(part))
+        if (table := _first_model(current)) is not None:
+            field = table.model_fields.get(str(part))
             current = field.annotation if field else None
         else:
             current = _held(current)
@@ -218,8 +216,6 @@ def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
 
 def _held(annotation: Any) -> Any:
     """What a dict or list annotation holds."""
-    from typing import get_args, get_origin
-
     for option in (annotation, *get_args(annotation)):
         if get_origin(option) in (dict, list):
             return get_args(option)[-1]
@@ -230,8 +226,6 @@ def _held(annotation: Any) -> Any:
 
 
 def _first_model(annotation: Any) -> type[BaseModel] | None:
-    from typing import get_args, get_origin
-
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
     if get_origin(annotation) in (dict, list):
