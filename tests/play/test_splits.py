@@ -197,6 +197,13 @@ class Split(unittest.TestCase):
         told = [row["detail"] for row in run.rows("events") if row["what"] == "refused"]
         self.assertIn("its shot's budget of 100 is used up", told)
 
+    def test_the_projectiles_of_a_shot_share_its_budget(self):
+        launch = "launch = { speed = 14, count = 5, fan = 40 }"
+        when = "age = { at = 0.3, sends = { ability = 'shoal', generations = 6, budget = 60 } }"
+        for taps, shots in (([(0, "fire")], 1), ([(0, "fire"), (0.1, "fire")], 2)):
+            run = nivvo.fire(made(when, taps=taps, launch=launch))
+            self.assertEqual(len(sent_of(run)), 60 * shots)
+
     def test_the_scene_takes_no_more_than_it_may(self):
         taps = [(0.01 * k, "fire") for k in range(30)]
         drill = made("age = { at = 0.5, sends.ability = 'fry' }", taps=taps).with_settings(

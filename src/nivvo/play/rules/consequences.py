@@ -454,7 +454,7 @@ class Consequences:
     def nearest(self, contact: Contact, effect: Sends) -> int | None:
         """The number of the nearest body that may be sent to, but for what is touched; ties go by name."""
         stage, time = self.session.stage, _clock(contact)
-        but = set(self.linked.get(self.roots.get(contact.key, contact.key), ())) if effect.each_once else set()
+        but = set(self.linked.get(self._root(contact.key), ())) if effect.each_once else set()
         but |= {self.session.arena.first_of(contact.body)} if contact.body >= 0 else set()
         found = []
         for body in candidates(stage, effect.group, self.session.of_key(contact.key)[1]):
@@ -471,7 +471,7 @@ class Consequences:
         """
         session, ability, parent = self.session, effect.ability, contact.key
         scene, keys, shooter = session.scene, session.scene.abilities[ability], session.of_key(contact.key)[1]
-        depth, root = self.depth.get(parent, 0) + 1, self.roots.get(parent, parent)
+        depth, root = self.depth.get(parent, 0) + 1, self._root(parent)
         if depth > effect.generations and effect.generations < DEEPEST:
             return
         time = contact.start + math.ceil(contact.after * clock.UNITS)
@@ -520,12 +520,16 @@ class Consequences:
             ends = {session.arena.first_of(body) for body in (contact.body, to) if body >= 0}
             self.linked[root] = self.linked.get(root, set()) | ends
 
+    def _root(self, key: int) -> int:
+        """The shot, by its first projectile, of which a projectile comes at last."""
+        return self.roots.get(key, self.session.first_of_shot(key))
+
     def _forget(self) -> None:
         """Forget the descent of what flies no more, and the budgets of shots of which nothing flies."""
         flying = set(self.session.arena.flight["key"][: self.session.arena.live].tolist())
         self.depth = {key: one for key, one in self.depth.items() if key in flying}
         self.roots = {key: one for key, one in self.roots.items() if key in flying}
-        roots = flying | set(self.roots.values())
+        roots = {self._root(key) for key in flying}
         self.spent = {key: one for key, one in self.spent.items() if key in roots}
         self.linked = {key: one for key, one in self.linked.items() if key in roots}
 

@@ -45,6 +45,9 @@ class Playing(Protocol):
     def key_of(self, shot: Shot) -> int:
         """The key of a shot's first projectile."""
 
+    def first_of_shot(self, key: int) -> int:
+        """The key of the first projectile of the shot that a projectile is of."""
+
     def too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
 

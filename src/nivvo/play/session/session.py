@@ -599,6 +599,11 @@ class Session:
         """The key of a shot's first projectile."""
         return (self._rank(shot.ability, shot.shooter) << SHOTS_BITS | shot.number) << PROJECTILES_BITS
 
+    @staticmethod
+    def first_of_shot(key: int) -> int:
+        """The key of the first projectile of the shot that a projectile is of."""
+        return key >> PROJECTILES_BITS << PROJECTILES_BITS
+
     def break_off(self) -> None:
         """Let damage to a shooter break off what its abilities have begun, when it is dealt."""
         if not self.breakable:

@@ -37,7 +37,7 @@ class Sends(Table):
         None, description="how many may follow on one another; default: of its own ability 1 (none splits again); 16"
     )
     budget: Annotated[int, Field(ge=1, le=100_000)] = Field(
-        1000, description="at most so many that come of one shot, through all generations"
+        1000, description="at most so many projectiles that come of one shot, through all generations"
     )
 
     @model_validator(mode="after")
