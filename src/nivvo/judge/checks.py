@@ -107,7 +107,7 @@ def _hits(run: Run, check: Check) -> Outcome:
     if len(good) >= wanted:
         first = good[0]
         speed = number(first["speed"], f"{unit}/s")
-        found = f"{first['projectile']} touched it at {number(first['time'], 's')} with {speed}"
+        found = f"{first['projectile']} touched it at {number(first['time'], 's')}, closing at {speed}"
         if wanted > 1:
             found = f"{len(good)} touches, the first: {found}"
         slack = min(high - good[wanted - 1]["time"], first["time"] - low)

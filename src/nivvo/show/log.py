@@ -114,6 +114,7 @@ class Log:
         run, touch, then = self.run, contact_of(self.run, one.of), ANSWERS[int(one.of["code"])]
         text = f"{one.projectile} touched {one.body} at {position(touch.point, len(self.axes))} {self.unit}, "
         if not run.ability_of(int(one.of["key"])).flight.instant:
+            text += "closing at " if one.of["u"].any() else ""
             text += f"{touch.speed:.5g} {self.unit}/s, "
         text += f"{touch.angle:.3g}° to the surface"
         if one.of["kind"] == pool.OVERLAP and one.of["left"] < 0.0:

@@ -59,7 +59,7 @@ def keys(key: str | None = None) -> Results[Key]:
         # Of several that end alike the least deep.
         deepest_first = sorted(_all(), key=lambda one: -one.key.count("."))
         tails = {one.key.rpartition(".")[2]: one.key for one in deepest_first}
-        hint = elsewhere(parts[-1]) if parts else ""
+        hint = (_choice(asked) or elsewhere(parts[-1])) if parts else ""
         near = nearest(parts[-1], tails) if parts else ""
         word = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
@@ -67,6 +67,13 @@ def keys(key: str | None = None) -> Results[Key]:
     if choice:
         return Results(_going_with(found, asked, choice))
     return Results([*found, *(of_a_number(found[0].key) if len(found) == 1 and DEPENDS in found[0].takes else ())])
+
+
+def _choice(word: str) -> str:
+    """Which keys take a word, in words; "" if none does."""
+    homes = [one.key for one in _all() if f'"{word}"' in one.takes]
+    more = f" and {len(homes) - 3} more" if len(homes) > 3 else ""
+    return f'it is a choice: {homes[0]} = "{word}"' + "".join(f", {key}" for key in homes[1:3]) + more if homes else ""
 
 
 def of_a_number(key: str = "NUMBER") -> list[Key]:
