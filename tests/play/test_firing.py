@@ -193,6 +193,12 @@ class Exact(unittest.TestCase):
         own = played('firing.kind = "ready"', held([(0, 10), (400, 410)]))
         self.assertEqual(times(own), [400])
 
+    def test_a_press_of_what_is_down_already_is_none_and_told_once_a_hold(self):
+        rows = [f'{{t={t}, press="fire"}}' for t in (0, 0.1, 0.2)] + [f'{{t={t}, tap="fire"}}' for t in (0.3, 0.5)]
+        run = played("", rows)
+        self.assertEqual(times(run), [0, 500])
+        self.assertEqual(presses(run), (2, 1))
+
     def test_wind_up_recovery_and_a_feet_lock(self):
         keys = "firing.wind_up = 0.2\nfiring.recovery = 0.3\nfiring.locks_movement = true"
         rows = ["{t=0, walk=[1, 0]}", '{t=1, tap="fire"}', '{t=1.1, tap="fire"}', '{t=1.6, tap="fire"}']

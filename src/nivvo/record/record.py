@@ -34,7 +34,7 @@ BIRTH = np.dtype(
     ]
 )
 """A projectile is born: key; parent, the key of that which it came of, or -1; time and moves_at (clock), place and
-velocity; shot: its shot's number within the record; param: its row of params; why: a code of ``vocabulary.BIRTHS``."""
+velocity; shot: its shot's number within the record; param: its row of params; why: a place in ``vocabulary.BIRTHS``."""
 
 NOBODY = -1
 KINDS = {"births": BIRTH, "events": pool.EVENT, "samples": pool.SAMPLE, "params": pool.PARAMS}

@@ -87,9 +87,8 @@ LOSSES = {
 STILL_FLYING, LIFE_OVER = ENDINGS[pool.FLYING].word, ENDINGS[pool.BY_LIFE].word
 BY_WORD = {ending.word: ending for ending in ENDINGS.values()}
 
-OF_A_SHOT, OF_A_CONTACT = 0, 1
-BIRTHS = {OF_A_SHOT: "shot", OF_A_CONTACT: "contact"}
-"""Why projectiles are born."""
+BIRTHS = ("shot", "contact", "fired", "again", "age", "flown", "apex", "near", "ended")
+"""Why projectiles are born, a row's code is the place: of a shot, or sent at a contact or another moment of one."""
 
 ANSWERS = {code: word for word, code in pool.THEN.items()} | {pool.ENTERS: "enters"}
 

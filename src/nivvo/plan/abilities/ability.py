@@ -378,7 +378,7 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
                 one.restitution or 0.0,
                 WHOSE[one.whose or "any"],
                 one.removes,
-                tuple(effect for effect in effects_of(name, one, "normal", on) if not isinstance(effect, Removes)),
+                tuple(effect for effect in effects_of(name, one, "contact", on) if not isinstance(effect, Removes)),
             )
             for word, one in model.on.items()
             if word not in on.groups and word != ANYTHING
@@ -445,5 +445,5 @@ def _answer(name: str, model: written.Ability, group: str, plain, on: Ground) ->
     )
     damage = plain(answer.damage) if answer.heals is None else -answer.heals
     rule = f"on.{group if group in model.on else ANYTHING}"
-    effects = effects_of(name, answer, "normal", on)
+    effects = effects_of(name, answer, "contact", on)
     return Answer(pool.THEN[answer.then], damage, True, bounce, effects, rule, more)

@@ -34,11 +34,13 @@ CODES = {
 class Sends:
     """Projectiles of an ability leave along "normal", "reflected", "onward" or at the "nearest", ``gap`` units apart.
 
+    when : at a "contact", or which moment of the flight it follows.
     group : the number of that of which the nearest is, None for every target. within : no farther than that (units).
     speed_share : of what it flew with, None for their own. damage : "own", "kept" or "shared".
     """
 
     ability: str
+    when: str
     along: str
     gap: float
     speed_share: float | None
@@ -159,15 +161,15 @@ class Moment:
     groups: tuple[int, ...] = ()
 
 
-def effects_of(ability: str, model: written.Effects, along: str, on: Ground) -> tuple[Effect, ...]:
-    """What follows, in the order of ``play.effects.registry``. along : the way of what nobody gave another."""
+def effects_of(ability: str, model: written.Effects, when: str, on: Ground) -> tuple[Effect, ...]:
+    """What follows a "contact" or a moment of the flight, in the order of ``play.effects.registry``."""
     out: list[Effect] = []
     if (one := model.sends) is not None:
         most = (1 if one.ability == ability else DEEPEST) if one.generations is None else one.generations
         share = one.speed_share if one.speed == "kept" else None
         group, within = None if one.group is None else on.groups.index(one.group), one.within or math.inf
-        way, limits = one.along or along, (most, one.budget)
-        out.append(Sends(one.ability, way, one.gap, share, one.damage, *limits, group, within, one.each_once))
+        way, limits = one.along or ("normal" if when == "contact" else "onward"), (most, one.budget)
+        out.append(Sends(one.ability, when, way, one.gap, share, one.damage, *limits, group, within, one.each_once))
     if (burst := model.blast) is not None:
         rows = FALLOFFS[burst.falloff] if burst.points is None else tuple((x, y) for x, y in burst.points)
         smooth = burst.points is None and burst.falloff == "smooth"
@@ -200,7 +202,7 @@ def moments_of(ability: str, model: written.When, on: Ground) -> dict[str, Momen
         one: Any = getattr(model, word)
         if one is None:
             continue
-        effects, goes_on = effects_of(ability, one, "onward", on), getattr(one, "then", "end") != "end"
+        effects, goes_on = effects_of(ability, one, word, on), getattr(one, "then", "end") != "end"
         if word == "age":
             out[word] = Moment(goes_on, effects, counted(one.at, on.rate))
         elif word == "flown":

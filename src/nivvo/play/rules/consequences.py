@@ -509,7 +509,7 @@ class Consequences:
             return
         session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
-        session.put(shot, inside=self._inside(contact), depth=depth, dealt=dealt)
+        session.put(shot, inside=self._inside(contact), depth=depth, dealt=dealt, why=effect.when)
         if len(self.depth) > MOST_KNOWN:
             self._forget()
         first = session.key_of(shot)

@@ -51,7 +51,7 @@ class Playing(Protocol):
     def too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
 
-    def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None) -> None:
+    def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None, why: str = "shot") -> None:
         """Put a shot that is worked out into the air."""
 
     def hold_anew(self) -> None:

@@ -38,8 +38,8 @@ from nivvo.play.session.guiding import guide_of
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
-from nivvo.record.record import BIRTH, NOBODY, Record
-from nivvo.record.vocabulary import OF_A_CONTACT, OF_A_SHOT
+from nivvo.record.record import BIRTH, Record
+from nivvo.record.vocabulary import BIRTHS
 
 SHOTS_BITS, PROJECTILES_BITS = 24, 10
 ENDLESS = 1 << 60
@@ -339,10 +339,14 @@ class Session:
         edge = self.stage.players[change.shooter].do(change)
         if edge is not None:
             self.edges.append((change.time, change.shooter, change.value, edge == PRESS))
-        if edge is None or self.lost(change.shooter):
+        if (edge is None and change.what != PRESS) or self.lost(change.shooter):
             return
         for (name, shooter), trigger in self.triggers.items():
             if shooter != change.shooter:
+                continue
+            if edge is None and trigger.rules.button == change.value:
+                trigger.repeat(change.time)
+            if edge is None:
                 continue
             if edge == PRESS and change.value in (trigger.rules.button, trigger.rules.confirm):
                 trigger.written = change.written
@@ -471,17 +475,17 @@ class Session:
             self.meter.fire(clock.to_seconds(shot.time), clock.to_seconds(self.last_input))
         return shot
 
-    def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None) -> None:
+    def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None, why: str = "shot") -> None:
         """Put a shot that is worked out into the air, in the tick that the session has come to.
 
         inside : bodies that it is not to touch until clear of them; default: its shooter's, if the ability says so.
-        depth : its generation. dealt : damage to each group, in place of its own.
+        depth : its generation. dealt : damage to each group, in place of its own. why : of BIRTHS.
         """
         scene = self.scene
         ability = scene.abilities[shot.ability]
         launch = self._launch(ability, shot.shooter, shot.moment, depth, dealt)
         moves = moves_at(scene, shot.time)
-        key, why = self.key_of(shot), OF_A_SHOT if shot.parent == NOBODY else OF_A_CONTACT
+        key = self.key_of(shot)
         if shot.several:
             self.many[key] = None
             if len(self.many) > MOST_NAMED:
@@ -493,7 +497,7 @@ class Session:
             if self.arena.guided:
                 guide, velocity = guide_of(self.stage, ability, shot, one)
             self.arena.put(launch, one.at, velocity, key + k, shot.time, moves_at=moves, inside=inside, guide=guide)
-            here = (shot.time, moves, one.at, velocity, len(self.shots), launch, why, 0)
+            here = (shot.time, moves, one.at, velocity, len(self.shots), launch, BIRTHS.index(why), 0)
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
         self.consequences.fired(shot, ability, depth)

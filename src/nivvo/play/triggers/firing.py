@@ -63,6 +63,7 @@ class Trigger:
         self.heat, self.warmed = 0.0, 0
         self.ready = Latest([])
         self.remembered: int | None = None
+        self.repeated = False
         self.queue: list[tuple[Deadline | Latest, int, str]] = []
         self.order = 0
         self.last = 0
@@ -80,11 +81,17 @@ class Trigger:
         if self.state in WAITING:
             # What is over at this moment is over.
             self.go(time)
-        self.down = time
+        self.down, self.repeated = time, False
         if self.state == IDLE and time >= self.free_at():
             self.start(time)
         else:
             self.further(time)
+
+    def repeat(self, time: int) -> None:
+        """A press of its button that is down already is none; that is told once a hold."""
+        if not self.repeated:
+            self.repeated = True
+            self.tell(time, "its button was down already")
 
     def release(self, time: int) -> None:
         """Its button goes up."""
