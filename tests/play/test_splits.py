@@ -43,8 +43,6 @@ class Moments(unittest.TestCase):
                 birth = sent_of(run)[0]
                 why = when.partition(".")[0].split()[0]
                 self.assertEqual([row["why"] for row in run.rows("births")], ["shot", why])
-                    [row["why"] for row in run.rows("births")], ["shot", when.partition(".")[0].split()[0]]
-                )
                 start = run.record.births[0]["p"]
                 at = start + [v * math.cos(up) * time, v * math.sin(up) * time - g * time**2 / 2, 0]
                 self.assertAlmostEqual(birth["time"] / 693e9, time, places=9)
