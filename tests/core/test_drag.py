@@ -14,6 +14,7 @@ from nivvo.core.flying.forces import acting
 from nivvo.core.launching import launch
 from nivvo.core.launching.air import Air
 from nivvo.core.launching.launch import HIGH, LOW
+from nivvo.core.numbers import clock
 from tests.core.arenas import arena, ball, events_of, floor, ticks
 
 G = np.array([0.0, -9.81, 0.0])
@@ -254,6 +255,29 @@ class Solved(unittest.TestCase):
                 over = max(heights) - point[1]
                 if abs(over) > 0.03:
                     self.assertEqual(np.isfinite(time), over > 0.0, (linear, square, point, over))
+
+    def test_what_wind_and_thrust_carry_farther_is_in_reach(self):
+        rng, beyond = np.random.default_rng(5), 0
+        for acts in (
+            acting(G, linear=0.8, wind=(30.0, 0.0, 0.0)),
+            acting(G, square=0.02, thrust=(15.0, 0, clock.from_seconds(1.5), pool.THRUSTS["velocity"])),
+        ):
+            air, speed, angle = Air(acts), 14.0, np.radians(np.linspace(-60, 89.9, 300))
+            w = speed * np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
+            track = np.array([air.fly(w, np.full(300, t))[0] for t in np.linspace(0.02, 8, 200)]).swapaxes(0, 1)
+            for to in np.stack([rng.uniform(5, 60, 40), rng.uniform(-4, 6, 40), np.zeros(40)], axis=1):
+                over = max(np.interp(to[0], p[:, 0], p[:, 1], right=-np.inf) for p in track) - to[1]
+                if abs(over) < 0.2:
+                    continue
+                found = air.by_speed(to, speed)
+                self.assertEqual(bool(np.isfinite(found.time)), over > 0.0, (to, over))
+                beyond += over > 0.0 and launch.least_speed(to, G) > speed
+                for arc in (LOW, HIGH):
+                    found = air.by_speed(to, speed, arc)
+                    if np.isfinite(found.time):
+                        np.testing.assert_allclose(air.fly(found.velocity, found.time)[0], to, atol=1e-6)
+                        self.assertAlmostEqual(np.linalg.norm(found.velocity), speed, delta=1e-3)
+        self.assertGreater(beyond, 10)
 
     def test_by_time_elevation_and_apex(self):
         rng = np.random.default_rng(4)

@@ -96,8 +96,16 @@ class Ticks:
             return one_tick(self.edge(first), self.edge(first + 1), first, dt)
         if self.frames is None and self.past is None:
             return ticks_of(clock.edges_of_rate(self.rate, first, count), first, 1.0 / self.rate)
-        edges = np.array([self.edge(tick) for tick in range(first, first + count + 1)], dtype=np.int64)
-        return ticks_of(edges, first)
+        return ticks_of(self._from(np.arange(first, first + count + 1, dtype=np.int64)), first)
+
+    def _from(self, ticks: np.ndarray) -> np.ndarray:
+        """``edge`` of ticks (n,), uneven ones."""
+        if self.past is None:
+            rounds, rest = np.divmod(ticks, len(self.frames))
+            return rounds * self.round + self._edges[rest]
+        known = np.clip(ticks - self.first, 0, len(self.past) - 1)
+        later = np.rint(((ticks - self.first - known) * clock.UNITS).astype(float) / self.rate)
+        return np.array(self.past, dtype=np.int64)[known] + later.astype(np.int64)
 
 
 def _frames_of_csv(path: Path) -> list[float]:

@@ -1,127 +1,90 @@
 """Launch solutions where closed forms end: drag, inherited velocity, targets that move or accelerate.
 
-The unknowns are the launch velocity w and the time of flight T. Three equations say that the flight
-meets the point at T, a fourth says what is given (speed, elevation or time); Newton's method solves
-them from the solution without drag. Where it fails, or ends on the other arc, the speed that is needed
-is searched over T: it falls from endless to a least and rises again, and each arc is one side.
+They are solved (``shooting``) from the solution without drag, or from one that was found before. Where that fails, or
+ends on the other arc, the speed that is needed is searched over the time of flight: it falls from endless to a least
+and rises again, and each arc is one side.
 
-One target or many at once. Units, s, degrees. Source: shooting methods, as in any text on two-point
-boundary value problems; the arcs as in ``launch``.
+One target or many at once. Units, s, degrees. Source: the arcs as in ``launch``.
 """
 
 from __future__ import annotations
 
 import math
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core._jit import kernel
-from nivvo.core.flying.flight import glide, kick, piece, stepped, steps_for
-from nivvo.core.flying.forces import acceleration, acting, stiffness
+from nivvo.core.flying.forces import acting, stiffness
 from nivvo.core.launching import launch
 from nivvo.core.launching.launch import LOW, Launch
+from nivvo.core.launching.shooting import (
+    ARRIVAL,
+    COARSE,
+    CROSSINGS,
+    ELEVATION,
+    FLY,
+    LEVEL,
+    ROUNDING,
+    SCRATCH,
+    SPEED,
+    TIME,
+    TOP,
+    shots,
+)
 from nivvo.core.numbers.frame import dot, sincos, unit
-from nivvo.core.numbers.vec import along
-from nivvo.core.numbers.vec import dot as dot_of
 from nivvo.core.pool import EXACT
 
 LONGEST = 60.0
-ROUNDS = 40
-CROSSINGS = 40
-FARTHER = 6
-ROUNDING = 1e-14
-COARSE = 16
-MOST_EVEN = 256
-"""Even steps that a flight is cut into; drag that asks for more is followed by error."""
+FARTHER, ANGLES = 6, 17
+"""Rounds of the search for the farthest shot, and elevations at which it looks before."""
 
 EDGE = 1.03
-STAGES = np.zeros((7, 3))
+NO_MARKS = np.zeros((0, 15))
+NO_UP = (0.0, 0.0, 0.0)
 
 
-@kernel
-def flights(acts, rule, dt, w, time, p, v, stages):
-    """Displacement ``p`` and velocity ``v`` (n, 3) after ``time`` (n,) from launches with ``w`` (n, 3).
-
-    acts : a row of ``pool.PARAMS`` with what acts. rule : a code of ``pool.STEPS``, by how much fewer steps to take in
-    exact step than the flight itself would, and when it begins (s of the world). dt : seconds of the ticks (own steps).
-    stages : (7, 3), overwritten.
-    """
-    row, (step, coarse, born) = acts[0], rule
-    for i in range(time.shape[0]):
-        q, u, left = (0.0, 0.0, 0.0), (w[i, 0], w[i, 1], w[i, 2]), time[i]
-        company, pace = pool.ALONE, math.sqrt(dot_of(u, u))
-        if row["careful"] != 0 and pace > 0.0:
-            company = (q, q, q, 0.0, 0.0, born, (u[0] / pace, u[1] / pace, u[2] / pace), pace)
-        if step == EXACT:
-            if left > 0.0:
-                count = 1 + 2 * steps_for(row, u, left) // coarse
-                q, u = glide(row, 0.0, q, u, left, (count, MOST_EVEN), company, stages)
-                left = 0.0
-        else:
-            age = 0.0
-            for k in range(dt.shape[0]):
-                if not left > 0.0:
-                    break
-                b = acceleration(row, age, q, u, company, age)
-                w1 = kick(row, age, q, u, b, dt[k], company)
-                if left <= dt[k]:
-                    u, b = piece(step, q, u, b, dt[k], w1)
-                    q = along(q, u, left)
-                else:
-                    q, u = stepped(step, (q, u), b, dt[k], (q, u, 0.0), w1)
-                left -= dt[k]
-                age += dt[k]
-        bad = not left <= 0.0
-        for k in range(3):
-            p[i, k] = math.nan if bad else q[k]
-            v[i, k] = math.nan if bad else u[k]
-
-
-plain_flights = flights.fixing("plain", GUIDED=False)
+plain_shots = shots.fixing("plain", GUIDED=False)
 """The same for flights on which nothing acts but gravity and drag."""
 
 
 def _kernel_for(acts: np.ndarray):
-    return flights if acts["careful"][0] or acts["winds"][0] else plain_flights
+    return shots if acts["careful"][0] or acts["winds"][0] else plain_shots
 
 
-def compile_flights(acts: np.ndarray | None = None) -> None:
-    """Compile the kernel of flights for what acts, or load it, before it is needed."""
+def compile_shots(acts: np.ndarray | None = None) -> None:
+    """Compile the kernel of shots for what acts, or load it, before it is needed."""
     acts = pool.zeros(1, pool.PARAMS) if acts is None else acts
-    rows, times = np.zeros((1, 3)), np.zeros(1)
-    _kernel_for(acts).compiled(
-        pool.zeros(1, pool.PARAMS), (EXACT, 1, 0.0), np.zeros(0), rows, times, rows.copy(), rows.copy(), STAGES.copy()
-    )
+    given = (EXACT, 1, 0.0), np.zeros(0), (FLY, (0.0, 0.0, 0.0)), NO_MARKS, np.zeros((1, 4)), np.zeros((1, 6))
+    _kernel_for(acts).compiled(pool.zeros(2, pool.PARAMS), *given, SCRATCH)
+
+
+class Task(NamedTuple):
+    """What is to be met: places, what the shots inherit, the targets' velocities and accelerations, each (n, 3)."""
+
+    to: np.ndarray
+    own: np.ndarray
+    velocity: np.ndarray
+    acceleration: np.ndarray
+
+    def rows(self, chosen) -> Task:
+        """Some of them."""
+        return Task(*(x[chosen] for x in self))
+
+    @property
+    def plain(self) -> bool:
+        """Whether nothing moves and nothing is inherited."""
+        return not (self.own.any() or self.velocity.any() or self.acceleration.any())
+
+    def there(self, time) -> np.ndarray:
+        """Where they are at times (n,)."""
+        t = time[:, None]
+        return self.to + self.velocity * t + self.acceleration * (0.5 * t * t)
 
 
 def _length(v) -> np.ndarray:
     return np.sqrt((v * v).sum(axis=-1))
-
-
-def _solved(matrices, vectors) -> np.ndarray:
-    """x of A x = b for many (..., n, n) and (..., n), by elimination; nan where A has no inverse.
-
-    Gauss's method with pivots, spelt out: libraries add up in another order on another processor.
-    """
-    a = np.array(matrices, dtype=float)
-    shape, n = a.shape[:-2], a.shape[-1]
-    a = np.concatenate([a.reshape(-1, n, n), np.array(vectors, dtype=float).reshape(-1, n, 1)], axis=2)
-    rows = np.arange(len(a))
-    with np.errstate(all="ignore"):
-        for k in range(n):
-            best = k + np.abs(a[:, k:, k]).argmax(axis=1)
-            a[rows, best], a[:, k] = a[:, k].copy(), a[rows, best].copy()
-            for i in range(k + 1, n):
-                a[:, i] -= (a[:, i, k] / a[:, k, k])[:, None] * a[:, k]
-        x = np.zeros((len(a), n))
-        for k in range(n - 1, -1, -1):
-            rest = a[:, k, n].copy()
-            for i in range(k + 1, n):
-                rest -= a[:, k, i] * x[:, i]
-            x[:, k] = rest / a[:, k, k]
-    return x.reshape(*shape, n)
 
 
 def _crossing(f, low, high) -> np.ndarray:
@@ -206,8 +169,9 @@ class Air:
         return Air(acts, coarse=coarse, born=self.born)
 
     @cached_property
-    def _coarse(self) -> Air:
-        return self.exact(COARSE)
+    def _both(self) -> np.ndarray:
+        """What acts, and the same in exact step."""
+        return np.concatenate([self.acts, self.exact().acts])
 
     def _unfactored(self) -> np.ndarray:
         """What acts, without a factor a tick."""
@@ -231,72 +195,69 @@ class Air:
         if self.thin and self.dt is None:
             t = time[..., None]
             return w * t + self.a * (0.5 * t * t), w + self.a * t
-        rows = np.array(w, order="C").reshape(-1, 3)
-        p, v = np.empty_like(rows), np.empty_like(rows)
+        out = self._asked(FLY, NO_UP, w.reshape(-1, 3), time.reshape(-1))
+        return out[:, :3].reshape(*shape, 3), out[:, 3:].reshape(*shape, 3)
+
+    def _asked(self, kind: int, up, w, time, marks=NO_MARKS) -> np.ndarray:
+        """What ``shots`` answers of launches with ``w`` (n, 3) and times (n,)."""
+        launches, out = np.empty((len(time), 4)), np.empty((len(time), 6))
+        launches[:, :3], launches[:, 3] = w, time
         dt = np.zeros(0) if self.dt is None else self.dt
-        times = np.array(time, order="C").reshape(-1)
-        rule = int(self.step), int(self.coarse), float(self.born)
-        _kernel_for(self.acts)(self.acts, rule, dt, rows, times, p, v, STAGES, work=len(rows) * 20)
-        return p.reshape(*shape, 3), v.reshape(*shape, 3)
+        rule, asked = (int(self.step), int(self.coarse), float(self.born)), (kind, tuple(map(float, up)))
+        work = len(time) * (20 if kind == FLY else 400)
+        _kernel_for(self.acts)(self._both, rule, dt, asked, marks, launches, out, SCRATCH, work=work)
+        return out
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
         """The velocity that meets the mover after ``time`` seconds."""
-        return self._meet(to, own, velocity, acceleration, "time", time, self._guess(to, time, velocity, acceleration))
+        shape, task, time = self._task(time, to, own, velocity, acceleration)
+        return _shaped(self._meet(TIME, task, time, self._guess(task, time))[0], shape)
 
-    def by_speed(self, to, speed, arc=LOW, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
+    def by_speed(self, to, speed, arc=LOW, *, own=0.0, velocity=0.0, acceleration=0.0, near=None) -> Launch:
         """The low or high arc at a given launch speed; nan out of reach.
 
-        own : velocity (3,) that the shot inherits beside its speed. velocity, acceleration : of the target.
+        own : velocity (3,) that the shot inherits beside its speed. velocity, acceleration : of the target. near : a
+        launch that is not far from it, as of the moment before.
         """
-        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
-        speed = np.broadcast_to(np.asarray(speed, dtype=float), to.shape[:-1])
-        if self.dt is not None:
-            rows = (
-                to.reshape(-1, 3),
-                speed.reshape(-1),
-                arc,
-                *(x.reshape(-1, 3) for x in (own, velocity, acceleration)),
-            )
-            found = self._by_speed_in_ticks(*rows)
-            return Launch(found.velocity.reshape(to.shape), found.time.reshape(speed.shape))
-        if np.any(velocity) or np.any(acceleration) or np.any(own):
-            near = launch.lead(to, velocity - own, speed, a=self.a, acceleration=acceleration)
-            time = near.time if arc == LOW else np.full(to.shape[:-1], np.nan)
+        shape, task, speed = self._task(speed, to, own, velocity, acceleration)
+        if near is not None:
+            near = Launch(np.reshape(near.velocity, (-1, 3)), np.reshape(near.time, -1))
+            found, slope = self._meet(SPEED, task, speed, near)
+            if np.all(np.isfinite(found.time) & ((slope <= 0.0) == (arc == LOW))):
+                return _shaped(found, shape)
+        found = self._by_speed(task, speed, arc) if self.dt is None else self._by_speed_in_ticks(task, speed, arc)
+        return _shaped(found, shape)
+
+    def _by_speed(self, task: Task, speed, arc) -> Launch:
+        """``by_speed`` in exact step: next to the solution without drag, else by search."""
+        if task.plain:
+            time = launch.by_speed(task.to, self.a, speed, arc).time
         else:
-            time = launch.by_speed(to, self.a, speed, arc).time
-        found = self._meet(
-            to, own, velocity, acceleration, "speed", speed, self._guess(to, time, velocity, acceleration)
-        )
-        falling = self._slope(found, to, own, velocity, acceleration) <= 0.0
-        good = np.isfinite(found.time) & (falling == (arc == LOW))
-        if not good.all():
-            rest = (x[~good] for x in (to, own, velocity, acceleration, speed))
-            found.velocity[~good], found.time[~good] = self._search(*rest, arc)
+            moving = {"a": self.a, "acceleration": task.acceleration}
+            time = launch.lead(task.to, task.velocity - task.own, speed, **moving).time
+            time = time if arc == LOW else np.full_like(time, np.nan)
+        found, slope = self._meet(SPEED, task, speed, self._guess(task, time))
+        rest = ~(np.isfinite(found.time) & ((slope <= 0.0) == (arc == LOW)))
+        if rest.any():
+            found.velocity[rest], found.time[rest] = self._search(task.rows(rest), speed[rest], arc)
         return found
 
-    def _by_speed_in_ticks(self, to, speed, arc, own, velocity, acceleration) -> Launch:
+    def _by_speed_in_ticks(self, task: Task, speed, arc) -> Launch:
         """``by_speed`` in a game's own step: next to the exact one; searched for at the edge of reach."""
-        moving, exact = {"own": own, "velocity": velocity, "acceleration": acceleration}, self.exact()
-        near = exact.by_speed(to, speed, arc, **moving)
-        found = self._meet(to, own, velocity, acceleration, "speed", speed, near)
+        exact = self.exact()
+        found, _ = self._meet(SPEED, task, speed, exact._by_speed(task, speed, arc))
         rest = ~np.isfinite(found.time)
         if rest.any():
-            rest[rest] = np.isfinite(
-                exact.by_speed(to[rest], EDGE * speed[rest], arc, **{k: x[rest] for k, x in moving.items()}).time
-            )
+            rest[rest] = np.isfinite(exact._by_speed(task.rows(rest), EDGE * speed[rest], arc).time)
         if rest.any():
-            task = (x[rest] for x in (to, own, velocity, acceleration, speed))
-            found.velocity[rest], found.time[rest] = self._search(*task, arc)
+            found.velocity[rest], found.time[rest] = self._search(task.rows(rest), speed[rest], arc)
         return found
 
     def by_elevation(self, to, up, elevation, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
         """The launch at a given elevation (degrees above the horizontal, before what it inherits); nan if none does."""
-        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
-        elevation = np.broadcast_to(np.asarray(elevation, dtype=float), to.shape[:-1])
-        time = launch.by_elevation(to, self.a, up, elevation).time
-        return self._meet(
-            to, own, velocity, acceleration, "elevation", elevation, self._guess(to, time, velocity, acceleration), up
-        )
+        shape, task, elevation = self._task(elevation, to, own, velocity, acceleration)
+        time = launch.by_elevation(task.to, self.a, up, elevation).time
+        return _shaped(self._meet(ELEVATION, task, elevation, self._guess(task, time), up)[0], shape)
 
     def by_arrival(self, to, up, elevation) -> Launch:
         """The launch that arrives at a given elevation (degrees, below 0: on the way down); nan if none does.
@@ -305,185 +266,112 @@ class Air:
         """
         if self.dt is not None:
             return self.by_time(to, self.exact().by_arrival(to, up, elevation).time)
-        to, zero, _, _ = self._vectors(to, 0.0, 0.0, 0.0)
-        elevation = np.broadcast_to(np.asarray(elevation, dtype=float), to.shape[:-1])
-        return self._meet(to, zero, zero, zero, "arrival", elevation, launch.by_arrival(to, self.a, up, elevation), up)
+        shape, task, elevation = self._task(elevation, to)
+        near = launch.by_arrival(task.to, self.a, up, elevation)
+        return _shaped(self._meet(ARRIVAL, task, elevation, near, up)[0], shape)
 
     def by_apex(self, to, up, apex, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:
         """The arc whose highest point lies ``apex`` units above the muzzle, met on the way down; nan if too low."""
-        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
-        apex = np.broadcast_to(np.asarray(apex, dtype=float), to.shape[:-1])
+        shape, task, apex = self._task(apex, to, own, velocity, acceleration)
         free = Air(self._unfactored())
-        thin = launch.by_apex(to, self.a, up, apex)
-        low, high = 0.3 * thin.time, 3.0 * thin.time + 0.0
+        thin = launch.by_apex(task.to, self.a, up, apex)
+
+        def met(air: Air, time) -> Launch:
+            return air._meet(TIME, task, time, air._guess(task, time))[0]
 
         def above(time) -> np.ndarray:
-            found = free.by_time(to, time, own=own, velocity=velocity, acceleration=acceleration)
-            return free._top_within(found.velocity, found.time, up) - apex
+            found = met(free, time)
+            return free._asked(TOP, up, found.velocity, found.time)[:, 0] - apex
 
         # The later it is to arrive, the higher it must go.
-        time = _crossing(above, low, high)
+        time = _crossing(above, 0.3 * thin.time, 3.0 * thin.time)
         with np.errstate(invalid="ignore"):
             good = np.abs(above(time)) <= 1e-6 * np.maximum(apex, 1e-9)
-        return self.by_time(to, np.where(good, time, np.nan), own=own, velocity=velocity, acceleration=acceleration)
-
-    def _top_within(self, w, time, up) -> np.ndarray:
-        """Height of the highest point of a flight of ``time`` seconds: where it stops to rise."""
-        top = _crossing(lambda t: -dot(self.fly(w, t)[1], up), np.zeros_like(time), time)
-        return dot(self.fly(w, top)[0], up)
+        return _shaped(met(self, np.where(good, time, np.nan)), shape)
 
     def top(self, w, up) -> float:
         """Height of the highest point of one flight with launch velocity ``w`` (3,), units."""
-        pull = float(_length(self.a))
-        longest = min(2.0 * float(_length(np.asarray(w))) / pull + 1.0, LONGEST) if pull > 0.0 else LONGEST
-        return float(self._top_within(np.asarray(w, dtype=float), np.float64(longest), np.asarray(up)))
+        pull, w = float(_length(self.a)), np.asarray(w, dtype=float)
+        longest = min(2.0 * float(_length(w)) / pull + 1.0, LONGEST) if pull > 0.0 else LONGEST
+        return float(self._asked(TOP, up, w[None], np.array([longest]))[0, 0])
 
     def least_speed(self, to, *, own=0.0, velocity=0.0, acceleration=0.0) -> np.ndarray:
         """The least launch speed that meets the mover at all (units/s), to 1e-6 of it."""
-        task = self._vectors(to, own, velocity, acceleration)
-        found, _ = self._least(tuple(x.reshape(-1, 3) for x in task))
-        return found.reshape(task[0].shape[:-1])
+        shape, task, _ = self._task(0.0, to, own, velocity, acceleration)
+        return self._least(task)[0].reshape(shape)
 
     def farthest(self, to, up, speed) -> np.ndarray:
         """The launch velocity that comes farthest toward ``to`` (3,) at its level; straight up if none is so high."""
         to, up = np.asarray(to, dtype=float), np.asarray(up, dtype=float)
         rise = float(dot(to, up))
         flat = unit(to - rise * up)
-        low, high, count = np.radians(-30.0), np.radians(90.0), 61
-        # Each round looks between the neighbours of the best: a sixteenth of what the one before left.
-        for _ in range(FARTHER):
-            angles = np.linspace(low, high, count)
+        angles, rough = np.radians(np.linspace(-30.0, 90.0, ANGLES)), self.exact(COARSE // 2)
+
+        def reach(air: Air, angles) -> tuple[np.ndarray, np.ndarray]:
             w = speed * (np.cos(angles)[:, None] * flat + np.sin(angles)[:, None] * up)
-            far = self.level_reach(w, up, rise)
-            best = int(np.argmax(far))
-            if not far[best] > -np.inf:
-                return speed * up
-            low, high, count = angles[max(best - 1, 0)], angles[min(best + 1, count - 1)], 33
-        return w[best]
+            return w, air.level_reach(w, up, rise)
+
+        w, far = reach(rough, angles)
+        best = int(np.argmax(far))
+        if not far[best] > -np.inf:
+            return speed * up
+        middle, wide = angles[best], angles[1] - angles[0]
+        # Each round looks beside the best, next to the top of the parabola through what it finds.
+        for _ in range(FARTHER):
+            three = np.minimum(middle + wide * np.array([-1.0, 0.0, 1.0]), 0.5 * np.pi)
+            w, far = reach(self, three)
+            bend = far[0] - 2.0 * far[1] + far[2]
+            off = 0.5 * (far[0] - far[2]) / bend if bend < 0.0 else np.nan
+            if abs(off) <= 1.0:
+                middle, wide = middle + off * wide, wide / 8.0
+            else:
+                middle = three[int(np.argmax(far))]
+                wide = wide if np.isfinite(off) and middle != three[1] else 0.5 * wide
+        return w[int(np.argmax(far))]
 
     def level_reach(self, w, up, rise: float) -> np.ndarray:
-        """Horizontal distance at which flights come down to ``rise``; -inf where they never get so high."""
+        """Horizontal distances (n,) at which flights (n, 3) come down to ``rise``; -inf if they never get so high."""
         pull = float(_length(self.a))
         most = min(2.0 * float(_length(w).max()) / pull + np.sqrt(2.0 * abs(rise) / pull) + 1.0, LONGEST)
-        most = np.full(w.shape[:-1], most)
-        top = _crossing(lambda t: -dot(self.fly(w, t)[1], up), np.zeros_like(most), most)
-        enough = dot(self.fly(w, top)[0], up) >= rise
-        p = self.fly(w, _crossing(lambda t: rise - dot(self.fly(w, t)[0], up), top, most))[0]
-        return np.where(enough, _length(p - (dot(p, up))[..., None] * up), -np.inf)
+        marks = np.full((len(w), NO_MARKS.shape[1]), rise)
+        return self._asked(LEVEL, up, w, np.full(len(w), most), marks)[:, 0]
 
-    def _vectors(self, *values) -> tuple[np.ndarray, ...]:
-        values = [np.asarray(value, dtype=float) for value in values]
-        values = [value if value.ndim else np.full(3, float(value)) for value in values]
-        shape = np.broadcast_shapes(*(value.shape for value in values))
-        return tuple(np.broadcast_to(value, shape).copy() for value in values)
+    def _task(self, value, *vectors) -> tuple[tuple, Task, np.ndarray]:
+        """What is asked for as rows: the shape that it was given in, what is to be met, and the value (n,)."""
+        vectors = [np.asarray(one, dtype=float) for one in (*vectors, 0.0, 0.0, 0.0)[:4]]
+        vectors = [one if one.ndim else np.full(3, float(one)) for one in vectors]
+        shape = np.broadcast_shapes(*(one.shape for one in vectors))
+        task = Task(*(np.broadcast_to(one, shape).reshape(-1, 3) for one in vectors))
+        value = np.broadcast_to(np.asarray(value, dtype=float), shape[:-1]).reshape(-1)
+        return shape[:-1], task, value
 
-    def _there(self, to, velocity, acceleration, time) -> np.ndarray:
-        t = time[..., None]
-        return to + velocity * t + acceleration * (0.5 * t * t)
+    def _guess(self, task: Task, time) -> Launch:
+        return launch.by_time(task.there(time), self.a, time)
 
-    def _guess(self, to, time, velocity=0.0, acceleration=0.0) -> Launch:
-        to, velocity, acceleration = self._vectors(to, velocity, acceleration)
-        time = np.broadcast_to(np.asarray(time, dtype=float), to.shape[:-1])
-        return launch.by_time(self._there(to, velocity, acceleration, time), self.a, time)
+    def _meet(self, kind: int, task: Task, value, near: Launch, up=NO_UP) -> tuple[Launch, np.ndarray]:
+        """The launches that meet what is asked for, next to others; by how much the speed changes with the time."""
+        marks = np.empty((len(value), NO_MARKS.shape[1]))
+        marks[:, :3], marks[:, 3:6], marks[:, 6:9], marks[:, 9:12] = task.to, task.velocity, task.acceleration, task.own
+        marks[:, 12] = value
+        if kind in (ELEVATION, ARRIVAL):
+            marks[:, 13], marks[:, 14] = sincos(value)
+        out = self._asked(kind, up, near.velocity, near.time, marks)
+        return Launch(out[:, :3], out[:, 3]), out[:, 4]
 
-    def _slopes(self, w, time, of: int = 0) -> np.ndarray:
-        """d displacement / d launch velocity, (..., 3, 3), by differences of coarse flights; ``of`` 1: d velocity."""
-        step = 1e-4 * np.maximum(_length(w), 1e-3)
-        shifts = np.concatenate([np.zeros((1, 3)), np.eye(3)])
-        moved = w[..., None, :] + step[..., None, None] * shifts
-        q = self._coarse.fly(moved, np.broadcast_to(time[..., None], moved.shape[:-1]))[of]
-        return np.swapaxes((q[..., 1:, :] - q[..., :1, :]) / step[..., None, None], -1, -2)
-
-    def _meet(self, to, own, velocity, acceleration, given: str, value, near: Launch, up=None) -> Launch:
-        """Newton's method on (w, T) from ``near``; nan where it does not converge."""
-        to, own, velocity, acceleration = self._vectors(to, own, velocity, acceleration)
-        shape = to.shape[:-1]
-        to, own, velocity, acceleration = (x.reshape(-1, 3) for x in (to, own, velocity, acceleration))
-        value = np.broadcast_to(np.asarray(value, dtype=float), shape).reshape(-1)
-        w = np.broadcast_to(near.velocity, (*shape, 3)).reshape(-1, 3).copy()
-        time = np.broadcast_to(near.time, shape).reshape(-1).copy()
-        size = _length(to) + _length(self.a) * np.where(np.isfinite(time), time, 0.0) ** 2 + 1e-300
-        active = np.flatnonzero(np.isfinite(time) & np.isfinite(w).all(axis=-1))
-        done = np.zeros(len(to), dtype=bool)
-        best = np.full(len(to), np.inf)
-        s, c = sincos(value) if given in ("elevation", "arrival") else (None, None)
-        for _ in range(ROUNDS):
-            if not len(active):
-                break
-            k = active
-            p, v = self.fly(w[k], time[k])
-            miss = p - self._there(to[k], velocity[k], acceleration[k], time[k])
-            r = w[k] - own[k]
-            if given == "time":
-                rest, by_w, by_time = time[k] - value[k], np.zeros_like(r), np.ones(len(k))
-            elif given == "speed":
-                rest, by_w, by_time = (_length(r) - value[k]), unit(r), np.zeros(len(k))
-            else:
-                way = r if given == "elevation" else v
-                rise = dot(way, up)
-                flat = way - rise[..., None] * up
-                rest = rise * c[k] - _length(flat) * s[k]
-                by_w, by_time = c[k][:, None] * up - s[k][:, None] * unit(flat), np.zeros(len(k))
-                if given == "arrival":
-                    later = self.fly(w[k], time[k] * (1.0 + 1e-6))[1]
-                    by_time = (by_w * (later - v)).sum(axis=-1) / (1e-6 * time[k])
-                    by_w = (self._slopes(w[k], time[k], 1) * by_w[:, :, None]).sum(axis=1)
-            error = _length(miss) / size[k] + np.abs(rest) / np.maximum(
-                np.abs(value[k]) if up is None else _length(r), 1e-12
-            )
-            # A step stops to help once rounding is all that is left.
-            good = (error <= 1e-11) | ((error <= 1e-9) & (error >= 0.5 * best[k]))
-            done[k[good]] = True
-            lost = ~np.isfinite(error)
-            best[k] = np.minimum(best[k], error)
-            keep = ~good & ~lost
-            if not keep.any():
-                break
-            k, v, miss, rest, by_w, by_time = (x[keep] for x in (k, v, miss, rest, by_w, by_time))
-            matrix = np.zeros((len(k), 4, 4))
-            matrix[:, :3, :3] = self._slopes(w[k], time[k])
-            matrix[:, :3, 3] = v - velocity[k] - acceleration[k] * time[k][:, None]
-            matrix[:, 3, :3], matrix[:, 3, 3] = by_w, by_time
-            full = np.concatenate([miss, rest[:, None]], axis=1)
-            move = _solved(matrix, full)
-            shrink = np.minimum(1.0, 0.5 * time[k] / np.maximum(np.abs(move[:, 3]), 1e-300))
-            fast = np.maximum(_length(w[k]), 1e-9)
-            shrink = np.minimum(shrink, 0.5 * fast / np.maximum(_length(move[:, :3]), 1e-300))
-            w[k] -= shrink[:, None] * move[:, :3]
-            time[k] -= shrink * move[:, 3]
-            active = k
-        w[~done], time[~done] = np.nan, np.nan
-        return Launch(w.reshape(*shape, 3), time.reshape(shape))
-
-    def _slope(self, found: Launch, to, own, velocity, acceleration) -> np.ndarray:
-        """By how much the speed that is needed changes with the time of flight (units/s²), along solutions."""
-        with np.errstate(all="ignore"):
-            safe = np.where(np.isfinite(found.time), found.time, 1.0)
-            w = np.where(np.isfinite(found.velocity), found.velocity, 1.0)
-            _, v = self.fly(w, safe)
-            pace = v - velocity - acceleration * safe[..., None]
-            turn = -_solved(self._slopes(w, safe), pace)
-            return ((w - own) * turn).sum(axis=-1) / _length(w - own)
-
-    def _at(self, task, time, near=None) -> tuple[np.ndarray, Launch]:
-        """The launch speed that is needed to meet at ``time`` (inf if none is found), and that launch."""
-        to, own, velocity, acceleration = task
-        guess = self._guess(to, time, velocity, acceleration)
+    def _at(self, task: Task, time, near: Launch | None = None) -> tuple[Launch, np.ndarray]:
+        """The launch that meets at ``time``, nan if none is found; its slope, as ``_meet`` has it."""
+        guess = self._guess(task, time)
         if near is not None:
             # What drag costs changes slowly: carry it over from the solution before.
-            before = self._guess(to, near.time, velocity, acceleration)
-            carried = guess.velocity + near.velocity - before.velocity
+            carried = guess.velocity + near.velocity - self._guess(task, near.time).velocity
             guess = Launch(np.where(np.isfinite(carried), carried, guess.velocity), guess.time)
-        found = self._meet(to, own, velocity, acceleration, "time", time, guess)
-        speed = _length(found.velocity - own)
-        return np.where(np.isfinite(speed), speed, np.inf), found
+        return self._meet(TIME, task, time, guess)
 
-    def _least(self, task) -> tuple[np.ndarray, Launch]:
+    def _least(self, task: Task) -> tuple[np.ndarray, Launch]:
         """The least speed that is needed over all times of flight, and its launch: where its slope is 0."""
-        size, pull = _length(task[0]), float(_length(self.a))
+        size, pull = _length(task.to), float(_length(self.a))
         time = np.minimum(np.sqrt(2.0 * size / pull) if pull > 0.0 else size, 0.5 * LONGEST)
-        found = self._at(task, time)[1]
-        slope = self._slope(found, *task)
+        found, slope = self._at(task, time)
         low, high = np.where(slope < 0.0, time, 0.0), np.where(slope < 0.0, np.inf, time)
         at_low, at_high = np.where(slope < 0.0, slope, -np.inf), np.where(slope < 0.0, np.inf, slope)
         rows = np.arange(len(size))
@@ -494,57 +382,67 @@ class Air:
             inside = np.isfinite(chord) & (chord > lo) & (chord < hi) & (turn % 3 != 2)
             halved = np.where(np.isfinite(hi), 0.5 * (lo + hi), 2.0 * lo)
             now = np.minimum(np.where(inside, chord, halved), 0.999 * LONGEST)
-            part = tuple(x[rows] for x in task)
-            one = self._at(part, now, Launch(found.velocity[rows], found.time[rows]))[1]
-            slope = self._slope(one, *part)
+            part = task.rows(rows)
+            one, slope = self._at(part, now, Launch(found.velocity[rows], found.time[rows]))
             slope = np.where(np.isfinite(one.time), slope, np.where(now > 1.0, 1.0, -1.0))
             falling = slope < 0.0
             low[rows], high[rows] = np.where(falling, now, lo), np.where(falling, hi, now)
             at_low[rows], at_high[rows] = np.where(falling, slope, f), np.where(falling, g, slope)
             good = np.isfinite(one.time)
             found.velocity[rows[good]], found.time[rows[good]] = one.velocity[good], one.time[good]
-            still = (np.abs(slope) * now > 1e-7 * _length(one.velocity - part[1])) & (now < 0.99 * LONGEST)
+            still = (np.abs(slope) * now > 1e-7 * _length(one.velocity - part.own)) & (now < 0.99 * LONGEST)
             rows = rows[still & (high[rows] - low[rows] > 1e-6 * high[rows])]
             if not len(rows):
                 break
-        return _length(found.velocity - task[1]), found
+        return _length(found.velocity - task.own), found
 
-    def _search(self, to, own, velocity, acceleration, speed, arc) -> tuple[np.ndarray, np.ndarray]:
+    def _search(self, task: Task, speed, arc) -> Launch:
         """An arc by search over the time of flight, before (low) or after (high) that of the least speed."""
-        task = (to, own, velocity, acceleration)
-        velocities, times = np.full_like(to, np.nan), np.full(to.shape[:-1], np.nan)
-        rows = np.arange(len(to))
-        if not (np.any(own) or np.any(velocity) or np.any(acceleration)):
-            # Drag only bends a flight down: what is out of reach without it stays so.
-            rows = rows[launch.least_speed(to, self.a) <= speed]
+        velocities, times = np.full_like(task.to, np.nan), np.full(speed.shape, np.nan)
+        rows = np.arange(len(speed))
+        if task.plain and not (self.careful or self.acts["winds"][0]):
+            # Drag in still air only bends a flight down: what is out of reach without it stays so.
+            rows = rows[launch.least_speed(task.to, self.a) <= speed]
         if not len(rows):
-            return velocities, times
-        part = tuple(x[rows] for x in task)
+            return Launch(velocities, times)
+        part = task.rows(rows)
         least, found = self.exact(COARSE // 2)._least(part)
         close = np.abs(least - speed[rows]) <= (EDGE - 1.0) * speed[rows]
         if close.any():
-            fine, at = self._least(tuple(x[close] for x in part))
+            fine, at = self._least(part.rows(close))
             least[close], found.velocity[close], found.time[close] = fine, at.velocity, at.time
-        if not np.any(least <= speed[rows]):
-            return velocities, times
         good = least <= speed[rows]
+        if not good.any():
+            return Launch(velocities, times)
         rows, found = rows[good], Launch(found.velocity[good], found.time[good])
-        task, wanted = tuple(x[rows] for x in task), speed[rows]
+        task, wanted = task.rows(rows), speed[rows]
         enough = found.time
         bad = 0.02 * enough if arc == LOW else enough
         if arc != LOW:
             for _ in range(8):
-                bad = np.where(self._at(task, bad)[0] <= wanted, np.minimum(2.0 * bad, 0.999 * LONGEST), bad)
+                needed = self._needed(task, self._at(task, bad)[0])
+                bad = np.where(needed <= wanted, np.minimum(2.0 * bad, 0.999 * LONGEST), bad)
         for _ in range(48):
             middle = 0.5 * (enough + bad)
-            needed, at = self._at(task, middle, found)
-            below = needed <= wanted
+            below = self._needed(task, self._at(task, middle, found)[0]) <= wanted
             enough, bad = np.where(below, middle, enough), np.where(below, bad, middle)
             if np.all(np.abs(enough - bad) <= 1e-6 * enough):
                 break
-        near = self._at(task, enough, found)[1]
-        last = self._meet(*task, "speed", wanted, near)
+        near = self._at(task, enough, found)[0]
+        last = self._meet(SPEED, task, wanted, near)[0]
         good = np.isfinite(last.time) & (np.abs(last.time - enough) <= 1e-2 * enough)
+        # Where all times up to the longest, or down to none, need less, there is no such arc.
+        near.time[np.abs(self._needed(task, near) - wanted) > 1e-4 * wanted] = np.nan
         velocities[rows] = np.where(good[:, None], last.velocity, near.velocity)
         times[rows] = np.where(good, last.time, near.time)
-        return velocities, times
+        velocities[np.isnan(times)] = np.nan
+        return Launch(velocities, times)
+
+    def _needed(self, task: Task, found: Launch) -> np.ndarray:
+        """The launch speeds of what was found; inf where nothing was."""
+        speed = _length(found.velocity - task.own)
+        return np.where(np.isfinite(speed), speed, np.inf)
+
+
+def _shaped(found: Launch, shape: tuple) -> Launch:
+    return Launch(found.velocity.reshape(*shape, 3), found.time.reshape(shape))

@@ -10,8 +10,10 @@ Source: the quadratic in t² of ballistics; a target that moves makes it a quart
 
 from __future__ import annotations
 
+import bisect
 import itertools
 import math
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -35,6 +37,19 @@ class Fall:
         self.t = np.concatenate([[0.0], np.cumsum(dt)])
         self.m = 0.5 * (self.t * self.t + SHIFT[step] * np.concatenate([[0.0], np.cumsum(dt * dt)]))
         self.longest = float(dt.max())
+
+    def of(self, t: float) -> float:
+        """M at one time."""
+        t0, m0 = self._lists
+        k = bisect.bisect_right(t0, t) - 1
+        if k + 1 >= len(t0):
+            over = t - t0[-1]
+            return m0[-1] + over * (t0[-1] + 0.5 * over)
+        return m0[k] + (m0[k + 1] - m0[k]) / (t0[k + 1] - t0[k]) * (t - t0[k])
+
+    @cached_property
+    def _lists(self) -> tuple[list[float], list[float]]:
+        return self.t.tolist(), self.m.tolist()
 
     def __call__(self, t) -> np.ndarray:
         """M at times (...)."""
@@ -100,38 +115,65 @@ def _time_in_steps(to, a, speed, near, arc: str, fall: Fall) -> np.ndarray:
 
     The speed that a time needs falls from endless to a least and rises again: each arc is one side.
     """
-    with np.errstate(divide="ignore", invalid="ignore"):
-        bottom = np.sqrt(2.0 * np.sqrt(_square(to)) / np.sqrt(_square(a)))
-    bottom = np.where(np.isfinite(bottom), bottom, 1e9)
+    shape = np.shape(near)
+    rows = zip(
+        *(np.broadcast_to(one, (*shape, 3)).reshape(-1, 3).tolist() for one in (to, a)),
+        np.broadcast_to(speed, shape).reshape(-1).tolist(),
+        np.reshape(near, -1).tolist(),
+        strict=True,
+    )
+    return np.array([_one_in_steps(*row, arc == LOW, fall) for row in rows]).reshape(shape)
 
-    def over(t):
-        return np.sqrt(_square(by_time(to, a, t, fall=fall).velocity)) - speed
 
-    h = fall.longest
-    bottom = _least(over, np.maximum(bottom - 2.0 * h, 0.1 * bottom), bottom + 2.0 * h)
-    reached = over(bottom) <= 0.0
-    if arc == LOW:
-        good, bad = bottom, np.full_like(bottom, 1e-12)
-    else:
-        good, bad = bottom, 4.0 * bottom + 4.0 * np.where(np.isfinite(near), near, 0.0) + 1.0
-        for _ in range(60):
-            bad = np.where(over(bad) < 0.0, 2.0 * bad, bad)
+def _one_in_steps(to, a, speed: float, near: float, low: bool, fall: Fall) -> float:
+    """The same of one flight."""
+
+    def over(t: float) -> float:
+        part = fall.of(t)
+        x, y, z = (d - b * part for d, b in zip(to, a, strict=True))
+        return math.sqrt(x * x + y * y + z * z) / t - speed
+
+    size, pull = (math.sqrt(sum(x * x for x in v)) for v in (to, a))
+    if size == 0.0:
+        return math.nan
+    h, bottom = fall.longest, math.sqrt(2.0 * size / pull) if pull > 0.0 else 1e9
+    # Next to the exact time, if that is well on its side of the least.
+    inner, outer = (near + 2.0 * h, near - 2.0 * h) if low else (near - 2.0 * h, near + 2.0 * h)
+    beyond = inner < bottom - 2.0 * h if low else inner > bottom + 2.0 * h
+    if beyond and outer > 0.0 and over(inner) <= 0.0 < over(outer):
+        return _edge(over, inner, outer)
+    bottom = _least(over, max(bottom - 2.0 * h, 0.1 * bottom), bottom + 2.0 * h)
+    if over(bottom) > 0.0:
+        return math.nan
+    if low:
+        return _edge(over, bottom, 1e-12)
+    outer = 4.0 * bottom + 4.0 * (near if math.isfinite(near) else 0.0) + 1.0
+    for _ in range(60):
+        if over(outer) >= 0.0:
+            break
+        outer *= 2.0
+    return _edge(over, bottom, outer)
+
+
+def _edge(f, good: float, bad: float) -> float:
+    """The last number from ``good``, where f is not above 0, toward ``bad`` at which it is not: by halving."""
     for _ in range(200):
         middle = 0.5 * (good + bad)
-        below = over(middle) <= 0.0
-        good, bad = np.where(below, middle, good), np.where(below, bad, middle)
-        if np.all(np.abs(good - bad) <= 4e-16 * np.abs(good)):
+        if f(middle) <= 0.0:
+            good = middle
+        else:
+            bad = middle
+        if abs(good - bad) <= 4e-16 * abs(good):
             break
-    return np.where(reached & (_square(to) > 0.0), good, np.nan)
+    return good
 
 
-def _least(f, low, high) -> np.ndarray:
-    """Where f is least between low and high, by golden section; all of many at once."""
-    golden = 0.5 * (np.sqrt(5.0) - 1.0)
+def _least(f, low: float, high: float) -> float:
+    """Where f is least between low and high, by golden section."""
+    golden = 0.5 * (math.sqrt(5.0) - 1.0)
     for _ in range(80):
         a, b = high - golden * (high - low), low + golden * (high - low)
-        left = f(a) <= f(b)
-        low, high = np.where(left, low, a), np.where(left, b, high)
+        low, high = (low, b) if f(a) <= f(b) else (a, high)
     return 0.5 * (low + high)
 
 

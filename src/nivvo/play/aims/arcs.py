@@ -9,6 +9,7 @@ import numpy as np
 
 from nivvo.core.launching import launch
 from nivvo.core.launching.air import Air
+from nivvo.core.launching.launch import Launch
 from nivvo.core.numbers.clock import to_seconds
 from nivvo.core.numbers.frame import dot, unit
 from nivvo.plan.abilities.ability import Ability
@@ -21,6 +22,8 @@ from nivvo.record.path import Path
 
 LONGEST = 60.0
 TURNS = 60
+SEARCHED = 1e-7
+"""How near (radians) the elevation of the farthest shot is known."""
 
 
 class Arc(NamedTuple):
@@ -77,16 +80,28 @@ def moves_at(scene: Scene, time: int) -> int:
     return time
 
 
-def launched(how: str, value: float | None, to, air: Air, own, up, velocity=NOWHERE, bend=NOWHERE) -> launch.Launch:
+def launched(
+    how: str,
+    value: float | None,
+    to,
+    air: Air,
+    own,
+    up,
+    velocity=NOWHERE,
+    bend=NOWHERE,
+    near: Launch | None = None,
+) -> Launch:
     """The launch to ``to`` (3,) by one way of solving: low, high, by elevation, by flight time, by apex, by arrival.
 
-    Its velocity holds what is inherited. velocity, bend : of a point that moves and accelerates. Closed forms
-    where they hold, else by search.
+    Its velocity holds what is inherited. velocity, bend : of a point that moves and accelerates. near : what was found
+    for a muzzle next to it. Closed forms where they hold, else by search.
     """
     plain = air.thin and not (np.any(own) or np.any(velocity) or np.any(bend))
     fall, moving = air.fall if air.a.any() else None, {"own": own, "velocity": velocity, "acceleration": bend}
     if how in (launch.LOW, launch.HIGH):
-        return launch.by_speed(to, air.a, value, how, fall=fall) if plain else air.by_speed(to, value, how, **moving)
+        if plain:
+            return launch.by_speed(to, air.a, value, how, fall=fall)
+        return air.by_speed(to, value, how, near=near, **moving)
     if how == "by flight time":
         return launch.by_time(to, air.a, value, fall=fall) if plain else air.by_time(to, value, **moving)
     if how == "by apex":
@@ -158,11 +173,15 @@ def path_of(task: Task, arc: Arc) -> Path:
 def _by(task: Task, point, how: str) -> Arc:
     up, value = task.stage.scene.frame.up, wanted(task, how)
 
-    def found(at) -> launch.Launch:
+    near: Launch | None = None
+
+    def found(at) -> Launch:
+        nonlocal near
         there = task._replace(air=task.air.leaving(at))
-        made = launched(how, value, point - at, there.air, task.own, up)
+        made = launched(how, value, point - at, there.air, task.own, up, near=near)
         if np.isfinite(made.time):
-            return launch.Launch(made.velocity - task.own, made.time)
+            near = made
+            return Launch(made.velocity - task.own, made.time)
         return fallback(there, point - at)
 
     at, arc = settled(task.stance, point, found)
@@ -172,17 +191,24 @@ def _by(task: Task, point, how: str) -> Arc:
     return _out_of_reach(task._replace(air=task.air.leaving(at)), at, point)
 
 
-def settled(stance: Stance, point, found: Callable[[np.ndarray], launch.Launch]) -> tuple[np.ndarray, launch.Launch]:
+def settled(stance: Stance, point, found: Callable[[np.ndarray], Launch]) -> tuple[np.ndarray, Launch]:
     """The muzzle and the launch that ``found`` gives for it, once the one no longer moves the other."""
     heading = unit(point - stance.pivot)
     heading = heading if heading.any() else stance.facing
+    before: tuple[np.ndarray, np.ndarray] | None = None
     for _ in range(TURNS):
         at = stance.muzzle_at(heading)
         arc = found(at)
         turned = unit(arc.velocity) if np.isfinite(arc.velocity).all() else heading
-        if not stance.follows_aim or np.abs(turned - heading).max() <= 1e-15:
+        rest = turned - heading
+        if not stance.follows_aim or np.abs(rest).max() <= (1e-15 if np.isfinite(arc.time) else SEARCHED):
             break
-        heading = turned
+        after = turned
+        if before is not None and dot(rest, rest) < 0.25 * dot(before[1], before[1]):
+            # What is left shrinks evenly: go at once where it comes to (the secant rule).
+            change = rest - before[1]
+            after = unit(turned - dot(rest, change) / dot(change, change) * (turned - before[0]))
+        before, heading = (turned, rest), after
     return at, arc
 
 
@@ -196,7 +222,7 @@ def lead(task: Task, target: int) -> Arc:
 
     how = task.ability.launch.arc
 
-    def found(at) -> launch.Launch:
+    def found(at) -> Launch:
         if air.thin and how is None:
             fall = air.fall if air.a.any() else None
             moving = {"acceleration": acceleration, "a": air.a, "fall": fall}
@@ -204,7 +230,7 @@ def lead(task: Task, target: int) -> Arc:
         way = how or launch.LOW
         value, up = wanted(task, way), scene.frame.up
         arc = launched(way, value, middle - at, air.leaving(at), task.own, up, velocity, acceleration)
-        return launch.Launch(arc.velocity - task.own, arc.time)
+        return Launch(arc.velocity - task.own, arc.time)
 
     at, arc = settled(task.stance, middle, found)
     name = task.stage.names[target]
@@ -214,13 +240,13 @@ def lead(task: Task, target: int) -> Arc:
     return Arc(at, arc.velocity, float(arc.time), f"led: meets {name} after {float(arc.time):.4g} s", "")
 
 
-def fallback(task: Task, to) -> launch.Launch:
+def fallback(task: Task, to) -> Launch:
     """What is fired at a point out of reach: as far as it goes at its level, or at the best elevation on the level."""
     keys, up, air = task.ability.launch, task.stage.scene.frame.up, task.air
     if task.speed is None or not air.a.any() or keys.out_of_reach in (None, "refuse"):
-        return launch.Launch(np.asarray(to, dtype=float), np.float64(np.nan))
+        return Launch(np.asarray(to, dtype=float), np.float64(np.nan))
     level = to - (dot(to, up)) * up if keys.out_of_reach == "best elevation" else to
-    return launch.Launch(_farthest(air, level, up, task.speed), np.float64(np.nan))
+    return Launch(_farthest(air, level, up, task.speed), np.float64(np.nan))
 
 
 def _farthest(air: Air, to, up, speed: float) -> np.ndarray:

@@ -578,7 +578,7 @@ class Session:
         self.arena.compile()
         for one in self.scene.abilities.values():
             if one.launch.arc or one.aim.by == "lead":
-                air.compile_flights(one.flight.acts)
+                air.compile_shots(one.flight.acts)
 
     def held(self) -> int | None:
         """Do what follows at the moment at which the engine holds; when that is (clock), if it matters who meets."""
