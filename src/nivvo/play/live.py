@@ -25,7 +25,7 @@ from nivvo.play.engine import shooter_in
 from nivvo.play.outcome.cues import EXPIRED, EXPIRES, FULL, WORDS
 from nivvo.play.outcome.run import PROJECTILES
 from nivvo.play.preview import Preview, check_dots, of_run
-from nivvo.play.session.keeping import Packed, copied, packed
+from nivvo.play.session.keeping import Packed, packed, scout
 from nivvo.play.session.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
 from nivvo.record.record import in_order
@@ -462,14 +462,13 @@ class Live(Tabled):
         name = known(ability, self.in_hand, "ability")
         shooter = shooter_in(self._case, name, shooter)
         check_dots(count, every, spacing, held, bounces)
-        scout = copied(self._session)
-        scout.alone(bounces)
-        now = self.scene.ticks.edge(scout.tick)
+        alone = scout(self._session, bounces)
+        now = self.scene.ticks.edge(alone.tick)
         number = self._session.numbers.get((name, shooter), 0)
         counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
-        scout.fire(Asked(now, name, shooter, number, now, counts))
-        scout.finish()
-        return of_run(scout.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
+        alone.fire(Asked(now, name, shooter, number, now, counts))
+        alone.finish()
+        return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
 
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback."""

@@ -16,6 +16,7 @@ from nivvo.plan.case import case_of
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import ability_in, scratch, shooter_in
 from nivvo.play.outcome.run import Run
+from nivvo.play.outcome.tables import ending_of
 from nivvo.play.triggers.firing import charged
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
@@ -245,9 +246,9 @@ def of_run(
     if not run.fired:
         nothing = np.zeros((0, run.scene.frame.size))
         return Preview(nothing, np.zeros(0), None, f"refused: {run.refused[0].refused}")
-    projectile = run.rows("projectiles")[0]
-    path = run.flight(projectile["projectile"])
-    touches = [row for row in run.rows("contacts") if row["projectile"] == projectile["projectile"]]
+    key, projectile = next(iter(run.ids.items()))
+    path = run.flight(projectile)
+    touches = [row for row in run.rows("contacts") if row["projectile"] == projectile]
     last = next((k for k, row in enumerate(touches) if k >= bounces or row["then"] != "bounce"), None)
     touch = None if last is None else touches[last]
     start, stop = path.t[0], touch["time"] if touch else path.t[-1]
@@ -271,5 +272,5 @@ def of_run(
             float(touch["time"] - start),
         )
     points = run.scene.frame.drop(path.at(times)[0])
-    radius = run.radius_of(run.key_of(projectile["projectile"]))
-    return Preview(points, times - start, landing, projectile["reason"], radius, bodies)
+    reason = ending_of(run, run.record.flown(key))
+    return Preview(points, times - start, landing, reason, run.radius_of(key), bodies)

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nivvo.core.numbers.frame import Frame
+from nivvo.core.world.arena import Arena
 from nivvo.play.rules.cost import Meter
 from nivvo.play.session.session import Session
 from nivvo.play.ways.motion import Motion
@@ -38,13 +39,16 @@ class Packed(NamedTuple):
         return Unpickler(io.BytesIO(self.state)).load()
 
 
-def packed(session: Session) -> Packed:
-    """A session between two ticks, kept."""
+def packed(session: Session, arena: bool = True) -> Packed:
+    """A session between two ticks, kept; without a copy of its ``arena``, for who takes a fresh one."""
     shared: dict[int, Any] = {}
 
     class Pickler(pickle.Pickler):
         def persistent_id(self, obj):
-            if not _may_be_shared(type(obj)) or (type(obj) is Motion and not _stands(obj)):
+            if type(obj) is Arena:
+                if arena:
+                    return None
+            elif not _may_be_shared(type(obj)) or (type(obj) is Motion and not _stands(obj)):
                 return None
             shared[id(obj)] = obj
             return id(obj)
@@ -63,6 +67,8 @@ def _stands(motion: Motion) -> bool:
     return len(motion.times) == 1 and not motion.pieces[0][1].any()
 
 
-def copied(session: Session) -> Session:
-    """A session that goes on by itself as this one would."""
-    return packed(session).opened()
+def scout(session: Session, bounces: int) -> Session:
+    """A session as this one stands, in which nobody acts and nothing is in the air: for what is only looked at."""
+    made = packed(session, arena=False).opened()
+    made.alone(bounces)
+    return made
