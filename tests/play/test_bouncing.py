@@ -161,6 +161,27 @@ class Told(unittest.TestCase):
         ]
         self.assertEqual(again, told[kept:])
 
+    def test_between_closing_doors_each_hop_is_faster_and_the_end_names_them(self):
+        door = "[obstacle.{}]\nat = [{}, 0]\nshape.box = [1, 8]\nmove.velocity = [{}, 0]\n"
+        made = nivvo.parse(
+            "nivvo = 1\n[shooter.keeper]\nat = [0, 9]\nmuzzle.hand = { forward = 3, up = -9 }\n[ability.pot]\n"
+            "launch.speed = 8\nflight.gravity_share = 0\non.anything = { then = 'bounce', restitution = 1 }\n"
+            + door.format("east", 6, -1) + door.format("west", 0.5, 1) + "[case.tap]\nlasts = 6\n"
+        )  # fmt: skip
+        run = nivvo.fire(made)
+        speeds = [row["speed"] for row in run.rows("contacts")]
+        # Off a door that comes at 1 m/s it gains 2; it closes at 1 more than it flies with.
+        np.testing.assert_allclose(speeds, 9.0 + 2.0 * np.arange(len(speeds)), rtol=1e-9)
+        self.assertGreater(len(speeds), 30)
+        end = run.rows("projectiles")[0]
+        self.assertEqual(end["ended_by"], "too many contacts")
+        self.assertRegex(end["reason"], "of (east and west|west and east)$")
+        live, told = nivvo.Live(made, compiled=False), []
+        live.tap("fire")
+        while not any(event.what == "ended" for event in told):
+            told += live.step()
+        self.assertEqual(told[-1].detail, end["reason"])
+
     def test_frame_rates_make_no_difference_in_exact_step(self):
         ends = [
             nivvo.fire(yard().with_settings({"tick.rate": rate})).rows("projectiles")[0] for rate in (30.0, 60.0, 144.0)
@@ -168,10 +189,6 @@ class Told(unittest.TestCase):
         for one in ends[1:]:
             self.assertAlmostEqual(one["end_x"], ends[0]["end_x"], delta=1e-9)
             self.assertAlmostEqual(one["ended"], ends[0]["ended"], delta=1e-9)
-
-
-if __name__ == "__main__":
-    unittest.main()
 
 
 class Seen(unittest.TestCase):

@@ -23,13 +23,14 @@ from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import shooter_in
 from nivvo.play.outcome.cues import EXPIRED, EXPIRES, FULL, WORDS
+from nivvo.play.outcome.happened import ending_in_words
 from nivvo.play.outcome.run import PROJECTILES
 from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.session.keeping import Packed, packed, scout
 from nivvo.play.session.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
 from nivvo.record.record import in_order
-from nivvo.record.vocabulary import ENDINGS, HAPPENINGS
+from nivvo.record.vocabulary import HAPPENINGS
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
@@ -266,7 +267,8 @@ class Live(Tabled):
         for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in in_order(raw).tolist():
             name, detail, moment = names[body] if body >= 0 else "", "", ""
             if kind == pool.ENDED:
-                detail, moment = ENDINGS[code].sentence.format(body=name), EXPIRED if code in EXPIRES else ""
+                detail = ending_in_words(raw, code, body, key, names.__getitem__)
+                moment = EXPIRED if code in EXPIRES else ""
                 self._ended[key] = (tick, detail)
                 if len(self._ended) > ENDED_KEPT:
                     self._ended.popitem(last=False)

@@ -43,6 +43,10 @@ class Contact(NamedTuple):
     angle: float
 
 
+LAST_TOUCHES = 6
+"""Of so many at most it is told of whom they were, where there were too many in one tick."""
+
+
 def happened(run: Run) -> list[Happened]:
     """All that happened, in order of time."""
     found: list[tuple[tuple, Happened]] = []
@@ -100,8 +104,19 @@ def _out(run: Run, one: Happened, long: str, fast: str) -> str:
     return f"{one.body} is removed" if one.of["code"] else f"{one.body} has no health left"
 
 
+def ending_in_words(events: np.ndarray, code: int, body: int, key: int, named: Callable[[int], str]) -> str:
+    """How a projectile ended, by the code and the body of its last event, which is among ``events``."""
+    words = ENDINGS[code].sentence.format(body=named(body) if body >= 0 else "")
+    if code == pool.BY_HOPS:
+        # Between whom it is: those that it touched last.
+        touched = events["body"][(events["key"] == key) & (events["kind"] == pool.CONTACT)][-LAST_TOUCHES:]
+        words += f", of {' and '.join(dict.fromkeys(map(named, touched.tolist())))}"
+    return words
+
+
 def _ending(run: Run, one: Happened, long: str, fast: str) -> str:
-    return ENDINGS[int(one.of["code"])].sentence.format(body=one.body)
+    code, body, key = (int(one.of[word]) for word in ("code", "body", "key"))
+    return ending_in_words(run.record.events, code, body, key, run.stage.names.__getitem__)
 
 
 def _met(run: Run, one: Happened, long: str, fast: str) -> str:

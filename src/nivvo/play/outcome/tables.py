@@ -13,7 +13,7 @@ from nivvo.core import pool
 from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.core.numbers.frame import length_of
 from nivvo.play.outcome.cues import heard
-from nivvo.play.outcome.happened import body_of, contact_of, detail_of, happened, origin_of, time_of
+from nivvo.play.outcome.happened import body_of, contact_of, detail_of, ending_in_words, happened, origin_of, time_of
 from nivvo.play.rules.anchors import PLACED, REPLACED
 from nivvo.play.stage.player import Player
 from nivvo.record.record import Flown
@@ -197,10 +197,11 @@ def ending_of(run: Run, flown: Flown, waves: dict[int, str] | None = None) -> st
     def named(number: int) -> str:
         return (waves or {}).get(number, run.stage.names[number])
 
-    if flown.code == pool.FLYING and (lay := run.record.lay(flown.key)) and lay[-1][1] == math.inf:
+    if flown.end is None and (lay := run.record.lay(flown.key)) and lay[-1][1] == math.inf:
         return f"still on {named(lay[-1][2])} when the case ended"
-    body = named(flown.body) if flown.body >= 0 else ""
-    return ENDINGS[flown.code].sentence.format(body=body)
+    if flown.end is None:
+        return ENDINGS[pool.FLYING].sentence
+    return ending_in_words(run.record.events, flown.code, flown.body, flown.key, named)
 
 
 def _timed(run: Run, ability: str, speed: float) -> float:
