@@ -22,12 +22,13 @@ TEXT = """nivvo = 1
 {tick}
 [shooter.keeper]
 at = {at}
-{muzzle}
+{shooter}
 [ability.lob]
 aim.by = "cursor"
 limits.life = 20
 on.anything.then = "ignore"
 {launch}
+{more}
 [case.tap]
 input = [{{ t = {t}, cursor = {cursor}, tap = "fire" }}]
 """
@@ -40,32 +41,38 @@ ARCS = {
 }
 
 
-def lob(view="side up", launch=ARCS["low"], tick="", muzzle="", t=0.0, cursor=None):
+DRAG = "flight.drag.linear = 0.15\nflight.drag.square = 0.01\nflight.drag.per_tick = 0.999"
+
+
+def lob(view="side up", launch=ARCS["low"], tick="", shooter="", t=0.0, cursor=None, more="", text=""):
     world, point, at = VIEWS[view]
-    text = TEXT.format(world=world, tick=tick, at=at, muzzle=muzzle, launch=launch, t=t, cursor=cursor or point)
-    return nivvo.parse(text), np.array(cursor or point)
+    words = {"world": world, "tick": tick, "at": at, "shooter": shooter, "launch": launch, "t": t, "more": more}
+    return nivvo.parse(TEXT.format(cursor=cursor or point, **words) + text), np.array(cursor or point)
+
+
+def miss(run, point):
+    """How far from a point the only shot passes when it says it is there, as a share of the way to it."""
+    if run.refused:
+        raise AssertionError(run.refused[0].refused)
+    path, time = run.flight("lob-1"), float(run.fired[0].note.split("after ")[1].split(" s")[0])
+    times = np.linspace(path.moves_at + time - 0.01, path.moves_at + time + 0.01, 4001)
+    p = run.scene.frame.drop(path.at(times)[0])
+    ends = p[1:] - p[:-1]
+    share = np.clip(((point - p[:-1]) * ends).sum(axis=1) / np.maximum((ends * ends).sum(axis=1), 1e-30), 0, 1)
+    near = np.linalg.norm(p[:-1] + share[:, None] * ends - point, axis=1)
+    return np.nanmin(near) / np.linalg.norm(point - run.scene.frame.drop(path.p[0]))
 
 
 class Fired(unittest.TestCase):
-    def test_every_arc_passes_the_cursor_in_every_view_step_and_moment(self):
+    def test_every_arc_passes_the_cursor_in_every_view_step_and_moment_with_drag_and_without(self):
         ticks = ["", *(f'motion = "{step}"\nrate = 30' for step in ("semi-implicit", "explicit", "verlet"))]
         ticks.append('motion = "semi-implicit"\nfirst_move = "next tick"\nframes = [0.016, 0.034, 0.02]')
-        moments = (0.0, 0.0123)
-        for view, arc, tick, t in itertools.product(VIEWS, ARCS, ticks, moments):
-            with self.subTest(view=view, arc=arc, tick=tick, t=t):
-                muzzle = "" if t else "muzzle.hand.forward = 0.9\nmuzzle.hand.follows = 'body'"
-                made, point = lob(view, ARCS[arc], tick, muzzle, t)
-                run = nivvo.fire(made)
-                self.assertEqual(run.refused, [])
-                shot = run.rows("shots")[0]
-                path = run.flight(shot["shot"])
-                arrives = path.moves_at + float(shot["note"].split("after ")[1].split()[0])
-                times = np.linspace(arrives - 0.02, arrives + 0.02, 20_001)
-                gaps = np.linalg.norm(path.at(times)[0][:, : len(point)] - point, axis=1)
-                near = times[np.nanargmin(gaps)]
-                fine = np.linspace(near - 4e-6, near + 4e-6, 4001)
-                miss = np.nanmin(np.linalg.norm(path.at(fine)[0][:, : len(point)] - point, axis=1))
-                self.assertLess(miss, 1e-6 * np.linalg.norm(point))
+        moments = ((0.0, ""), (0.0123, ""), (0.0, DRAG))
+        for view, arc, tick, (t, drag) in itertools.product(VIEWS, ARCS, ticks, moments):
+            with self.subTest(view=view, arc=arc, tick=tick, t=t, drag=drag):
+                turns = "" if t or drag else "muzzle.hand.forward = 0.9\nmuzzle.hand.follows = 'body'"
+                made, point = lob(view, ARCS[arc].replace("22", "26" if drag else "22"), tick, turns, t, more=drag)
+                self.assertLess(miss(nivvo.fire(made), point), 1e-6)
 
     def test_out_of_reach_is_refused_or_fired_as_far_as_it_goes_and_told(self):
         weak = 'launch.arc = "low"\nlaunch.speed = 9'
@@ -92,7 +99,7 @@ class Fired(unittest.TestCase):
     def test_an_unreachable_apex_and_a_cursor_at_the_muzzle_are_refused(self):
         run = nivvo.fire(lob(launch='launch.arc = "by apex"\nlaunch.apex = 0.5')[0])
         self.assertIn("higher than the apex", run.rows("events")[0]["detail"])
-        at = lob(muzzle="muzzle.hand.forward = 1\nmuzzle.hand.follows = 'body'", cursor=[1.0, 1.0])[0]
+        at = lob(shooter="muzzle.hand.forward = 1\nmuzzle.hand.follows = 'body'", cursor=[1.0, 1.0])[0]
         self.assertEqual(nivvo.fire(at).rows("events")[0]["what"], "refused")
 
     def test_a_preview_of_a_refused_shot_has_no_dots_and_says_why(self):
