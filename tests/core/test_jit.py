@@ -27,6 +27,8 @@ def total(xs):
     for k in range(xs.shape[0]):
         s += scaled(xs[k])
     return s
+
+fixed = total.fixing("fixed", FACTOR=5.0)
 """
 
 RUN = """
@@ -55,9 +57,9 @@ class Store(unittest.TestCase):
         self.store = self.folder / "store"
         self.environment = {**os.environ, "NIVVO_COMPILE": "always", "NIVVO_CACHE_DIR": str(self.store)}
 
-    def start(self, **environment):
+    def start(self, run=RUN, **environment):
         return subprocess.Popen(
-            [sys.executable, "-c", RUN],
+            [sys.executable, "-c", run],
             cwd=self.folder,
             env={**self.environment, **environment},
             stdout=subprocess.PIPE,
@@ -65,8 +67,8 @@ class Store(unittest.TestCase):
             text=True,
         )
 
-    def run_once(self, **environment):
-        process = self.start(**environment)
+    def run_once(self, run=RUN, **environment):
+        process = self.start(run, **environment)
         out, err = process.communicate(timeout=120)
         self.assertEqual(process.returncode, 0, err)
         return out.split(), err
@@ -78,6 +80,22 @@ class Store(unittest.TestCase):
         again, said = self.run_once()
         self.assertEqual(again, first)
         self.assertEqual(said, "")
+
+    def test_two_kernels_of_one_function_that_were_compiled_apart_stay_two(self):
+        # So long that what is called stays a call.
+        long = KERNELS.replace("inner", "cold").replace(
+            "    return x", 200 * "    x = (x - 1.0) * 2.0 + 2.0 - x\n" + "    return x"
+        )
+        for text in (KERNELS, long):
+            (self.package / "kernels.py").write_text(text)
+            word, both = "import numpy as np\nfrom tiny.kernels import {0}\n", "total, fixed"
+            said = [self.run_once(word.format(both) + f"{one}(np.arange(5.0), work=1)")[1] for one in both.split(", ")]
+            self.assertTrue(all("compiling" in one for one in said))
+            for first, second in (("total", "fixed"), ("fixed", "total")):
+                asked = f"print(*(one(np.arange(5.0), work=1) for one in ({first}, {second})))"
+                found, said = self.run_once(word.format(both) + asked)
+                self.assertEqual(said, "")
+                self.assertEqual(found, ["20.0", "50.0"] if first == "total" else ["50.0", "20.0"])
 
     def test_what_nobody_has_loaded_for_long_goes_and_nothing_else(self):
         old, new, own = "total-" + 24 * "0", "total-" + 24 * "1", "total-" + 24 * "2"

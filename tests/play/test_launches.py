@@ -89,6 +89,13 @@ class Arcs(unittest.TestCase):
         run = nivvo.fire(far)
         self.assertIn("as far as it goes", run.fired[0].note)
 
+    def test_under_thrust_the_low_arc_may_be_the_only_one(self):
+        thrust = "flight.thrust = { acceleration = 20, along = 'velocity' }"
+        made, point = lob(launch='launch = { arc = "low", speed = 10 }', more=thrust)
+        self.assertLess(miss(nivvo.fire(made), point), 1e-6)
+        refused = nivvo.fire(made.with_settings({"ability.lob.launch.arc": "high"})).refused[0].refused
+        self.assertIn("no high arc reaches the aim point at 10 m/s; the least speed is ", refused)
+
     def test_every_arc_meets_what_moves_and_accelerates(self):
         base = """nivvo = 1
 {tick}

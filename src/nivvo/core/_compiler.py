@@ -95,7 +95,9 @@ def _twin(function: Callable, options: dict, fixed: dict) -> Any:
         function.__defaults__,
         function.__closure__,
     )
-    body.__qualname__ = function.__qualname__
+    # Machine code of two kernels from the store may have one name for what is not the same: then the first serves both.
+    told = "".join(f"_{name}_{value}" for name, value in sorted(_named(function, fixed).items()))
+    body.__qualname__ = function.__qualname__ + told
     body.__module__ = function.__module__
     dispatcher = numba.njit(**options)(body)
     ask = dispatcher.get_call_template
@@ -145,7 +147,7 @@ def make(dispatcher: Any, signature: tuple, stamp: str, folder: Path | None) -> 
         collecting = gc.isenabled()
         gc.disable()
         try:
-            with _callees_left_as_they_are(dispatcher.py_func.__name__), _resolved_once():
+            with _callees_left_as_they_are(dispatcher.py_func.__qualname__), _resolved_once():
                 dispatcher.compile(signature)
         finally:
             if collecting:

@@ -320,13 +320,14 @@ class Air:
         for _ in range(FARTHER):
             three = np.minimum(middle + wide * np.array([-1.0, 0.0, 1.0]), 0.5 * np.pi)
             w, far = reach(self, three)
-            bend = far[0] - 2.0 * far[1] + far[2]
-            off = 0.5 * (far[0] - far[2]) / bend if bend < 0.0 else np.nan
+            at = far.tolist()
+            bend = at[0] - 2.0 * at[1] + at[2] if min(at) > -math.inf else 0.0
+            off = 0.5 * (at[0] - at[2]) / bend if bend < 0.0 else math.nan
             if abs(off) <= 1.0:
                 middle, wide = middle + off * wide, wide / 8.0
             else:
                 middle = three[int(np.argmax(far))]
-                wide = wide if np.isfinite(off) and middle != three[1] else 0.5 * wide
+                wide = wide if math.isfinite(off) and middle != three[1] else 0.5 * wide
         return w[int(np.argmax(far))]
 
     def level_reach(self, w, up, rise: float) -> np.ndarray:

@@ -270,8 +270,12 @@ def _out_of_reach(task: Task, at, point) -> Arc:
     needed = float(launch.least_speed(to, air.a) if plain else air.least_speed(to, own=task.own))
     found = fallback(task, to)
     best = found.velocity if keys.out_of_reach == "farthest" else _farthest(air, to, scene.frame.up, speed)
-    short = f"{_short(scene, to, air, best):.4g} {unit_}"
-    why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
+    if needed <= speed:
+        # The other arc does: under thrust a steep shot may never come down to it.
+        why = f"no {keys.arc} arc reaches the aim point at {speed:.5g} {unit_}/s"
+    else:
+        short = f"{_short(scene, to, air, best):.4g} {unit_}"
+        why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
     why += f"; the least speed is {needed:.5g} {unit_}/s"
     if keys.out_of_reach in (None, "refuse"):
         return Arc(at, found.velocity, np.nan, "", why)
