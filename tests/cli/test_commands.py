@@ -81,6 +81,11 @@ class Commands(unittest.TestCase):
         values = list(csv.DictReader(io.StringIO(call("explain", quay, "--format", "csv")[1])))
         self.assertIn("world.gravity", [row["key"] for row in values])
 
+    def test_a_case_in_the_place_of_another_drill_is_told(self):
+        code, _, err = call("fire", "a.toml", "tap")
+        self.assertEqual(code, 2)
+        self.assertIn("unexpected extra argument (tap); a case is named by --case", err)
+
     def test_check_exits_1_when_one_fails_and_names_what_would_help(self):
         code, out, _ = call("check", DEMO / "quay.toml", "--set", "ability.flare.launch.speed=15")
         self.assertEqual(code, 1)

@@ -74,7 +74,10 @@ def main(args: list[str] | None = None) -> None:
         sys.stdout.flush()
         sys.exit(code if isinstance(code, int) else 0)
     except click.ClickException as error:
-        _say(error.format_message(), getattr(error, "ctx", None))
+        context, words = getattr(error, "ctx", None), error.format_message()
+        if "extra argument" in words and any("--case" in one.opts for one in context.command.params):
+            words += "; a case is named by --case"
+        _say(words, context)
         sys.exit(2)
     except click.exceptions.Exit as exit_:
         sys.exit(exit_.exit_code)
