@@ -13,7 +13,8 @@ from __future__ import annotations
 import bisect
 import itertools
 import math
-from functools import cached_property
+from collections.abc import Callable
+from functools import cached_property, partial
 from typing import NamedTuple
 
 import numpy as np
@@ -106,33 +107,35 @@ def by_speed(to, a, speed, arc: str = LOW, *, fall: Fall | None = None) -> Launc
     time = low if arc == LOW else np.where(a2 > 0.0, high, low)
     time = np.where((d2 > 0.0) & (middle > 0.0), time, np.nan)
     if fall is not None:
-        time = _time_in_steps(to, a, speed, time, arc, fall)
+        time = _each(partial(_time_in_steps, arc == LOW, fall), time, to, a, speed=speed)
     return by_time(to, a, time, fall=fall)
 
 
-def _time_in_steps(to, a, speed, near, arc: str, fall: Fall) -> np.ndarray:
+def _each(f, near, *vectors, speed) -> np.ndarray:
+    """f of vectors, a speed and a time near by, one target after another."""
+    shape = np.shape(near)
+    rows = [np.broadcast_to(one, (*shape, 3)).reshape(-1, 3).tolist() for one in vectors]
+    rows += [np.broadcast_to(one, shape).reshape(-1).tolist() for one in (speed, near)]
+    return np.array([f(*row) for row in zip(*rows, strict=True)]).reshape(shape)
+
+
+def _excess(fall: Fall, speed: float, a, to, v=(0.0, 0.0, 0.0), b=(0.0, 0.0, 0.0)) -> Callable[[float], float]:
+    """By how much the speed that a time needs, to meet what is at ``to`` and moves, is more than ``speed``."""
+
+    def over(t: float) -> float:
+        part, half = fall.of(t), 0.5 * t * t
+        x, y, z = (d + w * t + c * half - g * part for d, w, c, g in zip(to, v, b, a, strict=True))
+        return math.sqrt(x * x + y * y + z * z) / t - speed
+
+    return over
+
+
+def _time_in_steps(low: bool, fall: Fall, to, a, speed: float, near: float) -> float:
     """Time of flight at which the launch speed is ``speed`` in a game's own step; ``near`` is the exact one.
 
     The speed that a time needs falls from endless to a least and rises again: each arc is one side.
     """
-    shape = np.shape(near)
-    rows = zip(
-        *(np.broadcast_to(one, (*shape, 3)).reshape(-1, 3).tolist() for one in (to, a)),
-        np.broadcast_to(speed, shape).reshape(-1).tolist(),
-        np.reshape(near, -1).tolist(),
-        strict=True,
-    )
-    return np.array([_one_in_steps(*row, arc == LOW, fall) for row in rows]).reshape(shape)
-
-
-def _one_in_steps(to, a, speed: float, near: float, low: bool, fall: Fall) -> float:
-    """The same of one flight."""
-
-    def over(t: float) -> float:
-        part = fall.of(t)
-        x, y, z = (d - b * part for d, b in zip(to, a, strict=True))
-        return math.sqrt(x * x + y * y + z * z) / t - speed
-
+    over = _excess(fall, speed, a, to)
     size, pull = (math.sqrt(sum(x * x for x in v)) for v in (to, a))
     if size == 0.0:
         return math.nan
@@ -278,27 +281,16 @@ def lead(to, velocity, speed, *, a=(0.0, 0.0, 0.0), acceleration=(0.0, 0.0, 0.0)
         return to + velocity * t[..., None] + acceleration * (0.5 * t * t)[..., None]
 
     if fall is not None:
-        time = _meeting_in_steps(there, a, speed, time, fall)
+        time = _each(partial(_meeting_in_steps, fall), time, to, velocity, acceleration, a, speed=speed)
     safe = np.where(np.isfinite(time), time, 1.0)
     return by_time(there(safe), a, time, fall=fall)
 
 
-def _meeting_in_steps(there, a, speed, near, fall: Fall) -> np.ndarray:
+def _meeting_in_steps(fall: Fall, to, v, b, a, speed: float, near: float) -> float:
     """The time of meeting as a game's own step falls, next to the exact one; that one where none is near."""
-
-    def over(t):
-        return np.sqrt(_square(by_time(there(t), a, t, fall=fall).velocity)) - speed
-
-    safe = np.where(np.isfinite(near), near, 1.0)
-    wide = 2.0 * fall.longest
-    low, high = np.maximum(safe - wide, 1e-3 * safe), safe + wide
-    early = over(low) > 0.0
-    found = early & (over(high) <= 0.0)
-    for _ in range(80):
-        middle = 0.5 * (low + high)
-        above = over(middle) > 0.0
-        low, high = np.where(above, middle, low), np.where(above, high, middle)
-    return np.where(np.isfinite(near), np.where(found, high, safe), np.nan)
+    over, wide = _excess(fall, speed, a, to, v, b), 2.0 * fall.longest
+    low, high = max(near - wide, 1e-3 * near), near + wide
+    return _edge(over, high, low) if math.isfinite(near) and over(low) > 0.0 >= over(high) else near
 
 
 def _first_of_quadratic(a, b, c) -> np.ndarray:
