@@ -257,7 +257,7 @@ def body_of(
         way = front if isinstance(front, list) else [front, 0.0]
         row["front"] = frame.raised(frame.direction(way[0]), way[1]) if way[1] else frame.direction(way[0])
     if getattr(model, "turns", None):
-        about = np.cross(frame.first, frame.second) if model.turns_about is None else np.array(model.turns_about)
+        about = frame.pole if model.turns_about is None else np.array(model.turns_about)
         row["about"], row["turns"] = frames.unit(about), math.radians(model.turns)
         if piece is not None:
             # It goes round the place of the body, which is where its way is.

@@ -135,6 +135,11 @@ class Frame:
         """Up, forward, first and second as plain numbers, for one vector at a time."""
         return tuple(tuple(axis.tolist()) for axis in (self.up, self.forward, self.first, self.second))
 
+    @cached_property
+    def pole(self) -> np.ndarray:
+        """The unit vector (3,) that directions turn about."""
+        return np.array(_cross(*self._plain[2:]))
+
     @property
     def vertical(self) -> bool:
         """Whether there is an up to rise to: not in a flat top view."""

@@ -244,7 +244,7 @@ class Heading:
 
     def turning(self, frame: Frame) -> tuple[float, np.ndarray]:
         """How fast where it points turns (rad/s), and about which unit vector (3,)."""
-        return math.radians(self.spin or 0.0), np.cross(frame.first, frame.second)
+        return math.radians(self.spin or 0.0), frame.pole
 
 
 @dataclass(frozen=True, slots=True)
