@@ -134,8 +134,8 @@ class Links:
         self.found.append(Problem(where, dotted(key), says, text, allowed, hint))
 
     def name(self, key: tuple, word: str, what: str, known) -> bool:
-        """Note if ``word`` is none of the known names."""
-        if word in known or word in self.names.lost:
+        """Note if ``word`` is none of the known names; a table that is wrong itself may have any group."""
+        if word in known or word in self.names.lost or (what == "group" and self.names.lost):
             return True
         says = f"there is no {what} of that name"
         if len(self.found) >= MOST_HELPED:

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from nivvo.errors import Problem
 from nivvo.spec.reading.document import Document
-from nivvo.spec.words.elsewhere import elsewhere
+from nivvo.spec.words.elsewhere import elsewhere, meant
 from nivvo.spec.words.nearest import nearest
 from nivvo.spec.words.renamed import renamed
 
@@ -184,6 +184,8 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     allowed = list(table.model_fields) if table else []
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
+    if said := meant(word, allowed):
+        return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), f"did you mean {said}?")
     homes = [path for path, field in _all_keys(model) if field == word]
     if not homes and (there := elsewhere(word)):
         return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), there)

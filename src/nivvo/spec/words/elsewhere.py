@@ -122,6 +122,7 @@ MEANT = {
     "from begin min minimum": ("start", "low"),
     "to max maximum": ("end", "high"),
     "for seconds": ("held", "lasts"),
+    "about at around middle pivot": ("centre",),
 }
 """Words that people try for a choice, a measure, a table, a call, and what is meant: the one of them that is there."""
 
