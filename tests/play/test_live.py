@@ -2,9 +2,11 @@
 
 import gc
 import os
+import sys
 import tempfile
 import tracemalloc
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from unittest import mock
 
@@ -148,6 +150,31 @@ class SameEngine(unittest.TestCase):
             self.assertEqual([e.time for e in shots], [row["time"] for row in run.rows("shots")])
             with self.assertRaisesRegex(nivvo.OutputError, "cannot be written"):
                 live.save(path / "where.toml")
+
+
+class Threads(unittest.TestCase):
+    def test_sessions_in_threads_at_once_come_to_what_each_does_alone(self):
+        made = nivvo.parse(
+            "nivvo = 1\n[ability.lob]\naim.by = 'cursor'\nlaunch = { arc = 'low', speed = 24 }\n"
+            "flight = { drag.linear = 0.3, thrust = { acceleration = 3, along = 'velocity', lasts = 0.4 } }\n"
+            "on.anything = { then = 'bounce', restitution = 0.6 }\n[obstacle.quay]\nat = [0, -1]\n"
+            "shape.half_space = 'up'\n[case.lobs]\ninput = [{ t = 0, cursor = [20, 1] }]\n"
+        )
+
+        def play(k):
+            live = nivvo.Live(made)
+            for turn in range(60):
+                live.set_cursor(10 + 0.13 * turn + 0.01 * k, 1.0)
+                live.tap("fire")
+                live.step()
+            return live.digest
+
+        alone, switches = [play(k) for k in range(4)], sys.getswitchinterval()
+        sys.setswitchinterval(1e-5)
+        self.addCleanup(sys.setswitchinterval, switches)
+        with ThreadPoolExecutor(4) as threads:
+            for _ in range(3):
+                self.assertEqual(list(threads.map(play, range(4))), alone)
 
 
 class Back(unittest.TestCase):

@@ -27,10 +27,10 @@ from nivvo.core.launching.shooting import (
     FLY,
     LEVEL,
     ROUNDING,
-    SCRATCH,
     SPEED,
     TIME,
     TOP,
+    room,
     shots,
 )
 from nivvo.core.numbers.frame import dot, sincos, unit
@@ -57,7 +57,7 @@ def compile_shots(acts: np.ndarray | None = None) -> None:
     """Compile the kernel of shots for what acts, or load it, before it is needed."""
     acts = pool.zeros(1, pool.PARAMS) if acts is None else acts
     given = (EXACT, 1, 0.0), np.zeros(0), (FLY, (0.0, 0.0, 0.0)), NO_MARKS, np.zeros((1, 4)), np.zeros((1, 6))
-    _kernel_for(acts).compiled(pool.zeros(2, pool.PARAMS), *given, SCRATCH)
+    _kernel_for(acts).compiled(pool.zeros(2, pool.PARAMS), *given, room())
 
 
 class Task(NamedTuple):
@@ -205,7 +205,7 @@ class Air:
         dt = np.zeros(0) if self.dt is None else self.dt
         rule, asked = (int(self.step), int(self.coarse), float(self.born)), (kind, tuple(map(float, up)))
         work = len(time) * (20 if kind == FLY else 400)
-        _kernel_for(self.acts)(self._both, rule, dt, asked, marks, launches, out, SCRATCH, work=work)
+        _kernel_for(self.acts)(self._both, rule, dt, asked, marks, launches, out, room(), work=work)
         return out
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

@@ -31,8 +31,10 @@ COARSE = 16
 MOST_EVEN = 256
 """Even steps that a flight is cut into; drag that asks for more is followed by error."""
 
-SCRATCH = (np.zeros((7, 3)), np.zeros((4, 5)))
-"""What a flight's stages and the equations are written to; overwritten."""
+
+def room() -> tuple[np.ndarray, np.ndarray]:
+    """What a flight's stages and the equations are written to; each call has its own, for threads."""
+    return np.zeros((7, 3)), np.zeros((4, 5))
 
 
 @kernel
