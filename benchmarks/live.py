@@ -1,4 +1,4 @@
-"""What a live tick costs, everything included, and how many launches a second are solved through drag."""
+"""What a live tick costs, everything included, a shot by a solved arc in it, and how many arcs a second are solved."""
 
 from __future__ import annotations
 
@@ -53,6 +53,29 @@ def studies() -> None:
         print(f"  single shots by columns, {words}: {len(p) / min(spent):,.0f} a second (bar {bar})")
 
 
+def arcs() -> None:
+    """A shot in a live tick, and a preview of it, by an arc that is solved anew for each cursor."""
+    for words, far, keys in (
+        ("no drag", 20.0, ""),
+        ("drag", 20.0, "flight.drag.linear = 0.3"),
+        ("drag, out of reach, as far as it goes", 300.0, "flight.drag.linear = 0.3"),
+    ):
+        for motion in ("exact", "semi-implicit"):
+            launch = 'launch = { arc = "low", speed = 22, out_of_reach = "farthest" }'
+            text = f'nivvo = 1\ntick.motion = "{motion}"\n[ability.lob]\naim.by = "cursor"\n{launch}\n{keys}\n'
+            live, spent = nivvo.Live(nivvo.parse(f"{text}[case.c]\ninput = [{{ t = 0, cursor = [20, 1] }}]\n")), []
+            for k in range(40):
+                live.set_cursor(far + 0.1 * k, 1.0)
+                started = time.perf_counter()
+                live.preview("lob")
+                seen = time.perf_counter()
+                live.tap("fire")
+                live.step()
+                spent.append((1e3 * (time.perf_counter() - seen), 1e3 * (seen - started)))
+            shot, preview = np.median(spent, axis=0)
+            print(f"  an arc, {words}, {motion}: shot {shot:.2f} ms, preview {preview:.2f} ms")
+
+
 def report() -> None:
     """Typical and worst tick at an equal number in the air, garbage collection told apart."""
     print(f"\nlive step among {BODIES} obstacles, everything included; milliseconds over {TICKS} ticks")
@@ -78,6 +101,7 @@ def report() -> None:
                 f"worst {worst:.4f} = {worst / typical:.2f} x typical, the very first {first:.4f}"
             )
     studies()
+    arcs()
     rng = np.random.default_rng(1)
     turn, far, rise = rng.uniform(0, 2 * np.pi, 5_000), rng.uniform(2, 25, 5_000), rng.uniform(-8, 8, 5_000)
     to = np.stack([far * np.cos(turn), far * np.sin(turn), rise], axis=1)
