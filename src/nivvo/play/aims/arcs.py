@@ -188,7 +188,7 @@ def _by(task: Task, point, how: str) -> Arc:
     if np.isfinite(arc.time):
         says = f"solved: reaches the aim point after {float(arc.time):.4g} s"
         return Arc(at, arc.velocity, float(arc.time), says, "")
-    return _out_of_reach(task._replace(air=task.air.leaving(at)), at, point)
+    return _out_of_reach(task._replace(air=task.air.leaving(at)), at, point, arc.velocity)
 
 
 def settled(stance: Stance, point, found: Callable[[np.ndarray], Launch]) -> tuple[np.ndarray, Launch]:
@@ -253,7 +253,8 @@ def _farthest(air: Air, to, up, speed: float) -> np.ndarray:
     return launch.farthest(to, air.a, up, speed) if air.thin else air.farthest(to, up, speed)
 
 
-def _out_of_reach(task: Task, at, point) -> Arc:
+def _out_of_reach(task: Task, at, point, velocity) -> Arc:
+    """Why no arc reaches a point, and what is fired in its place: with a ``velocity`` (3,), if that is wanted."""
     scene, air, keys = task.stage.scene, task.air, task.ability.launch
     unit_, to, speed = scene.unit, point - at, task.speed
     if float(np.abs(to).max()) <= 1e-12 * scene.size:
@@ -268,8 +269,7 @@ def _out_of_reach(task: Task, at, point) -> Arc:
         return Arc(at, unit(to), np.nan, "", "the aim point is out of reach")
     plain = air.thin and not task.own.any()
     needed = float(launch.least_speed(to, air.a) if plain else air.least_speed(to, own=task.own))
-    found = fallback(task, to)
-    best = found.velocity if keys.out_of_reach == "farthest" else _farthest(air, to, scene.frame.up, speed)
+    best = velocity if keys.out_of_reach == "farthest" else _farthest(air, to, scene.frame.up, speed)
     if needed <= speed:
         # The other arc does: under thrust a steep shot may never come down to it.
         why = f"no {keys.arc} arc reaches the aim point at {speed:.5g} {unit_}/s"
@@ -278,9 +278,9 @@ def _out_of_reach(task: Task, at, point) -> Arc:
         why = f"the aim point is out of reach: at {speed:.5g} {unit_}/s it falls {short} short"
     why += f"; the least speed is {needed:.5g} {unit_}/s"
     if keys.out_of_reach in (None, "refuse"):
-        return Arc(at, found.velocity, np.nan, "", why)
+        return Arc(at, velocity, np.nan, "", why)
     words = "as far as it goes" if keys.out_of_reach == "farthest" else "at the elevation of greatest range"
-    return Arc(at, found.velocity, np.nan, f"{why}; fired {words}", "")
+    return Arc(at, velocity, np.nan, f"{why}; fired {words}", "")
 
 
 def _short(scene: Scene, to, air: Air, best: np.ndarray) -> float:
