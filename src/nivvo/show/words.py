@@ -43,7 +43,7 @@ def summed_up(run: Run) -> list[str]:
         lines.append(f"cue {cue}: {', '.join([_many(sum(found.values()), 'time'), *cut])}")
     if run.decided is not None:
         lines.append(f"{run.decided.word} at {to_seconds(run.decided.time):.4g} s: {run.decided.why}")
-    astray = Counter((state.ability, state.why) for state in run.state_changes if state.astray)
+    astray = Counter((state.ability, state.why) for state in run.state_changes if state.astray is not None)
     reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
     for what, found in (("came to no shot", astray), ("refused", reasons)):
         count_of = "press" if found is astray else "shot"

@@ -58,7 +58,7 @@ class State(NamedTuple):
     shooter: str
     state: str
     why: str
-    astray: bool = False
+    astray: int | None = None
 
 
 class Session:
@@ -398,7 +398,7 @@ class Session:
         if again is None:
             return False
 
-        def told(why: str, astray: bool = False) -> None:
+        def told(why: str, astray: int | None = None) -> None:
             self.states.append(State(time, name, shooter, trigger.state, f"again: {why}", astray))
 
         rows = self._alive(time, {self._rank(name, shooter)})
@@ -411,7 +411,7 @@ class Session:
                 return not again.also_fires
             idle = bool(trigger.use) and again.none_left == "nothing"
             if trigger.use and not there:
-                told(f"none is left, {again.none_left}", astray=idle)
+                told(f"none is left, {again.none_left}", astray=time if idle else None)
             return idle
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:

@@ -33,12 +33,13 @@ class Fire(NamedTuple):
 
 
 class Change(NamedTuple):
-    """A trigger's state from ``time`` (clock) on, and why; ``astray``: a press or a hold has come to no shot by it."""
+    """A trigger's state from ``time`` (clock) on, and why; ``astray``: when the press was, or the end of the hold,
+    that has come to no shot by it."""
 
     time: int
     state: str
     why: str
-    astray: bool = False
+    astray: int | None = None
 
 
 class Trigger:
@@ -91,7 +92,7 @@ class Trigger:
         """A press of its button that is down already is none; that is told once a hold."""
         if not self.repeated:
             self.repeated = True
-            self.tell(time, "its button was down already")
+            self.tell(time, "its button was down already", astray=time)
 
     def release(self, time: int) -> None:
         """Its button goes up."""
@@ -135,12 +136,12 @@ class Trigger:
         self.order += 1
         self.queue.append((Deadline(when) if isinstance(when, int) else when, self.order, what))
 
-    def to(self, time: int, state: str, why: str = "", astray: bool = False) -> None:
+    def to(self, time: int, state: str, why: str = "", astray: int | None = None) -> None:
         """Change state."""
         self.state = state
         self.out.append(Change(time, state, why, astray))
 
-    def tell(self, time: int, why: str, astray: bool = True) -> None:
+    def tell(self, time: int, why: str, astray: int | None = None) -> None:
         """Say something of a state that stays."""
         self.out.append(Change(time, self.state, why, astray))
 
@@ -170,10 +171,10 @@ class Trigger:
         """A press while it is not free: too early, or kept for a while."""
         if self.rules.remembers:
             # The press before this one, if it is still kept, comes to nothing.
-            self.tell(time, "too early, remembered", astray=self.remembered is not None)
+            self.tell(time, "too early, remembered", astray=self.remembered)
             self.remembered = time
         else:
-            self.tell(time, "too early")
+            self.tell(time, "too early", astray=time)
         if self.state == IDLE:
             self.later(max(self.free_at(), time), "wake")
 
@@ -194,7 +195,7 @@ class Trigger:
     def shoot(self, time: int) -> bool:
         """One shot, if there is ammo; returns whether."""
         if self.ammo == 0:
-            self.tell(time, "empty")
+            self.tell(time, "empty", astray=time)
             return False
         self.out.append(Fire(time, self.pressed, self.holds, self.use))
         self.last = time
@@ -246,7 +247,7 @@ class Trigger:
             state, over = RELOADING, [*over, self.timers.after(time, self.rules.reload)]
         self.wait_for(*over)
         if self.ready.time > time:
-            self.to(time, state, why, astray=bool(why))
+            self.to(time, state, why, astray=time if why else None)
             self.later(self.ready, "rest")
         else:
             self.rest(time, why)
@@ -255,7 +256,7 @@ class Trigger:
         """Free again."""
         if self.state == RELOADING:
             self.ammo = self.rules.ammo
-        self.to(time, IDLE, why, astray=bool(why))
+        self.to(time, IDLE, why, astray=time if why else None)
         self.wake(time)
 
     def wake(self, time: int) -> None:
@@ -266,7 +267,7 @@ class Trigger:
             if time - kept <= (self.rules.remembers or 0):
                 self.start(time)
             else:
-                self.tell(time, "remembered too long ago")
+                self.tell(time, "remembered too long ago", astray=kept)
 
     def broken(self, time: int) -> None:
         """What a use that is broken off leaves behind."""
@@ -290,8 +291,8 @@ class Auto(Trigger):
         """No shot from here on; the interval is kept."""
         self.down = None
         if self.remembered is not None:
+            self.tell(time, "too early", astray=self.remembered)
             self.remembered = None
-            self.tell(time, "too early")
         if self.state == FIRING:
             self.queue.clear()
             self.finish(time)
@@ -365,7 +366,7 @@ class Charge(Trigger):
     def full(self, time: int) -> None:
         """The charge is full."""
         does = self.rules.at_full
-        self.tell(time, "full", astray=False)
+        self.tell(time, "full")
         if does == "let go":
             self.launch(time, self.rules.full_after)
         elif does == "fizzle":

@@ -128,9 +128,9 @@ def _states(ax: Axes, y: int, changes: list[State], end: float, seen: set[str]) 
                 y, until - start, left=start, height=0.62, color=fill, hatch=hatch, edgecolor=edge, lw=0.8,
                 label=_once(seen, one.state), zorder=2,
             )  # fmt: skip
-        if one.astray:
+        if one.astray is not None:
             word = _once(seen, "press without a shot")
-            ax.plot(start, y + 0.38, marker="x", ms=6, mew=1.8, color=RUST, zorder=6, label=word)
+            ax.plot(to_seconds(one.astray), y + 0.38, marker="x", ms=6, mew=1.8, color=RUST, zorder=6, label=word)
 
 
 def _counts(run: Run, live: Axes, end: float) -> None:
