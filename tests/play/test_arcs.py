@@ -140,6 +140,20 @@ class Solve(unittest.TestCase):
                     near = next(o for o in nivvo.solve(made, to=point, elevation=elevation) if o.how == "by elevation")
                     self.assertGreaterEqual(near.speed, by["least speed"].speed * (1 - 1e-12))
 
+    def test_through_the_edges_of_a_wind_it_is_found_at_every_elevation(self):
+        made = nivvo.parse(
+            "nivvo = 1\n[world]\nview = 'space'\nwind = [6, -2, 0]\n[world.breezes.up]\nat = [10, 0, 3]\n"
+            "shape = { box = [6, 8, 8], turned = [20, 10, 0] }\nvelocity = [0, 2, 5]\n[shooter.keeper]\nat = [0,0,1]\n"
+            "[ability.lob]\nlaunch = { arc = 'low', speed = 22 }\nflight.drag = { linear = 0.3, square = 0.01 }\n"
+            "flight.thrust = { acceleration = 4, along = 'launch', lasts = 0.5 }\naim.by = 'cursor'\n[case.c]\n"
+            "input = [{ t = 0, cursor = [24, 5, 4], tap = 'fire' }]\n"
+        )
+        for elevation in (42.0, 43.0, 44.0, 45.3):
+            by = {one.how: one for one in nivvo.solve(made, elevation=elevation)}
+            self.assertLess(by["by elevation"].miss, 1e-5 * 25)
+            self.assertLess(by["by elevation"].speed / by["least speed"].speed, 1.02)
+            self.assertGreater(by["by elevation"].speed / by["least speed"].speed, 1 - 1e-6)
+
     def test_it_tells_what_stands_in_the_way(self):
         made = drill(text="[obstacle.wall]\nshape.wall = [[16, 0], [16, 7]]\n").with_settings(
             {"ability.flare.launch.speed": 20}

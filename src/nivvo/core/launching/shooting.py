@@ -23,8 +23,8 @@ FLY, TOP, LEVEL, TIME, SPEED, ELEVATION, ARRIVAL = range(7)
 the launch that meets a point, of which the time, the speed, the elevation or that of its arrival is given."""
 
 ROUNDS, CROSSINGS = 40, 40
-STUCK = 8
-"""Rounds of Newton's method without one that is nearer, after which none is expected."""
+STUCK, ROUGH = 8, 1e-6
+"""Rounds of Newton's method without one that is nearer, after which none is expected; how near is near enough then."""
 
 ROUNDING = 1e-14
 COARSE = 16
@@ -203,7 +203,7 @@ def _met(acts, rule, dt, asked, mark, near, scratch):
     if not dot(w, w) + time * time < math.inf:
         return none
     size = math.sqrt(dot(to, to)) + math.sqrt(dot(a, a)) * time * time + 1e-300
-    best, stuck = math.inf, 0
+    best, kept, stuck = math.inf, near, 0
     for _ in range(ROUNDS):
         p, v = flown(acts[0], rule, dt, w, time, stages)
         miss, r = sub(p, arc(to, velocity, bend, time)), sub(w, own)
@@ -216,10 +216,11 @@ def _met(acts, rule, dt, asked, mark, near, scratch):
         # A step stops to help once rounding is all that is left.
         if error <= 1e-11 or (error <= 1e-9 and error >= 0.5 * best):
             return w, time, _slope(m, pace, r)
-        stuck = 0 if error < best else stuck + 1
+        stuck += 1
+        if error < best:
+            best, kept, stuck = error, (w, time), 0
         if stuck > STUCK:
             break
-        best = min(best, error)
         for i in range(3):
             m[i, 3], m[i, 4], m[3, i] = pace[i], miss[i], by_w[i]
         m[3, 3], m[3, 4] = by_time, rest
@@ -228,7 +229,13 @@ def _met(acts, rule, dt, asked, mark, near, scratch):
         shrink = min(1.0, 0.5 * time / max(abs(m[3, 4]), 1e-300))
         shrink = min(shrink, 0.5 * max(math.sqrt(dot(w, w)), 1e-9) / max(math.sqrt(dot(move, move)), 1e-300))
         w, time = along(w, move, -shrink), time - shrink * m[3, 4]
-    return none
+    if best > ROUGH:
+        return none
+    # Through the edge of a wind a flight comes in steps of that size: the nearest that was found serves.
+    w, time = kept
+    _, v = flown(acts[0], rule, dt, w, time, stages)
+    _slopes(acts[1], rule, dt, kept, m, stages, 0)
+    return w, time, _slope(m, sub(v, along(velocity, bend, time)), sub(w, own))
 
 
 @inner
