@@ -287,6 +287,10 @@ input = [{{ t = 0, hold = "fire", held = 1, shooter = "keeper" }}, {{ t = 0.1, t
         rows = [(0, "fire"), (150, "no"), (300, "fire"), (699, "fire"), (700, "fire"), (720, "no")]
         run = played(keys, [f'{{t={t / 1000}, tap="{button}"}}' for t, button in rows])
         self.assertEqual(times(run), [0, 100, 700])
+        # What has come to some of its shots has not come to none.
+        self.assertEqual(presses(run), (2, 2))
+        keys = 'firing = { kind = "burst", shots = 5, interval = 0.1, ammo = 3 }'
+        self.assertEqual(presses(played(keys, held([(0, 0), (900, 900)]))), (1, 1))
 
     def test_a_stream_ends_with_its_shooter(self):
         text = """nivvo = 1

@@ -44,10 +44,9 @@ def summed_up(run: Run) -> list[str]:
     if run.decided is not None:
         lines.append(f"{run.decided.word} at {to_seconds(run.decided.time):.4g} s: {run.decided.why}")
     astray = Counter((state.ability, state.why) for state in run.state_changes if state.astray is not None)
+    lines += [f"{name}: {_many(n, 'press')} came to no shot: {why}" for (name, why), n in astray.most_common(3)]
     reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
-    for what, found in (("came to no shot", astray), ("refused", reasons)):
-        count_of = "press" if found is astray else "shot"
-        lines += [f"{name}: {_many(count, count_of)} {what}: {why}" for (name, why), count in found.most_common(3)]
+    lines += [f"{name}: {_many(n, 'shot')} refused: {why}" for (name, why), n in reasons.most_common(3)]
     return lines
 
 

@@ -16,7 +16,7 @@ from nivvo.errors import CallError
 from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.case import Case, case_of
 from nivvo.play.aims.aiming import Sent, Shot, speed_of
-from nivvo.play.aims.arcs import Task, launched, task_of
+from nivvo.play.aims.arcs import Task, launched, settled, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
 from nivvo.play.outcome.run import Run
@@ -200,18 +200,14 @@ def _solved(case: Case, task: Task, base: Shot, point, how: str, value) -> Solut
 
 def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Launch, Shot]:
     """A launch and its shot, the muzzle where it is when it heads that way; time nan if there is none."""
-    scene, shot = task.stage.scene, base
-    way = "by elevation" if how == "least speed" else how
-    for _ in range(60):
-        found = launched(way, value, point - shot.at, task.air.leaving(shot.at), task.own, scene.frame.up)
-        if not np.isfinite(found.time):
-            break
-        moved = _along(base, found.velocity, task.own)
-        still = np.abs(moved.at - shot.at).max() <= 1e-14 * scene.size
-        shot = moved
-        if still:
-            break
-    return found, shot
+    way, up = "by elevation" if how == "least speed" else how, task.stage.scene.frame.up
+
+    def found(at) -> launch.Launch:
+        made = launched(way, value, point - at, task.air.leaving(at), task.own, up)
+        return launch.Launch(made.velocity - task.own, made.time)
+
+    _, made = settled(task.stance, point, found)
+    return made, _along(base, made.velocity + task.own, task.own) if np.isfinite(made.time) else base
 
 
 def _best_elevation(task: Task, base: Shot, point) -> float:

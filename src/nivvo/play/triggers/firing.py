@@ -65,6 +65,7 @@ class Trigger:
         self.ready = Latest([])
         self.remembered: int | None = None
         self.repeated = False
+        self.served = 0
         self.queue: list[tuple[Deadline | Latest, int, str]] = []
         self.order = 0
         self.last = 0
@@ -147,6 +148,10 @@ class Trigger:
 
     # One use.
 
+    def astray(self, time: int) -> int | None:
+        """``time`` (clock), if a use that ends now has come to no shot."""
+        return time if self.served != self.use else None
+
     def free_at(self) -> int:
         """When the next use can begin."""
         shared = self.shared.get(self.rules.shared_cooldown or "")
@@ -195,8 +200,9 @@ class Trigger:
     def shoot(self, time: int) -> bool:
         """One shot, if there is ammo; returns whether."""
         if self.ammo == 0:
-            self.tell(time, "empty", astray=time)
+            self.tell(time, "empty", astray=self.astray(time))
             return False
+        self.served = self.use
         self.out.append(Fire(time, self.pressed, self.holds, self.use))
         self.last = time
         if self.ammo is not None:
@@ -247,7 +253,7 @@ class Trigger:
             state, over = RELOADING, [*over, self.timers.after(time, self.rules.reload)]
         self.wait_for(*over)
         if self.ready.time > time:
-            self.to(time, state, why, astray=time if why else None)
+            self.to(time, state, why, astray=self.astray(time) if why else None)
             self.later(self.ready, "rest")
         else:
             self.rest(time, why)
@@ -256,7 +262,7 @@ class Trigger:
         """Free again."""
         if self.state == RELOADING:
             self.ammo = self.rules.ammo
-        self.to(time, IDLE, why, astray=time if why else None)
+        self.to(time, IDLE, why, astray=self.astray(time) if why else None)
         self.wake(time)
 
     def wake(self, time: int) -> None:

@@ -112,9 +112,11 @@ class Shape(Table):
 
 KINDS = ("ball", "box", "capsule", "wall", "polygon", "ellipse", "chain", "heights", "half_space")
 WITH_AN_END = KINDS[:6]
+"""Those that a shooter may have."""
+
 MORE_OF = {"radius": ("capsule",), "thick": ("wall", "chain"), "closed": ("chain",),
            "tall": ("wall", "chain", "polygon", "ellipse"), "turned": ("box", "polygon", "ellipse")}  # fmt: skip
-"""What else is written of which kinds of shape; those that a shooter may have."""
+"""What else is written of which kinds of shape."""
 
 
 def only(*kinds: str) -> dict:
