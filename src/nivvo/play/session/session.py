@@ -339,19 +339,19 @@ class Session:
         edge = self.stage.players[change.shooter].do(change)
         if edge is not None:
             self.edges.append((change.time, change.shooter, change.value, edge == PRESS))
-        if (edge is None and change.what != PRESS) or self.lost(change.shooter):
+        if self.lost(change.shooter):
             return
-        for (name, shooter), trigger in self.triggers.items():
-            if shooter != change.shooter:
-                continue
-            if edge is None and trigger.rules.button == change.value:
-                trigger.repeat(change.time)
-            if edge is None:
-                continue
+        mine = [(name, trigger) for (name, shooter), trigger in self.triggers.items() if shooter == change.shooter]
+        if edge is None:
+            for _, trigger in mine if change.what == PRESS else ():
+                if trigger.rules.button == change.value:
+                    trigger.repeat(change.time)
+            return
+        for name, trigger in mine:
             if edge == PRESS and change.value in (trigger.rules.button, trigger.rules.confirm):
                 trigger.written = change.written
             if trigger.rules.button == change.value:
-                if edge == PRESS and not self._further(name, shooter, change.time, trigger):
+                if edge == PRESS and not self._further(name, change.shooter, change.time, trigger):
                     trigger.press(change.time)
                 elif edge == RELEASE:
                     trigger.release(change.time)
