@@ -333,6 +333,9 @@ def _names(outlines: list[tuple[str, np.ndarray, bool]], labels: Labels) -> None
         labels.place(name, place, fontsize=9, color=INK, zorder=10.5, bbox=plate)
 
 
+WAY = "way of a body"
+
+
 class _Ways:
     """Ways of moving bodies, drawn together, since there may be hundreds: a list of lines (n, 2) by their style."""
 
@@ -359,7 +362,8 @@ class _Ways:
             head = ax.transData.inverted().transform([ends[1] + way + aside, ends[1], ends[1] + way - aside])
             self.add(color, 1.0, "-", head)
         for (color, wide, dashes), lines in self.lines.items():
-            ax.add_collection(LineCollection(lines, colors=color, linewidths=wide, linestyles=dashes, zorder=3), False)
+            look = {"colors": color, "linewidths": wide, "linestyles": dashes, "label": WAY if dashes == ":" else ""}
+            ax.add_collection(LineCollection(lines, zorder=3, **look), False)
 
 
 def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, color: str, last: float) -> None:
@@ -379,8 +383,10 @@ def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, col
     closed, middle = np.vstack([edge, edge[:1]]), edge.mean(axis=0)
     for since, till in itertools.pairwise([begins * UNITS, *doors.tolist(), last * UNITS + 1]):
         way = flat(motion.along(np.linspace(since, till - 1, 120))[0] - start, view.across, view.upward)
-        ways.add(color, 1.0, ":", way + middle)
-    ways.add(color, 1.0, ":", closed + way[-1])
+        if np.ptp(way, axis=0).any():
+            ways.add(color, 1.0, ":", way + middle)
+    if np.ptp(way, axis=0).any() or len(doors):
+        ways.add(color, 1.0, ":", closed + way[-1])
     for shot in [shot for shot in run.fired if shot.shooter == run.scene.names[number]][:FEW]:
         there = flat(shot.stance.place - start, view.across, view.upward)
         ways.add(color, 1.4, "--", closed + there)
@@ -651,8 +657,8 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
         entries.append(Line2D([], [], marker="s", mfc="white", mec=SEA, mew=1.6, ls="none", label="end"))
     if "obstacle" in kinds:
         entries.append(Patch(facecolor="#d9dee2", edgecolor=STONE, hatch="///", label="obstacle"))
-    if run.fired and any(run.stage.motions[run.scene.number[name]].moves for name in run.scene.names):
-        entries.append(Line2D([], [], color=RUST, lw=1.0, ls=":", label="way of a body"))
+    if any(drawn.get_label() == WAY for ax in axes for drawn in ax.collections):
+        entries.append(Line2D([], [], color=RUST, lw=1.0, ls=":", label=WAY))
     if "target" in kinds:
         entries.append(Patch(facecolor="#fdf1d0", edgecolor=RUST, linewidth=2, linestyle="--", label="target"))
     # In one row: more than a dozen are nearer to one another.
