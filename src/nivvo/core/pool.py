@@ -468,7 +468,17 @@ def zeros(count: int, kind: np.dtype) -> np.ndarray:
 
 def grown(rows: np.ndarray, count: int) -> np.ndarray:
     """A copy of ``rows`` with room for at least ``count``, doubling."""
-    size = max(count, 2 * len(rows))
-    larger = zeros(size, rows.dtype)
-    larger[: len(rows)] = rows
+    larger = zeros(max(count, 2 * len(rows)), rows.dtype)
+    larger.view(np.uint8)[: rows.nbytes] = rows.view(np.uint8)
     return larger
+
+
+def copied(rows: np.ndarray) -> np.ndarray:
+    """A copy of rows that lie together: by their bytes, which is several times quicker than by their fields."""
+    return rows.view(np.uint8).copy().view(rows.dtype)
+
+
+def taken(rows: np.ndarray, order: np.ndarray) -> np.ndarray:
+    """The rows of some places, in their order: by their bytes, which is many times quicker than by their fields."""
+    whole = rows.view((np.void, rows.dtype.itemsize))
+    return whole.take(order).view(np.uint8).view(rows.dtype)

@@ -57,7 +57,7 @@ def in_order(events: np.ndarray) -> np.ndarray:
     whole = np.floor(counts)
     times = events["start"] + whole.astype(np.int64)
     order = (np.arange(len(events)), -events["start"], events["tick"], counts - whole, times)
-    return events[np.lexsort(order)]
+    return pool.taken(events, np.lexsort(order))
 
 
 class Flown:
@@ -124,7 +124,9 @@ class Record:
     def __init__(self, births, events, samples, params, exact: bool):
         self.births, self.params, self.exact = births, params, exact
         self.events = in_order(events)
-        self.samples = samples if len(births) == 1 else samples[np.lexsort((samples["t"], samples["key"]))]
+        self.samples = samples
+        if len(births) != 1:
+            self.samples = pool.taken(samples, np.lexsort((samples["t"], samples["key"])))
         self._paths: dict[int, Path] = {}
         self._flown: dict[int, Flown] = {}
 

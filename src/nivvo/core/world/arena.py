@@ -575,8 +575,8 @@ class Arena:
         if at + ROOM_EACH * self.counters.item(LIVE) + ROOM > len(self._events):
             self._make_room()
         start, after, tick = when
-        row = (start, after, key, tick, *what, *normal.tolist(), *p.tolist())
-        NOTE.pack_into(self._bytes, at * NOTE.size, *row, *NOWHERE, *NOWHERE)
+        placed = (*normal.tolist(), *p.tolist(), *NOWHERE, *NOWHERE)
+        NOTE.pack_into(self._bytes, at * NOTE.size, start, after, key, tick, *what, *placed)
         self.counters[EVENTS] = at + 1
 
     def set_out(self, row: int, time: float, cause: int, p, v, now: np.void) -> None:
@@ -668,13 +668,13 @@ class Arena:
 
     def take_events(self) -> np.ndarray:
         """A copy of the events since the last call, in the order in which they were written."""
-        taken = self.events[: self.counters[pool.EVENTS]].copy()
+        taken = pool.copied(self.events[: self.counters[pool.EVENTS]])
         self.counters[pool.EVENTS] = 0
         return taken
 
     def take_samples(self) -> np.ndarray:
         """A copy of the samples since the last call."""
-        taken = self.samples[: self.counters[pool.SAMPLES]].copy()
+        taken = pool.copied(self.samples[: self.counters[pool.SAMPLES]])
         self.counters[pool.SAMPLES] = 0
         return taken
 

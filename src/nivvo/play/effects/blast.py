@@ -9,10 +9,11 @@ from nivvo.play.effects.contract import Contact, World
 
 def apply(world: World, contact: Contact, effect: Blast) -> None:
     """Deal it, body by body in the order of their names."""
-    middle = contact.point
+    middle, spares = contact.point, effect.spares
     world.burst(contact, middle, effect.radius)
-    spared = {contact.body} if "struck" in effect.spares and contact.body >= 0 else set()
-    spared |= {world.owner(contact)} if "owner" in effect.spares else set()
+    spared = {contact.body} if "struck" in spares and contact.body >= 0 else set()
+    if "owner" in spares:
+        spared.add(world.owner(contact))
     for body, gap in world.around(contact, middle, effect.radius, bool(effect.impulse), spared):
         share = effect.share(max(gap, 0.0) / effect.radius)
         if effect.shaded and share > 0.0:

@@ -547,9 +547,12 @@ class Stage:
         """
         far = radius + 1e-9 * self.scene.size
         a, b, c = start.tolist()
-        x, y, z = (a, b, c) if to is NOWHERE else (start + to).tolist()
-        low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
-        high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
+        if to is NOWHERE:
+            low, high = (a - far, b - far, c - far), (a + far, b + far, c + far)
+        else:
+            x, y, z = (start + to).tolist()
+            low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
+            high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
         near = self.arena.near(low, high)
         if self.movers:
             near = sorted({*near, *self.movers})
@@ -766,13 +769,13 @@ class Stage:
         """
         middle, row = self.middle(number, time), self.row(number, time)
         way = middle - point
+        slack = 1e-6 * self.scene.size
+        among = [k for k in self.around(point, way, self.reach(number), "obstacle") if k != number]
+        among = [k for k in among if self.gap(k, point, time) > -slack]
         far = math.sqrt(float(dot(way, way)))
-        if far == 0.0:
+        if not among or far == 0.0:
             return 1.0
         way = way / far
-        slack = 1e-6 * self.scene.size
-        among = [k for k in self.of_kind("obstacle") if k != number and not self.out(k)]
-        among = [k for k in among if self.gap(k, point, time) > -slack]
         free = total = 0
         for side, size in self._across(way):
             ends = [min(support(row, three(sign * side)), far) for sign in (1.0, -1.0)]
