@@ -122,6 +122,13 @@ def rounded(b, d):
     return gap - b["radius"], n
 
 
+def plain(row: np.void) -> dict:
+    """What ``distance`` asks of a body record, as plain numbers: not compiled it is then twice as quick."""
+    told = {name: row[name].item() for name in ("kind", "radius")}
+    told |= {name: tuple(row[name].tolist()) for name in ("axis0", "axis1", "axis2", "half")}
+    return told | {"count": row["count"].item(), "corners": row["corners"]}
+
+
 def extent(row: np.void) -> np.ndarray:
     """Half sizes of the axis-aligned box around a body record about its centre, shape (3,); inf if endless."""
     return extents(np.array([row]))[0]

@@ -295,9 +295,9 @@ def lodges(k, i, now, t, ans, place):
 def met_by(b, damage):
     """What a body takes of a damage, through what it soaks up and its armour; healing only up to its full health."""
     if damage > 0.0:
-        return max(damage * (1.0 - b["soaks"]) - b["armour"], 0.0)
+        return max(damage * (1.0 - float(b["soaks"])) - float(b["armour"]), 0.0)
     if damage < 0.0:
-        return -min(-damage, b["full"] - b["health"]) if b["health"] < b["full"] else 0.0
+        return -min(-damage, float(b["full"]) - float(b["health"])) if b["health"] < b["full"] else 0.0
     return damage
 
 

@@ -556,8 +556,7 @@ class Arena:
         """Take health from a body for what a projectile did, beside its contact: the rows of that, and of its death."""
         first = self.first_of(body)
         row = self.bodies[first]
-        amount = float(met_by(row, amount))
-        if amount == 0.0 or row["out"]:
+        if row["out"] or (amount := float(met_by(row, amount))) == 0.0:
             return
         left = take(row, amount)
         self.note((pool.DAMAGE, body, 0, amount, left), key, when, p, normal)

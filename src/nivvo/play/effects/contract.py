@@ -13,9 +13,9 @@ class Contact(NamedTuple):
     """A contact, or another moment of a flight, that the engine holds at.
 
     key : of the projectile. body : the number of what it touched, or -1. start, after, tick : clock of the tick's
-    start, s since then, and its number. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's
-    velocity and outward normal there, nothing where there is none. radius : of the projectile (units). gap : between
-    the surfaces, below 0 where it began inside.
+    start, s since then, and its number. point : of the surface that it touches (3,), its own middle where it touches
+    nothing. p, v : (3,) of the projectile's middle, as it came. u, normal : the body's velocity and outward normal
+    there, nothing where there is none.
     """
 
     key: int
@@ -23,22 +23,16 @@ class Contact(NamedTuple):
     start: int
     after: float
     tick: int
+    point: np.ndarray
     p: np.ndarray
     v: np.ndarray
     u: np.ndarray
     normal: np.ndarray
-    radius: float
-    gap: float = 0.0
 
     @property
     def when(self) -> tuple[int, float, int]:
         """The clock of the tick's start, seconds since then, and the tick's number."""
         return self.start, self.after, self.tick
-
-    @property
-    def point(self) -> np.ndarray:
-        """The point of the surface that it touches (3,); its own middle where it touches nothing."""
-        return self.p - (self.radius + self.gap) * self.normal
 
 
 class World(Protocol):

@@ -134,8 +134,10 @@ class Consequences:
         if not 0 <= first < end:
             return False
         rows = pool.copied(arena.events[first:written])
-        told, vectors, groups, behind = rows[TOLD].tolist(), _vectors(rows), arena.bodies["group"].tolist(), []
-        abilities, of_key = self.session.scene.abilities, self.session.of_key
+        told, groups, behind = rows[TOLD].tolist(), arena.bodies["group"].tolist(), []
+        ranks, of_key = self.session.scene.abilities, self.session.of_key
+        abilities = [ranks[of_key(row[KEY])[0]] if row[KIND] in TOUCHES else None for row in told]
+        vectors = _vectors(rows, [0.0 if one is None else one.radius for one in abilities])
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             stage.set_out(told[k][BODY], out=False)
@@ -144,12 +146,9 @@ class Consequences:
             begun, k = k, _end_of_answer(told, k)
             while died and died[0] < k:
                 stage.set_out(told[died.pop(0)][BODY], out=True)
-            row = told[begun]
-            if row[KIND] not in TOUCHES:
-                continue
-            ability = abilities[of_key(row[KEY])[0]]
-            if effects := ability.answers[groups[row[BODY]]].effects:
-                self.apply(_contact_of(vectors, begun, row, ability.radius), effects)
+            row, ability = told[begun], abilities[begun]
+            if ability is not None and (effects := ability.answers[groups[row[BODY]]].effects):
+                self.apply(_contact_of(vectors, begun, row), effects)
                 behind += [k] * (counters.item(pool.EVENTS) - written - len(behind))
         for k in died:
             stage.set_out(told[k][BODY], out=True)
@@ -166,15 +165,16 @@ class Consequences:
         if session.touches:
             return
         rows = pool.copied(arena.events[int(arena.counters[pool.BEGAN]) : int(arena.counters[pool.EVENTS])])
-        told, vectors = rows[TOLD].tolist(), _vectors(rows)
+        told = rows[TOLD].tolist()
         key, whose = told[0][KEY], session.of_key(told[0][KEY])
         ability = session.scene.abilities[whose[0]]
         radius = float(arena.params["radius"][arena.flight["param"][arena.counters[pool.HELD]]])
+        vectors = _vectors(rows, [radius] * len(rows))
         for k, row in enumerate(told):
             effects = self._effects(ability, row) if row[KEY] == key else ()
             keeps = row[KIND] == pool.ENDED and ability.keeps_last
             if effects or keeps:
-                contact = _contact_of(vectors, k, row, radius)
+                contact = _contact_of(vectors, k, row)
                 self.apply(contact, effects)
                 if keeps:
                     self.ended[whose] = contact
@@ -197,7 +197,7 @@ class Consequences:
         for k, one in enumerate(shot.sent):
             row = int(np.flatnonzero(arena.flight["key"][: arena.live] == first + k)[0])
             tick = self.session.scene.ticks.holding(shot.time)
-            contact = Contact(first + k, -1, shot.time, 0.0, tick, one.at, one.velocity, NOWHERE, NOWHERE, shot.radius)
+            contact = Contact(first + k, -1, shot.time, 0.0, tick, one.at, one.at, one.velocity, NOWHERE, NOWHERE)
             self.apply_of(row, contact, moments["fired"].effects)
 
     def _effects(self, ability: Ability, row: tuple) -> tuple[Effect, ...]:
@@ -573,7 +573,7 @@ FARTHEST = (-1, math.inf)
 TOUCHES = {pool.CONTACT, pool.OVERLAP}
 HURTS = {pool.DAMAGE, pool.OUT}
 BECOMES = {pool.ENDED, pool.BOUNCED, pool.SLOWED, pool.SLID, pool.RESTED}
-TOLD = ["start", "after", "key", "tick", "kind", "body", "code", "amount", "left"]
+TOLD = ["start", "after", "key", "tick", "kind", "body", "code"]
 """What events tell beside vectors."""
 
 KEY, KIND, BODY, CODE = (TOLD.index(name) for name in ("key", "kind", "body", "code"))
@@ -589,16 +589,20 @@ def _end_of_answer(told: list[tuple], k: int) -> int:
     return k + 1 if k < len(told) and row[KEY] == key and row[KIND] in BECOMES else k
 
 
-def _vectors(rows: np.ndarray) -> tuple[np.ndarray, ...]:
-    """What rows of ``pool.EVENT`` tell as vectors: p, v, u, normal, (n, 3) each."""
-    return rows["p"], rows["v"], rows["u"], rows["normal"]
+def _vectors(rows: np.ndarray, radii: list[float]) -> tuple[np.ndarray, ...]:
+    """What rows of ``pool.EVENT`` of projectiles with these radii tell as vectors, as in a Contact, (n, 3) each.
+
+    Of a contact the gap between the two, below 0 where it began inside, is what is ``left``.
+    """
+    p, normal = rows["p"], rows["normal"]
+    return p - (np.array(radii) + rows["left"])[:, None] * normal, p, rows["v"], rows["u"], normal
 
 
-def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple, radius: float) -> Contact:
+def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple) -> Contact:
     """What one of some rows tells, its vectors and all of it as a tuple."""
-    start, after, key, tick, _, body, _, _, gap = row
-    p, v, u, normal = vectors
-    return Contact(key, body, start, after, tick, p[k], v[k], u[k], normal[k], radius, gap)
+    start, after, key, tick, _, body = row[:6]
+    point, p, v, u, normal = vectors
+    return Contact(key, body, start, after, tick, point[k], p[k], v[k], u[k], normal[k])
 
 
 def _after(time: int, way: np.ndarray, speed: float | None) -> int:

@@ -86,7 +86,8 @@ class Meetings:
             arena.note(what, keys[k], (origin, seconds, tick), p, normal)
             event = arena.events[int(arena.counters[pool.EVENTS]) - 1]
             event["v"], event["u"] = (ways[k] if answer.then == pool.BOUNCE else v), states[1 - k][1]
-            contact = Contact(keys[k], -1, origin, seconds, tick, p, v, states[1 - k][1], normal, radii[k])
+            point = p - radii[k] * normal
+            contact = Contact(keys[k], -1, origin, seconds, tick, point, p, v, states[1 - k][1], normal)
             session.consequences.apply_of(rows[k], contact, answer.effects)
             gone[k] = gone[k] or answer.then == pool.END
             gone[1 - k] = gone[1 - k] or answer.removes

@@ -17,7 +17,7 @@ from nivvo.core.bodies.pushing import first_touch
 from nivvo.core.geometry.approach import Span, least
 from nivvo.core.geometry.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import PRISM, distance, reach_of, support
+from nivvo.core.geometry.shapes import PRISM, distance, plain, reach_of, support
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import length_of, sincos
@@ -151,6 +151,7 @@ class Stage:
         self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
+        self._plain: dict[int, dict] = {}
         self.chasing: set[int] = set()
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
@@ -173,6 +174,10 @@ class Stage:
             self.arena.plan()
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
+
+    def __getstate__(self) -> dict:
+        # What can be told of the rows again is not kept.
+        return self.__dict__ | {"_plain": {}}
 
     @property
     def rows(self) -> np.ndarray:
@@ -264,6 +269,7 @@ class Stage:
             self.herd.leave(number)
             self.herd.lose(number)
             self._reaches.pop(number, None)
+            self._plain.pop(number, None)
             self.rows[number]["out"] = 1
             self.movers = [k for k in self.movers if k != number]
             self.loose.of.pop(number, None)
@@ -538,7 +544,15 @@ class Stage:
     def gap_at(self, number: int, point, middle, time: int = 0) -> float:
         """Signed distance (units) of a point (3,) from a body as it is turned then, were its middle at ``middle``."""
         (x, y, z), (a, b, c) = point.tolist(), middle.tolist()
-        return float(distance(self.row(number, time), (x - a, y - b, z - c))[0])
+        return float(distance(self._shape(number, time), (x - a, y - b, z - c))[0])
+
+    def _shape(self, number: int, time: int) -> dict:
+        """A body's shape as it is turned at ``time``, to be asked for a distance."""
+        if number in self.turning:
+            return plain(self.row(number, time))
+        if number not in self._plain:
+            self._plain[number] = plain(self.rows[number])
+        return self._plain[number]
 
     def around(self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str) -> list[int]:
         """Numbers of the bodies of some kinds that a ball on its way ``to`` (3,) from ``start`` may meet.
@@ -553,11 +567,14 @@ class Stage:
             x, y, z = (start + to).tolist()
             low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
             high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
-        near = self.arena.near(low, high)
+        near, known = self.arena.near(low, high), self.kinds
         if self.movers:
             near = sorted({*near, *self.movers})
-        known, out = self.kinds, self.arena.bodies["out"]
-        return [k for k in near if known[k] in kinds and not out[k]]
+        near = [k for k in near if known[k] in kinds]
+        if near:
+            out = self.arena.bodies["out"]
+            near = [k for k in near if not out[k]]
+        return near
 
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
