@@ -1,5 +1,6 @@
 """Reading drills: positions against a plain search, merging, inheritance, settings, the schema."""
 
+import gc
 import json
 import tempfile
 import tomllib
@@ -113,6 +114,15 @@ class Merging(unittest.TestCase):
         for key, value in (("ability.flare.launch.speed", 7), ("ability.flare.launch", {"speed": 7})):
             won = drill.with_settings({key: value})
             self.assertEqual(won.of_case("tap").ability["flare"].launch.speed, 7, key)
+
+    def test_a_sweep_of_settings_keeps_no_more_the_longer_it_is(self):
+        drill, held = nivvo.parse(GOOD), []
+        for count in range(1800):
+            drill.with_settings({"ability.flare.launch.speed": 10 + 0.01 * count})
+            if count in (900, 1799):
+                gc.collect()
+                held.append(len(gc.get_objects()))
+        self.assertLess(held[1] - held[0], 1000)
 
     def test_plain_tables_make_the_same_drill_as_the_file(self):
         tables = tomllib.loads(GOOD)

@@ -24,8 +24,6 @@ MOST_TICKS = 5_000_000
 MOST_HELPED = 40
 """Problems of one drill that are told with what is allowed and the nearest name: more than that nobody reads."""
 
-MOST_CACHED = 200_000
-
 
 def shooters(model: Model) -> list[str]:
     """Names of the shooters; a drill without any has one."""
@@ -259,7 +257,7 @@ class Linked:
         """What ``make`` gives, made once for the same objects: ``kept`` are those that the key names by identity."""
         linked = self.tables.linked
         if key not in linked:
-            if len(linked) > MOST_CACHED:
+            if len(linked) > self.tables.most:
                 linked.clear()
             linked[key] = (kept, make())
         return linked[key][1]

@@ -20,7 +20,9 @@ from nivvo.spec.scenes.cues import Cue
 from nivvo.spec.scenes.scene import Obstacle, Shooter, Target
 
 ENTRIES = 10_000
-KEPT = 50_000
+KEPT = 500
+"""Tables that are kept beside twice those of the largest drill: of those that settings made, the last."""
+
 NOTHING: dict[str, Any] = {}
 """The tables of a kind that a drill has none of."""
 
@@ -55,8 +57,8 @@ class Entries(NamedTuple):
 class Tables:
     """Models of the tables of a drill and of all that is set over it.
 
-    ``model``: that of a whole drill. ``linked`` keeps what was found across tables that are still the same,
-    ``planned`` what was made of them (``plan.case``).
+    ``model``: that of a whole drill. ``most``: so much is kept of each sort. ``linked`` keeps what was found across
+    tables that are still the same, ``planned`` what was made of them (``plan.case``).
     """
 
     def __init__(self, model: type[BaseModel]):
@@ -76,6 +78,7 @@ class Tables:
         self.planned: dict[Any, Any] = {}
         self._tracks: dict[Path, Track] = {}
         self._rest: tuple[dict, tuple] | None = None
+        self.most = KEPT
         self._entries: OrderedDict[tuple, Entry] = OrderedDict()
         self._kinds: OrderedDict[tuple, Entries] = OrderedDict()
 
@@ -84,6 +87,7 @@ class Tables:
         raw = document.tables.get(kind, NOTHING)
         known = self._kinds.get((kind, id(raw))) if only is None else None
         if known is not None and known.raw is raw:
+            self._kinds.move_to_end((kind, id(raw)))
             return known
         if not isinstance(raw, dict):
             return Entries(raw, {}, {}, {}, [((kind,), "wrong type", "a table")])
@@ -91,6 +95,7 @@ class Tables:
         if len(raw) > ENTRIES:
             out.odd.append(((kind,), "wrong number of values", f"at most {ENTRIES} values"))
             return out
+        self.most = max(self.most, KEPT + 2 * len(raw))
         for name in raw if only is None else only:
             if not NAME.fullmatch(name):
                 rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
@@ -115,13 +120,14 @@ class Tables:
 
     def _keep(self, kept: OrderedDict, key: tuple, value: Any) -> None:
         kept[key] = value
-        if len(kept) > KEPT:
+        if len(kept) > self.most:
             kept.popitem(last=False)
 
     def _entry(self, kind: str, table: Any, folder: Path) -> Entry:
         key = (kind, id(table))
         known = self._entries.get(key)
         if known is not None and known.table is table:
+            self._entries.move_to_end(key)
             return known
         read, unread = self.sheets.filled(table, folder) if kind == "ability" else (table, [])
         made, errors = _model(self.kinds[kind], read)
