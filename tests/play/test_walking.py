@@ -248,8 +248,8 @@ class Wedged(unittest.TestCase):
         self.assertAlmostEqual(speeds[1] - speeds[0], pull * 1.5, delta=1e-4)
 
 
-def random_walk(seed):
-    """A random walker among random bodies, all of them turned, in one of four views."""
+def random_walk(seed, drifts=0.0):
+    """A random walker among random bodies, all of them turned, in one of four views; one of them, afar, may move."""
     rng = np.random.default_rng(seed)
     view, size = ("side", "down", "top", "space")[seed % 4], 3 if seed % 4 == 3 else 2
 
@@ -289,20 +289,25 @@ def random_walk(seed):
             rows.append(f"{{ t = {time + 0.03:.3f}, tap = 'jump' }}")
     walk = f"speed = {some(1, 8)}" + ("" if flat else ", jump = 5") + (", acceleration = 20" if rng.integers(2) else "")
     world = {"side": "", "down": 'y = "down"', "top": 'view = "top"', "space": 'view = "space"'}[view]
-    return walked(bodies, rows, at=home, shape=shape, walk=walk, world=world, rate=int(rng.choice([30, 60, 144])),
+    far = f"[obstacle.gull]\nat = {[9.0] * size}\nshape.ball = 0.1\n"
+    far += f"move.velocity = {[drifts] * size}\n" if drifts else ""
+    return walked(bodies + far, rows, at=home, shape=shape, walk=walk, world=world, rate=int(rng.choice([30, 60, 144])),
                   motion=str(rng.choice(["exact", "semi-implicit"])))  # fmt: skip
 
 
 class Anywhere(unittest.TestCase):
-    def test_random_walks_are_inside_nothing_at_any_tick(self):
+    def test_random_walks_are_inside_nothing_and_the_same_whether_or_not_something_moves_afar(self):
         for seed in range(24):
             run, way = random_walk(seed)
+            # Who goes on evenly looks ahead; where an obstacle moves he is looked after at each tick.
+            other = random_walk(seed, 1e-9)[1]
             bodies, keeper = run.scene.bodies, run.scene.number["keeper"]
             others = [k for k, kind in enumerate(run.scene.kinds) if kind == "obstacle"]
             if any(between(bodies[keeper], way.at(0)[0], bodies[k], bodies[k]["c0"])[0] < 0 for k in others):
                 continue
             for tick in range(0, int(3 * run.scene.rate), 5):
                 place = way.at(run.scene.ticks.edge(tick))[0]
+                np.testing.assert_allclose(other.at(run.scene.ticks.edge(tick))[0], place, atol=1e-6)
                 for k in others:
                     gap = between(bodies[keeper], place, bodies[k], bodies[k]["c0"])[0]
                     self.assertGreater(gap, -1e-6, (seed, tick, run.scene.names[k]))

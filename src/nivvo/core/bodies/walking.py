@@ -128,6 +128,20 @@ def tread(
     return pieces
 
 
+def stride(
+    feet: Feet, others: list[Other], gait: Gait, gravity: Vector, up: Vector | None, most: float, size: float
+) -> float:
+    """For how long (s), at most so long, one who walks evenly goes on so; 0 where he touches more than ground.
+
+    As of ``tread``; the others stand still.
+    """
+    walk = _Walk(feet, others, gait, gravity, up, 0.0, size)
+    touches = walk.touches(0.0)
+    if any(up is None or dot(touch.n, up) < gait.steepest for touch in touches) or (up is not None and not touches):
+        return 0.0
+    return walk.span(touches, 0.0, most)
+
+
 class _Walk:
     """One tick of somebody who walks."""
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import math
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
 from nivvo.core.bodies.pushing import NOWHERE, Other
-from nivvo.core.bodies.walking import Feet, Gait, tread
+from nivvo.core.bodies.walking import Feet, Gait, stride, tread
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot, length_of
@@ -27,15 +27,28 @@ MORE = 1e-6
 FLOOR = -1
 """The number of the floor that is there where nothing else is below."""
 
+AHEAD, AGAIN = 1.0, 8
+"""Seconds by which one who goes on evenly looks ahead; ticks after which he does again who has seen something."""
+
+
+class Stride(NamedTuple):
+    """Somebody goes on evenly until a time (clock), on that piece of his way and while that is so; None: he does not,
+    and looks again then."""
+
+    until: int
+    piece: tuple | None
+    known: tuple
+
 
 class Afoot:
-    """Those of a stage who walk among obstacles. feet : by number. end : of the present tick (clock)."""
+    """Those of a stage who walk among obstacles. feet : by number. end, lasts : of the present tick (clock)."""
 
     def __init__(self, stage: Stage):
-        self.stage, self.end = stage, 0
+        self.stage, self.end, self.lasts = stage, 0, 0
         self.feet: dict[int, Feet] = {}
         self.floors: dict[int, Other] = {}
         self._rests: dict[int, tuple | None] = {}
+        self._strides: dict[int, Stride] = {}
         self.enlist()
 
     def enlist(self) -> None:
@@ -66,19 +79,34 @@ class Afoot:
 
     def think(self, time: int, end: int) -> None:
         """Write how they go in the tick from ``time`` to ``end`` (clock)."""
-        self.end = end
+        self.end, self.lasts = end, end - time
         for number in self.feet:
             self.go(number, time)
 
     def go(self, number: int, time: int) -> None:
         """Write how one goes from a time on (clock) to the end of the present tick."""
-        time = max(time, self.stage.motions[number].carried)
+        motion = self.stage.motions[number]
+        time = max(time, motion.carried)
         if self.stage.out(number) or time >= self.end:
+            return
+        on = self._strides.get(number)
+        if (
+            on is not None
+            and motion.pieces[-1] is on.piece
+            and self.end <= on.until
+            and self._known(motion) == on.known
+        ):
             return
         steps = self._steps(number, time)
         for k in range(steps):
             start, end = (time + (self.end - time) * one // steps for one in (k, k + 1))
             self._go(number, start, end)
+
+    def _known(self, motion: Walker) -> tuple:
+        """What one goes by who goes on evenly: what is wanted of him, who is there, and that no obstacle moves."""
+        stage = self.stage
+        moving = any(stage.kinds[k] == "obstacle" and not stage.loose.asleep(k) for k in stage.movers)
+        return motion.wanted.tobytes(), motion.leaps, stage.arena.who, moving
 
     def _steps(self, number: int, time: int) -> int:
         """In how many steps one goes to the tick's end: more where a body turns that may push him."""
@@ -94,8 +122,7 @@ class Afoot:
         """Write how one goes from a time to another (clock), all that turns as it stands at the first."""
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
-        others = [self._other(k, time, end) for k in self._about(number, place, velocity, acceleration, time)]
-        others += [self.floors[number]] if number in self.floors else []
+        others = self._others(number, (place, velocity, acceleration), time, end)
         rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
         known = (place.tobytes(), stage.arena.who) if rests else None
         still = all(other.v == NOWHERE and other.number not in stage.turning for other in others)
@@ -108,14 +135,32 @@ class Afoot:
         up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
         vertical = scene.frame.vertical and scene.gravity.any()
         gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
-        seconds = (end - time) / UNITS
-        pieces = tread(
-            feet, others, gait, _three(scene.gravity), _three(up) if vertical else None, 0.0, seconds, scene.size
-        )
+        laws = gait, _three(scene.gravity), _three(up) if vertical else None
+        pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
         motion.stands = feet.stands
         for piece in pieces:
             when = min(time + round(piece.time * UNITS), end)
             motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
+        on = self._strides.get(number)
+        if (
+            end == self.end
+            and not pieces
+            and feet.a == NOWHERE
+            and (on is None or on.piece is not None or on.until <= time)
+        ):
+            self._strides[number] = self._stride(number, laws)
+
+    def _stride(self, number: int, laws: tuple) -> Stride:
+        """How one goes on who has come evenly to the tick's end: so until a tick before anything else may be."""
+        motion, stage = self.stage.motions[number], self.stage
+        known, ahead = self._known(motion), 0
+        if not known[-1]:
+            others = self._others(number, motion.at(self.end), self.end, self.end + round(AHEAD * UNITS))
+            if not any(other.number in stage.turning for other in others):
+                ahead = int(stride(self.feet[number], others, *laws, AHEAD, stage.scene.size) * UNITS) - self.lasts
+        if ahead < self.lasts:
+            return Stride(self.end + AGAIN * self.lasts, None, ())
+        return Stride(self.end + ahead, motion.pieces[-1], known)
 
     def _leapt(self, feet: Feet, motion: Walker) -> tuple[float, float, float]:
         """The velocity with which one leaves the ground: his own on the level, that of the leap upward."""
@@ -123,11 +168,15 @@ class Afoot:
         velocity = np.array(feet.v)
         return _three(velocity + (motion.leaps - float(dot(velocity, up))) * up)
 
-    def _about(self, number: int, place, velocity, acceleration, time: int) -> list[int]:
-        """Obstacles that one may come to before the tick's end, or step onto."""
+    def _others(self, number: int, at: tuple, time: int, end: int) -> list[Other]:
+        """What one at a place with a velocity and acceleration (3,) may come to from a time to another (clock)."""
+        others = [self._other(k, time, end) for k in self._about(number, *at, (end - time) / UNITS)]
+        return others + ([self.floors[number]] if number in self.floors else [])
+
+    def _about(self, number: int, place, velocity, acceleration, seconds: float) -> list[int]:
+        """Obstacles that one may come to within some seconds, or step onto."""
         stage, motion = self.stage, self.stage.motions[number]
         pull = length_of(stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
-        seconds = (self.end - time) / UNITS
         fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
         return stage.around(place, STILL, far, "obstacle")

@@ -71,6 +71,10 @@ class Bodies:
         """All of them, each once."""
         return [one for number, one in self.of.items() if one.number == number]
 
+    def asleep(self, number: int) -> bool:
+        """Whether a body has a mass and lies still."""
+        return number in self.of and self.of[number].asleep
+
     def goes_along(self, number: int) -> bool:
         """Whether a shape goes beside the first of its body."""
         return number in self.of and self.of[number].number != number
