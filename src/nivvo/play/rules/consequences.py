@@ -595,7 +595,8 @@ def _vectors(rows: np.ndarray, radii: list[float]) -> tuple[np.ndarray, ...]:
     Of a contact the gap between the two, below 0 where it began inside, is what is ``left``.
     """
     p, normal = rows["p"], rows["normal"]
-    return p - (np.array(radii) + rows["left"])[:, None] * normal, p, rows["v"], rows["u"], normal
+    gaps = np.where(np.isin(rows["kind"], [*TOUCHES]), rows["left"], 0.0)
+    return p - (np.array(radii) + gaps)[:, None] * normal, p, rows["v"], rows["u"], normal
 
 
 def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple) -> Contact:

@@ -41,7 +41,7 @@ class Flying:
 
         Comes back sooner, in the middle of a tick, after a contact from which something follows.
         """
-        session, ticks = self.session, self.session.scene.ticks
+        session = self.session
         thinks = session.thinks
         while thinks and session.tick < tick and not session.arena.live and not self._due():
             if session.pending:
@@ -51,7 +51,11 @@ class Flying:
             session.ran = session.tick
             session.think()
         while (session.meetings.active or thinks) and session.tick < tick and session.arena.live and not self._due():
-            self.to_end()
+            quiet = min(tick, session.quiet()) if thinks and not (session.meetings.active or session.pending) else 0
+            if quiet <= session.tick + 1:
+                self.to_end()
+            elif not self._batch(quiet):
+                return
         if thinks:
             return
         while session.tick < tick and session.arena.live:
@@ -60,37 +64,40 @@ class Flying:
             if session.pending:
                 # Somebody is to arrive, or to be pushed, at the next tick's start.
                 self.to_end()
-                continue
-            last, first = min(tick, session.tick + BATCH), session.tick
-            if self._moves():
-                start = ticks.edge(first)
-                turn = session.stage.next_turn(start)
-                if turn is not None and (holds := ticks.holding(turn)) < last:
-                    if holds == first:
-                        self.to_end()
-                        continue
-                    last = holds
-                session.stage.place_all(start)
-            done = self._run(ticks.rows(first, last - first), keep=session.minds)
-            session.ran = max(session.ran, first + done)
-            held = session.arena.why == pool.HOLD
-            session.tick = first + done if held or self._owed else last
-            self._metered(session.tick - first)
-            if held:
-                self.reached = ticks.edge(session.tick)
-                self._part = self.reached, ticks.edge(session.tick + 1)
-                session.held()
+            elif not self._batch(tick):
                 return
-            self.reached = None
-            if self._owed:
-                self._begin()
-                return
-            if session.arena.why == pool.EMPTY:
-                break
         while session.pending and session.tick < tick and not self._due():
             self.to_end()
         if not self._due():
             session.tick = tick
+
+    def _batch(self, tick: int) -> bool:
+        """Run ticks together up to number ``tick`` or sooner; whether nothing came back within one of them."""
+        session, ticks = self.session, self.session.scene.ticks
+        last, first = min(tick, session.tick + BATCH), session.tick
+        if self._moves():
+            start = ticks.edge(first)
+            turn = session.stage.next_turn(start)
+            if turn is not None and (holds := ticks.holding(turn)) < last:
+                if holds == first:
+                    self.to_end()
+                    return True
+                last = holds
+            session.stage.place_all(start)
+        done = self._run(ticks.rows(first, last - first), keep=session.minds)
+        session.ran = max(session.ran, first + done)
+        held = session.arena.why == pool.HOLD
+        session.tick = first + done if held or self._owed else last
+        self._metered(session.tick - first)
+        if held:
+            self.reached = ticks.edge(session.tick)
+            self._part = self.reached, ticks.edge(session.tick + 1)
+            session.held()
+            return False
+        self.reached = None
+        if self._owed or session.thinks:
+            self._begin()
+        return not self._owed
 
     def _due(self) -> bool:
         """Whether something that has come of the flight itself is due before the present tick's end."""
@@ -143,9 +150,10 @@ class Flying:
 
     def _origin(self, start: int) -> int:
         """From when (clock) the engine counts in what it has begun of the present tick."""
-        return self._part[0] if self._parts() and self.session.arena.counters[pool.MID] else start
+        return self._part[0] if self.parts and self.session.arena.counters[pool.MID] else start
 
-    def _parts(self) -> bool:
+    @property
+    def parts(self) -> bool:
         """Whether ticks are cut where ways turn."""
         return self._moves() and self.session.scene.exact and self.session.scene.rules.touch == pool.SWEPT
 
@@ -155,7 +163,7 @@ class Flying:
         now = start if self.reached is None else self.reached
         if not self._moves():
             self._run_part(ticks.rows(session.tick, 1), until)
-        elif self._parts():
+        elif self.parts:
             while now < time or (until < 0 and now < end):
                 # A part that was begun is gone on with; it ends where a way turns, or may be about to.
                 if not session.arena.counters[pool.MID]:

@@ -33,7 +33,7 @@ from nivvo.play.rules.deciding import Deciding
 from nivvo.play.rules.doors import Doors
 from nivvo.play.rules.meeting import Meetings
 from nivvo.play.rules.reaching import Reaching
-from nivvo.play.session.flying import Flying
+from nivvo.play.session.flying import BATCH, Flying
 from nivvo.play.session.guiding import guide_of
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
@@ -226,6 +226,14 @@ class Session:
     def thinks(self) -> bool:
         """Whether something is to be worked out at each tick's start."""
         return not self.still and (self.stage.thinks or self.reaching.active)
+
+    def quiet(self) -> int:
+        """The number of the tick at whose start something is to be worked out next, after the present one."""
+        tick, ticks = self.tick, self.scene.ticks
+        if self.reaching.active or len(self.arena.openings):
+            return tick + 1
+        until = self.stage.quiet(ticks.edge(tick), self.flying.parts)
+        return max(tick + 1, ticks.holding(min(until, ticks.edge(tick + BATCH))))
 
     def think(self) -> None:
         """Let bodies arrive, turn and be moved at the present tick's start, and see whom they touch in it."""

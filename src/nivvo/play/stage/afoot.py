@@ -31,6 +31,10 @@ AHEAD, AGAIN = 1.0, 8
 """Seconds by which one who goes on evenly looks ahead; ticks after which he does again who has seen something."""
 
 
+ENDLESS = 1 << 60
+"""A time (clock) that never comes."""
+
+
 class Stride(NamedTuple):
     """Somebody goes on evenly until a time (clock), on that piece of his way and while that is so; None: he does not,
     and looks again then."""
@@ -102,6 +106,18 @@ class Afoot:
             start, end = (time + (self.end - time) * one // steps for one in (k, k + 1))
             self._go(number, start, end)
 
+    def quiet(self, time: int, along: bool) -> int:
+        """Until when (clock) nobody is to be looked after, from a time on at which all were; ``along``: who goes on
+        too, not only who stands."""
+        until = []
+        for number in (number for number in self.feet if not self.stage.out(number)):
+            motion, on = self.stage.motions[number], self._strides.get(number)
+            goes = on is not None and motion.pieces[-1] is on.piece and motion.carried <= time
+            if not (goes and (along or motion.pieces[-1][1] is STILL) and self._known(motion) == on.known):
+                return time
+            until.append(on.until)
+        return min(until, default=ENDLESS)
+
     def _known(self, motion: Walker) -> tuple:
         """What one goes by who goes on evenly: what is wanted of him, who is there, and that no obstacle moves."""
         stage = self.stage
@@ -123,31 +139,26 @@ class Afoot:
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
         others = self._others(number, (place, velocity, acceleration), time, end)
-        rests = not (velocity.any() or acceleration.any() or motion.wanted.any() or motion.leaps) and motion.stands
-        known = (place.tobytes(), stage.arena.who) if rests else None
-        still = all(other.v == NOWHERE and other.number not in stage.turning for other in others)
-        if rests and self._rests.get(number) == known and still:
-            return
-        self._rests[number] = known
         feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
-        if motion.leaps:
-            feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
         up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
         vertical = scene.frame.vertical and scene.gravity.any()
         gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
         laws = gait, _three(scene.gravity), _three(up) if vertical else None
-        pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
-        motion.stands = feet.stands
-        for piece in pieces:
-            when = min(time + round(piece.time * UNITS), end)
-            motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
-        on = self._strides.get(number)
-        if (
-            end == self.end
-            and not pieces
-            and feet.a == NOWHERE
-            and (on is None or on.piece is not None or on.until <= time)
-        ):
+        rests = motion.rests(time)
+        known = (place.tobytes(), stage.arena.who) if rests else None
+        still = rests and all(other.v == NOWHERE and other.number not in stage.turning for other in others)
+        pieces = []
+        if not still or self._rests.get(number) != known:
+            if motion.leaps:
+                feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
+            pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
+            motion.stands = feet.stands
+            for piece in pieces:
+                when = min(time + round(piece.time * UNITS), end)
+                motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
+        self._rests[number], on = known, self._strides.get(number)
+        waits = on is not None and on.piece is None and on.until > time
+        if end == self.end and not pieces and feet.a == NOWHERE and not waits:
             self._strides[number] = self._stride(number, laws)
 
     def _stride(self, number: int, laws: tuple) -> Stride:

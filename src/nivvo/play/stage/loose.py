@@ -101,7 +101,7 @@ class Bodies:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage, scene = self.stage, self.stage.scene
         there = [one for one in self.all if not stage.out(one.number)]
-        self._rouse(there)
+        self._rouse(there, time)
         if all(one.asleep for one in there):
             return
         others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
@@ -121,14 +121,24 @@ class Bodies:
         for shape in self.stage.pieces(number):
             self.stage.moves(shape)
 
-    def _rouse(self, there: list[Loose]) -> None:
+    def _rouse(self, there: list[Loose], time: int) -> None:
         """Wake all where a body has come or is out, or one that moves is about."""
         stage = self.stage
         who = stage.arena.who
         changed, self._who = who != self._who, who
-        if changed or any(k not in self.of and not stage.out(k) for k in stage.movers):
+        if changed or self._about(time):
             for one in there:
                 one.asleep = False
+
+    def _about(self, time: int) -> bool:
+        """Whether anything moves at a time (clock) that has no mass."""
+        stage = self.stage
+        return any(not (k in self.of or stage.out(k) or stage.motions[k].rests(time)) for k in stage.movers)
+
+    def quiet(self, time: int) -> bool:
+        """Whether all lie still at a time (clock), and nothing comes."""
+        lie = all(one.asleep or self.stage.out(one.number) for one in self.all)
+        return not self.of or (lie and not self._about(time))
 
     def _other(self, number: int, time: int, end: int) -> Other:
         """A body that goes its own way, over a tick."""

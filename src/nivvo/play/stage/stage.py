@@ -308,6 +308,17 @@ class Stage:
         own = self.turning or len(self.herd.numbers) or self.coming or self.waiting
         return bool(own or self.loose.of or self.afoot.feet)
 
+    def quiet(self, time: int, along: bool) -> int:
+        """Until when (clock) nothing changes at a tick's start, from a time on; ``along``: ways are known meanwhile."""
+        if self.turning or len(self.herd.numbers) or self.waiting or not self.loose.quiet(time):
+            return time
+        # Who lies or stands on something goes on otherwise once that is out.
+        below = self.kinds if self.loose.of else ["obstacle"] if self.afoot.feet else []
+        healths = zip(self.kinds, self.rows["health"].tolist(), strict=True)
+        if any(health < math.inf and kind in below for kind, health in healths):
+            return time
+        return min([self.afoot.quiet(time, along), *(due for due, _ in self.coming[:1])])
+
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase, flee or spin up, those move that are
         pushed."""

@@ -47,6 +47,10 @@ class Motion:
             self._rests = not any(part.any() for part in self.pieces[0][1:])
         return not self._rests
 
+    def rests(self, time: int) -> bool:
+        """Whether, of what may come to move, it is known to stand still at a time (clock)."""
+        return False
+
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         if self.earlier is not None and time < self.earlier[1]:
@@ -178,6 +182,11 @@ class Walker(Motion):
     def moves(self) -> bool:
         """It may come to move."""
         return True
+
+    def rests(self, time: int) -> bool:
+        """Whether it stands still at a time (clock), and is not asked to do otherwise."""
+        still = self.times[-1] <= time and self.pieces[-1][1] is self.pieces[-1][2] is NOWHERE
+        return still and self.stands and not (self.leaps or self.wanted.any())
 
     def flies(self, time: int) -> bool:
         """Whether it is in the air."""
