@@ -106,8 +106,10 @@ def _hits(run: Run, check: Check) -> Outcome:
     wanted = check.times or 1
     if len(good) >= wanted:
         first = good[0]
-        speed = number(first["speed"], f"{unit}/s")
-        found = f"{first['projectile']} touched it at {number(first['time'], 's')}, closing at {speed}"
+        found = f"{first['projectile']} touched it at {number(first['time'], 's')}, closing at "
+        found += number(first["speed"], f"{unit}/s")
+        if first["speed"] == math.inf:
+            found = f"{first['projectile']} touched it at {number(round(first['time'], 5), 's')}, without travel time"
         if wanted > 1:
             found = f"{len(good)} touches, the first: {found}"
         slack = min(high - good[wanted - 1]["time"], first["time"] - low)

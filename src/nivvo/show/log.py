@@ -91,6 +91,8 @@ class Log:
         )
         if row["held"] > 0.0:
             text += f", held {row['held']:.4g} s"
+        elif self.run.scene.abilities[row["ability"]].firing.kind == "charge":
+            text += ", with nothing charged"
         if row["projectiles"] > 1:
             text += f", {row['projectiles']} projectiles"
         if row["clearance"] < 0.0:

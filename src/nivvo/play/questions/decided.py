@@ -62,6 +62,9 @@ def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
     along = ability.launch.elevation is None and ability.launch.arc is None and ability.aim.by != "lead"
     if along and scene.frame.vertical:
         out.append((f"ability.{name}.launch.elevation", "along the aim"))
+    short = ability.firing.min_hold and any(shot.ability == name and not shot.moment.held for shot in run.fired)
+    if short and "under_min_hold" not in written.firing.model_fields_set:
+        out.append((f"ability.{name}.firing.under_min_hold", "base: with nothing charged"))
     mine = [row for row in run.rows("projectiles") if row["ability"] == name]
     if "life" not in written.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in mine):
         out.append((f"ability.{name}.limits.life", f"{float(written.limits.life):g} s"))

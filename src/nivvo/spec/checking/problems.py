@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from nivvo.errors import Problem
 from nivvo.spec.reading.document import Document
 from nivvo.spec.words.elsewhere import elsewhere, meant
-from nivvo.spec.words.nearest import nearest
+from nivvo.spec.words.nearest import listed, nearest
 from nivvo.spec.words.renamed import renamed
 
 _LIMITS = {
@@ -151,10 +151,8 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
         return Problem(where, name, "a case changes keys by set", shown(given), "", by_set)
     if kind in _TYPES:
         says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
-        needed = _needed(model, key) if _TYPES[kind] == "a table" else ""
-        return Problem(
-            where, name, says, shown(given), _TYPES[kind] + (f", as {name}.{needed} = ..." if needed else "")
-        )
+        allowed = _TYPES[kind] + (_keys_of(model, key, name) if _TYPES[kind] == "a table" else "")
+        return Problem(where, name, says, shown(given), allowed)
     if kind in ("too_short", "too_long"):
         context = one["ctx"]
         bound = f"at least {context['min_length']}" if kind == "too_short" else f"at most {context['max_length']}"
@@ -238,10 +236,13 @@ def _first_model(annotation: Any) -> type[BaseModel] | None:
     return None
 
 
-def _needed(model: type[BaseModel], key: tuple) -> str:
-    """The first key that the table at a path cannot do without, or ""."""
+def _keys_of(model: type[BaseModel], key: tuple, name: str) -> str:
+    """What stands in the table at a path, in words: the first key that it cannot do without, else those there are."""
     table = _model_at(model, key)
-    return next((word for word, field in table.model_fields.items() if field.is_required()), "") if table else ""
+    if table is None:
+        return ""
+    needed = next((word for word, field in table.model_fields.items() if field.is_required()), "")
+    return f", as {name}.{needed} = ..." if needed else f" with {listed(table.model_fields)}"
 
 
 def _described(model: type[BaseModel], key: tuple) -> str:

@@ -25,7 +25,8 @@ def nearest(word: Any, words: Iterable[str], near_enough: float = 0.55) -> str:
     low = word.lower()
     same = next((one for one in words if one.lower() == low), None)
     near = [one for one in (same or meant(low, words),) if one]
-    near = near or sorted((one for one in words if low in one.lower().split("_")), key=len)
+    parts = [one for one in words if low in one.lower().split("_")]
+    near = near or sorted(parts, key=lambda one: (not one.lower().startswith(low), len(one)))
     near = near or [one for part in low.split("_") for one in words if one.lower() == part]
     near = near or difflib.get_close_matches(word, words, 1, near_enough)
     if not near and len(low) >= 3:
