@@ -115,6 +115,16 @@ class ByPlace(unittest.TestCase):
             run = nivvo.fire(made(answer=steps, target=f"move.velocity = {velocity}"))
             self.assertAlmostEqual(run.rows("effects")[0]["amount"], expected, delta=1e-6)
 
+    def test_by_the_speed_at_which_it_comes_as_the_body_sees_it(self):
+        steps = 'damage = { by = "speed", start = 0, end = 80, over = 80 }'
+        for view, zero in (("", []), ('world.view = "top"', []), ('world.view = "space"', [0])):
+            for velocity in (0.0, -4.5, 3.0):
+                at, box = [6, 0, *zero], [1, 2, *[2 for _ in zero]]
+                way = [velocity, 0.5 * velocity, *zero]
+                run = nivvo.fire(made(view=view, at=at, box=box, answer=steps, target=f"move.velocity = {way}"))
+                row, speed = run.rows("effects")[0], run.rows("projectiles")[0]["end_speed"]
+                self.assertAlmostEqual(row["amount"], math.hypot(speed - velocity, 0.5 * velocity), delta=1e-9)
+
     def test_in_space_by_direction_and_elevation(self):
         steps = 'damage = { by = "from_front", points = [[0, 0], [180, 180]] }'
         for front, angle in (([180, 0], 0), ([0, 0], 180), ([0, 90], 90), ([180, 60], 60), ([120, 0], 60)):

@@ -198,7 +198,8 @@ answer (of THEN) where it cannot. enters: whether it goes through openings. near
 holds: whether something follows that is decided outside: the tick stops after it if anybody is as near as ``hurts``
 (units, inf: always; below 0: never) who may be out once it has taken ``most`` from them, or who is watched, else it
 follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units
-on its face from the body's spot) or DEPENDS_FRONT (degrees from its front): then it is read off ``count`` rows of the
+on its face from the body's spot), DEPENDS_FRONT (degrees from its front) or DEPENDS_SPEED (units/s, as the body sees
+it): then it is read off ``count`` rows of the
 curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
 in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
 
@@ -415,7 +416,7 @@ ALONE = ((0.0, 0.0, 0.0), (0.0, 0.0, 0.0), (0.0, 0.0, 0.0), 0.0, 0.0, 0.0, (0.0,
 that age, whether there is one; when it was launched (s of the world); the way and the speed of its launch."""
 
 ALONG, FROM_LAUNCH, FROM_OWNER = 0, 1, 2
-DEPENDS_AGE, DEPENDS_FLOWN, DEPENDS_ASIDE, DEPENDS_FRONT = 1, 2, 3, 4
+DEPENDS_AGE, DEPENDS_FLOWN, DEPENDS_ASIDE, DEPENDS_FRONT, DEPENDS_SPEED = range(1, 6)
 
 FOREVER = -1
 

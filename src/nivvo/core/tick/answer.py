@@ -30,6 +30,7 @@ from nivvo.core.pool import (
     DEPENDS_AGE,
     DEPENDS_ASIDE,
     DEPENDS_FLOWN,
+    DEPENDS_SPEED,
     END,
     ENDED,
     ENDS,
@@ -443,6 +444,9 @@ def dealt(k, q, at, ans, now, t, b, place):
     elif ans["by"] == DEPENDS_ASIDE:
         off = sub(sub(place[0], arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)), vec(b["spot"]))
         off = along(off, place[1], -dot(off, place[1]))
+        x = math.sqrt(dot(off, off))
+    elif ans["by"] == DEPENDS_SPEED:
+        off = sub(place[2], place[3])
         x = math.sqrt(dot(off, off))
     else:
         x = from_front(b, place)

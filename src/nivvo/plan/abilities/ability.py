@@ -40,6 +40,7 @@ CURVES = {
     "flown": pool.DEPENDS_FLOWN,
     "off_middle": pool.DEPENDS_ASIDE,
     "from_front": pool.DEPENDS_FRONT,
+    "speed": pool.DEPENDS_SPEED,
 }
 """What damage may go by at the contact, and the codes that the engine has for it."""
 

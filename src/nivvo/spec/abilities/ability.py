@@ -415,7 +415,7 @@ class Answer(OnBody):
     whose: Literal["any", "own", "others"] | None = Field(
         None, description="on an ability: projectiles of anybody, of the same shooter, or of others; default: any"
     )
-    damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown", "off_middle", "from_front")) = Field(
+    damage: depending(NotNegative, low=0.0, on=(*SETTLED, "age", "flown", "off_middle", "from_front", "speed")) = Field(
         0.0, description="taken from the body's health"
     )
     heals: NotNegative | None = Field(

@@ -162,6 +162,9 @@ def _flight(links: Links, key: tuple, ability) -> None:
         links.say((*key, "flight", "sway", "across"), "is missing: how far it sways", allowed="units")
     if flight.instant and launch.arc is not None:
         links.say((*key, "launch", "arc"), "an instant shot flies straight; there is no arc to solve", launch.arc)
+    for group, one in ability.on.items() if flight.instant else ():
+        if getattr(one.damage, "by", "") == "speed":
+            links.say((*key, "on", group, "damage", "by"), "an instant shot has no speed to go by", "speed", '"flown"')
     if flight.instant and ability.aim.by == "lead":
         links.say((*key, "aim", "by"), "an instant shot needs no lead", "lead", 'aim.by = "nearest"')
     if flight.orbit is not None and launch.arc is not None:

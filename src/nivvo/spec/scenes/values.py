@@ -83,14 +83,15 @@ class Depends(Table):
     ``start`` and ``end`` with an ``ease``, ``over`` so much x (by held: full_after),
     ``start`` with ``step`` added ``every`` so much x, first after one, never beyond ``cap``.
     by = "off_middle" (units, on the face that is touched, from the body's middle or its spot) or "from_front" (degrees
-    between the body's front and the side that is touched): of damage, the same ways.
+    between the body's front and the side that is touched) or "speed" (units/s, as the body sees it): of damage, the
+    same ways.
     by = "random": from ``low`` to ``high``, all alike; or around ``mean`` with the standard deviation ``deviation``.
     by = "read": the number in a ``file`` (CSV or JSON), at ``row`` and ``column``.
     """
 
-    by: Literal["held", "shot", "age", "flown", "off_middle", "from_front", "random", "read"] = Field(
+    by: Literal["held", "shot", "age", "flown", "off_middle", "from_front", "speed", "random", "read"] = Field(
         description="what it depends on: seconds of the hold, the shot's number from 0, seconds since launch, path "
-        "flown, where or on which side a body is touched (of damage), chance, or a file"
+        "flown, where, on which side or how fast a body is touched (of damage), chance, or a file"
     )
     points: list[Annotated[list[Number], Field(min_length=2, max_length=2)]] | None = Field(
         None, min_length=1, description="pairs of that and the value; straight between, held beyond the ends"

@@ -39,6 +39,7 @@ ELSEWHERE = {
     "charge hold windup": 'firing.kind = "charge", with full_after',
     "magazine clip": "firing.ammo and firing.reload",
     "damage_falloff": 'damage = { by = "flown", points = [[0, 30], [40, 10]] }',
+    "impact_damage momentum_damage": 'damage = { by = "speed", points = [[5, 0], [40, 30]] }',
     "hp hitpoints life_points": "target.NAME.health",
     "resistance defense defence": "target.NAME.armour and soaks",
     "points": "on.GROUP.score",
