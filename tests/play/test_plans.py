@@ -49,15 +49,19 @@ KEYS = {
     "obstacle.sill.shape.thick": (0.0, 0.6),
     "world.gravity": (0.0, 30.0),
     "tick.rate": (20.0, 144.0),
+    "ability.flare.limits.life": ["30 ticks", "90 ticks", 0.5],
+    "ability.flare.on.targets.then": ["pass", "end", "ignore"],
+    "ability.rivet.firing.cooldown": ["20 ticks", "40 ticks", 0.0],
 }
 
 
 class Shared(unittest.TestCase):
     def test_a_number_that_is_changed_runs_as_if_it_had_been_written_so(self):
         rng, made, laid = np.random.default_rng(11), nivvo.parse(PIER), {}
-        for _ in range(60):
+        for _ in range(80):
             key = rng.choice(list(KEYS))
-            laid[str(key)] = float(rng.uniform(*KEYS[key]))
+            one = KEYS[key]
+            laid[str(key)] = one[rng.integers(3)] if isinstance(one, list) else float(rng.uniform(*one))
             made = made.with_settings({str(key): laid[str(key)]})
             case = str(rng.choice(made.cases))
             # The same settings over the same text, with nothing to share a plan with.

@@ -142,7 +142,9 @@ class Scene:
             one = model.ability[name]
             kept = known.get((id(one), name, id(self._arena)))
             if kept is None:
-                kept = known[id(one), name, id(self._arena)] = (one, self._arena, ability_of(name, one, self))
+                like = known.get((name, id(self._arena)))
+                kept = self._arena, one, ability_of(name, one, self, like and like[1:])
+                known[id(one), name, id(self._arena)] = known[name, id(self._arena)] = kept
             scene.abilities[name] = kept[2]
         return scene
 

@@ -130,7 +130,7 @@ class Arena:
         made = Arena.__new__(Arena)
         made.__dict__.update(self.__dict__)
         for name in ("world", "bodies", "boxes", "start", "items", "scratch"):
-            setattr(made, name, getattr(self, name).copy())
+            setattr(made, name, pool.copied(getattr(self, name)))
         made.world["sampled"] = sampled
         made._empty(sampled)
         made.guided = made.guided or bool(made.bodies["turns"].any())

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -313,10 +314,12 @@ class Ground(Air, Protocol):
     number: dict[str, int]
 
 
-def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
-    """The plan of an ability."""
+def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[written.Ability, Ability] | None) -> Ability:
+    """The plan of an ability. like : another written on the same, and its plan, which serves for what is alike."""
     frame, rate = on.frame, on.rate
     full = None if model.firing.full_after is None else model.firing.full_after.seconds(rate)
+    if like is not None and model.firing != like[0].firing:
+        like = None
 
     def plain(value: Any) -> Any:
         if isinstance(value, Depends):
@@ -331,63 +334,72 @@ def ability_of(name: str, model: written.Ability, on: Ground) -> Ability:
     def group(word: str | None) -> int | None:
         return None if word is None else on.groups.index(word)
 
-    firing, aim, launch = model.firing, model.aim, model.launch
-    interval = None if firing.interval is None else counted(firing.interval, rate)
-    heat = None if firing.heat is None else filled(Heat, firing.heat)
-    camera = None if aim.camera is None else filled(Camera, aim.camera, at=frame.lift(aim.camera.at))
-    assist = None if aim.assist is None else filled(Assist, aim.assist, group=group(aim.assist.group))
-    clears = [launch.clears] if isinstance(launch.clears, str) else launch.clears
-    heading = Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
+    def piece(field: str, of: tuple[str, ...], make: Callable[[], Any]) -> Any:
+        if like is not None and all(getattr(model, key) == getattr(like[0], key) for key in of):
+            return getattr(like[1], field)
+        return make()
+
+    def aim() -> Aim:
+        one = model.aim
+        camera = None if one.camera is None else filled(Camera, one.camera, at=frame.lift(one.camera.at))
+        assist = None if one.assist is None else filled(Assist, one.assist, group=group(one.assist.group))
+        far = one.sight_range or FAR * on.metre
+        lacks = one.without_target or ("far" if one.by == "sight" else "facing")
+        given = {"group": group(one.group), "sight_range": far, "without_target": lacks}
+        return filled(Aim, one, camera=camera, assist=assist, **given)
+
+    def launch() -> Launch:
+        clears = [model.launch.clears] if isinstance(model.launch.clears, str) else model.launch.clears
+        bodies = None if clears is None else tuple(k for body in clears for k in on.whole[body])
+        return filled(Launch, model.launch, clears=bodies)
+
+    def heading() -> Heading:
+        return Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
+
+    points = piece("heading", ("heading",), heading)
     return Ability(
         name=name,
         shooter=model.shooter,
         muzzles=tuple(model.muzzles),
         muzzle_order=model.muzzle_order,
         muzzle_blocked=model.muzzle_blocked,
-        firing=filled(
-            Firing,
-            firing,
-            interval=clock.from_seconds(1.0 / firing.rate) if firing.rate is not None else interval,
-            full_seconds=full,
-            heat=heat,
-        ),
-        aim=filled(
-            Aim,
-            aim,
-            camera=camera,
-            assist=assist,
-            group=group(aim.group),
-            sight_range=aim.sight_range or FAR * on.metre,
-            without_target=aim.without_target or ("far" if aim.by == "sight" else "facing"),
-        ),
-        launch=filled(
-            Launch, launch, clears=None if clears is None else tuple(k for body in clears for k in on.whole[body])
-        ),
+        firing=piece("firing", (), lambda: _firing(model.firing, rate, full, filled)),
+        aim=piece("aim", ("aim",), aim),
+        launch=piece("launch", ("launch",), launch),
         mass=model.mass,
-        heading=heading,
+        heading=points,
         hits_owner=model.hits_owner,
         inherit_velocity=model.inherit_velocity,
-        flight=flight_of(model.flight, on, heading),
-        limits=_limits(model, plain, on.metre),
+        flight=piece("flight", ("flight", "heading"), lambda: flight_of(model.flight, on, points)),
+        limits=piece("limits", ("limits", "flight"), lambda: _limits(model, plain, on.metre)),
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=tuple(_answer(name, model, word, plain, on) for word in on.groups),
-        meets={
-            word: Met(
-                pool.THEN[one.then],
-                one.restitution or 0.0,
-                WHOSE[one.whose or "any"],
-                one.removes,
-                tuple(effect for effect in effects_of(name, one, "contact", on) if not isinstance(effect, Removes)),
-            )
-            for word, one in model.on.items()
-            if word not in on.groups and word != ANYTHING
-        },
+        answers=piece("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups)),
+        meets=piece("meets", ("on",), lambda: _meets(name, model, on)),
         again=None if model.when.again is None else filled(Again, model.when.again),
-        moments=moments_of(name, model.when, on),
+        moments=piece("moments", ("when",), lambda: moments_of(name, model.when, on)),
         curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
     )
+
+
+def _firing(model: written.Firing, rate: float, full: float | None, filled: Callable[..., Any]) -> Firing:
+    interval = None if model.interval is None else counted(model.interval, rate)
+    if model.rate is not None:
+        interval = clock.from_seconds(1.0 / model.rate)
+    heat = None if model.heat is None else filled(Heat, model.heat)
+    return filled(Firing, model, interval=interval, full_seconds=full, heat=heat)
+
+
+def _meets(name: str, model: written.Ability, on: Ground) -> dict[str, Met]:
+    out = {}
+    for word, one in model.on.items():
+        if word not in on.groups and word != ANYTHING:
+            follows = effects_of(name, one, "contact", on)
+            effects = tuple(effect for effect in follows if not isinstance(effect, Removes))
+            whose = WHOSE[one.whose or "any"]
+            out[word] = Met(pool.THEN[one.then], one.restitution or 0.0, whose, one.removes, effects)
+    return out
 
 
 def _limits(ability: written.Ability, plain, metre: float) -> Limits:

@@ -36,6 +36,12 @@ class Duration(float):
 
     ticks: int | None = None
 
+    def __eq__(self, other: object) -> bool:
+        return float.__eq__(self, other) is True and self.ticks == getattr(other, "ticks", None)
+
+    def __hash__(self) -> int:
+        return float.__hash__(self)
+
     def seconds(self, rate: float) -> float:
         """The duration in seconds at ``rate`` ticks a second."""
         return float(self) if self.ticks is None else self.ticks / rate
