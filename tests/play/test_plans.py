@@ -7,6 +7,7 @@ import unittest
 import numpy as np
 
 import nivvo
+from nivvo.core.numbers.clock import from_seconds
 from nivvo.plan.case import case_of
 from nivvo.record.record import Record
 
@@ -49,9 +50,7 @@ KEYS = {
     "obstacle.sill.shape.thick": (0.0, 0.6),
     "world.gravity": (0.0, 30.0),
     "tick.rate": (20.0, 144.0),
-    "ability.flare.limits.life": ["30 ticks", "90 ticks", 0.5],
     "ability.flare.on.targets.then": ["pass", "end", "ignore"],
-    "ability.rivet.firing.cooldown": ["20 ticks", "40 ticks", 0.0],
 }
 
 
@@ -77,6 +76,10 @@ class Shared(unittest.TestCase):
         self.assertIs(after.abilities["rivet"], before.abilities["rivet"])
         self.assertEqual(after.abilities["flare"].launch.speed, 21.0)
         self.assertEqual(before.abilities["flare"].launch.speed, 18.0)
+        self.assertIs(after.abilities["flare"].answers, before.abilities["flare"].answers)
+        for life, seconds in (("30 ticks", 0.5), ("90 ticks", 1.5), (0.5, 0.5), ("90 ticks", 1.5)):
+            short = case_of(made.with_settings({"ability.flare.limits.life": life})).scene
+            self.assertEqual(short.abilities["flare"].limits.life, from_seconds(seconds))
         other = case_of(made.with_settings({"target.wisp.health": 5.0})).scene
         self.assertEqual([float(x) for x in other.bodies["health"] if np.isfinite(x)], [5.0])
         self.assertEqual([float(x) for x in before.bodies["health"] if np.isfinite(x)], [20.0])
