@@ -152,6 +152,9 @@ class Blast(unittest.TestCase):
                     self.assertAlmostEqual(found[f"w{k}"], 80 * share(gap), places=9)
                 else:
                     self.assertNotIn(f"w{k}", found)
+            # That it pushes too hurts nobody more, and not the wall.
+            pushes = made(f"on.obstacles.blast = {{ radius = 4, damage = 80, impulse = 3, {falloff} }}", bodies)
+            self.assertEqual(damage_of(nivvo.fire(pushes.with_settings({"obstacle.wall.mass": 9.0}))), found)
 
     def test_the_share_of_a_body_partly_behind_a_wall(self):
         # Seen from (0, 0), a wall at x = 5 from y = 0 upward hides half of a ball at (10, 0), all of one at (10, 4).

@@ -63,7 +63,7 @@ class World(Protocol):
         """Write down that something burst at a point (3,)."""
 
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
-        """Take health from a body, at once."""
+        """Take health from a target or a shooter, at once."""
 
     def last(self, contact: Contact, effect: Lasting) -> None:
         """Let damage to the body that is touched go on by itself."""

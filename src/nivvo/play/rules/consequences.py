@@ -270,8 +270,9 @@ class Consequences:
         self.session.arena.note(what, contact.key, contact.when, point, contact.normal)
 
     def hurt(self, contact: Contact, body: int, amount: float) -> None:
-        """Take health from a body, at once."""
-        self.session.arena.hurt(body, amount, contact.key, contact.when, contact.p, contact.normal)
+        """Take health from a target or a shooter, at once."""
+        if self.session.stage.kinds[body] != "obstacle":
+            self.session.arena.hurt(body, amount, contact.key, contact.when, contact.p, contact.normal)
 
     def last(self, contact: Contact, effect: Lasting) -> None:
         """Let damage to the body that is touched go on by itself."""

@@ -51,7 +51,7 @@ class Sends(Table):
 
 
 class Blast(Table):
-    """Damage to all within a radius, each once; the gap is to a body's surface."""
+    """Damage to targets and shooters within a radius, each once; the gap is to the surface."""
 
     radius: Positive = Field(description="units, from the point of contact, or the projectile's middle")
     damage: NotNegative = Field(description="at its middle")
