@@ -158,6 +158,9 @@ class Misuse(unittest.TestCase):
         for name in ("a b", "", 3, None, "wisp"):
             with self.assertRaises(nivvo.NivvoError):
                 live.add("target", name, at=[1, 2])
+        for call in (lambda: live.add("target", "b", [1, 2]), lambda: live.add("target"), lambda: live.snapshot(1),
+                     lambda: live.set_cursor(1, 2, foe=3), lambda: live.clear_inputs(2)):  # fmt: skip
+            self.assertRaises(nivvo.CallError, call)
 
     def test_silence_is_no_answer(self):
         drill = nivvo.parse(GOOD)

@@ -326,6 +326,20 @@ class Ids(unittest.TestCase):
             with self.assertRaisesRegex(nivvo.CallError, words):
                 call()
 
+    def test_where_one_points_or_looks_is_numbers_or_one_list_of_them(self):
+        text = "nivvo = 1\nworld.view = '{}'\n[ability.flare]\naim.by = '{}'\nlaunch.speed = 10\nflight.gravity_share = 0\n"
+        looks = (("side", "cursor", "set_cursor", [4.0, -3.0], [0.8, -0.6]),
+                 ("space", "cursor", "set_cursor", [0.0, 3.0, 4.0], [0, 0.6, 0.8]),
+                 ("top", "sight", "set_look", [30.0], [3**0.5 / 2, 0.5]),
+                 ("space", "sight", "set_look", [90.0, 60.0], [0, 0.5, 3**0.5 / 2]))  # fmt: skip
+        for view, by, call, given, way in looks:
+            for numbers in (given, [given]):
+                live = nivvo.Live(nivvo.parse(text.format(view, by)))
+                getattr(live, call)(*numbers, shooter="keeper")
+                live.tap("fire")
+                live.step()
+                np.testing.assert_allclose(live.velocities[0], 10.0 * np.array(way), atol=1e-9, err_msg=f"{view} {by}")
+
     def test_a_preview_shows_what_then_happens_and_disturbs_nothing(self):
         made = nivvo.parse(RANGE.format(world="", rows=""))
         live = nivvo.Live(made, compiled=False)

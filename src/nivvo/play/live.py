@@ -144,6 +144,7 @@ class Live(Tabled):
         self._do(PRESS, button, shooter, at)
         self._do(RELEASE, button, shooter, at)
 
+    @checked
     def set_cursor(self, *point: float, shooter: str | None = None, at: float | None = None) -> None:
         """The cursor is at a position."""
         self._do("cursor", self._numbers("cursor", point, self.scene.frame.size), shooter, at)
@@ -418,6 +419,7 @@ class Live(Tabled):
         for piece in session.stage.whole[session.stage.names[number]]:
             session.stage.move(piece, now, then, goal + session.stage.shifts.get(piece, 0.0), jump)
 
+    @checked
     def add(self, kind: str, name: str, **keys: Any) -> None:
         """Add an obstacle or target, with the keys of its table, as ``add("target", "wisp", at=[3, 4])``.
 
@@ -472,6 +474,7 @@ class Live(Tabled):
         alone.finish()
         return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
 
+    @checked
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback."""
         return Snapshot(self._mark, self._cleared + len(self._played), packed(self._session))
@@ -516,6 +519,7 @@ class Live(Tabled):
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
         return write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
 
+    @checked
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
         self._cleared += len(self._played)

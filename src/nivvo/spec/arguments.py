@@ -160,15 +160,15 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
         return lambda function: checked(function, **more)
     signature = inspect.signature(function)
     kinds = {**KINDS, **{name: _of(home) for name, home in more.items()}}
-    checks = {
-        name: (kinds[name], parameter.default is None)
-        for name, parameter in signature.parameters.items()
-        if name in kinds and parameter.kind is not parameter.VAR_POSITIONAL
-    }
-    order = list(signature.parameters)
-    bare = [one.default is one.empty for one in signature.parameters.values()]
-    in_place = [one.kind is not one.KEYWORD_ONLY for one in signature.parameters.values()].count(True)
-    fits = range(bare.count(True), in_place + 1)
+    parameters = list(signature.parameters.values())
+    named = [one for one in parameters if one.kind not in (one.VAR_POSITIONAL, one.VAR_KEYWORD)]
+    checks = {one.name: (kinds[one.name], one.default is None) for one in named if one.name in kinds}
+    order = [one.name for one in named]
+    many = next((k for k, one in enumerate(parameters) if one.kind is one.VAR_POSITIONAL), None)
+    in_place = [one for one in named if one.kind is not one.KEYWORD_ONLY]
+    bare = [one for one in in_place if one.default is one.empty]
+    # Of so many arguments in place nothing is to be looked at but what they are.
+    fits = range(len(bare), len(in_place) + 1 if many is None else 1 << 30)
 
     @functools.wraps(function)
     def call(*args: Any, **keys: Any) -> Any:
@@ -180,7 +180,7 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
                 hint = f". {nearest(wrong, order)}" if wrong else ""
                 raise CallError(f"{call.__name__}: {error}{hint}".rstrip(". ")) from None
         values = list(args)
-        for position, (name, value) in enumerate(zip(order, args, strict=False)):
+        for position, (name, value) in enumerate(zip(order, args[:many], strict=False)):
             if name in checks and not (value is None and checks[name][1]):
                 values[position] = checks[name][0](name, value)
         for name, value in keys.items():
