@@ -327,7 +327,8 @@ class Ids(unittest.TestCase):
                 call()
 
     def test_where_one_points_or_looks_is_numbers_or_one_list_of_them(self):
-        text = "nivvo = 1\nworld.view = '{}'\n[ability.flare]\naim.by = '{}'\nlaunch.speed = 10\nflight.gravity_share = 0\n"
+        text = "nivvo = 1\nworld.view = '{}'\n[ability.flare]\naim.by = '{}'\n"
+        text += "launch.speed = 10\nflight.gravity_share = 0\n"
         looks = (("side", "cursor", "set_cursor", [4.0, -3.0], [0.8, -0.6]),
                  ("space", "cursor", "set_cursor", [0.0, 3.0, 4.0], [0, 0.6, 0.8]),
                  ("top", "sight", "set_look", [30.0], [3**0.5 / 2, 0.5]),
