@@ -134,7 +134,8 @@ class Consequences:
         if not 0 <= first < end:
             return False
         rows = pool.copied(arena.events[first:written])
-        told, groups, behind = rows[TOLD].tolist(), arena.bodies["group"].tolist(), []
+        told = list(zip(*(rows[name].tolist() for name in TOLD), strict=True))
+        groups, behind = arena.bodies["group"].tolist(), []
         ranks, of_key = self.session.scene.abilities, self.session.of_key
         abilities = [ranks[of_key(row[KEY])[0]] if row[KIND] in TOUCHES else None for row in told]
         vectors = _vectors(rows, [0.0 if one is None else one.radius for one in abilities])
@@ -252,11 +253,14 @@ class Consequences:
     def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
         stage, arena, time = self.session.stage, self.session.arena, _clock(contact)
-        spared, nearest = {arena.first_of(k) for k in but} if but else but, {}
-        for k in stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:])):
+        near = stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:]))
+        found = [(k, gap) for k in near if (gap := stage.gap(k, point, time)) <= radius]
+        if not but and not stage.shifts:
+            return found
+        spared, nearest = {arena.first_of(k) for k in but}, {}
+        for k, gap in found:
             # Of several shapes that are one body the nearest counts.
-            gap = stage.gap(k, point, time)
-            if gap <= radius and (one := arena.first_of(k)) not in spared and gap < nearest.get(one, FARTHEST)[1]:
+            if (one := arena.first_of(k)) not in spared and gap < nearest.get(one, FARTHEST)[1]:
                 nearest[one] = (k, gap)
         return list(nearest.values())
 
@@ -596,7 +600,7 @@ def _vectors(rows: np.ndarray, radii: list[float]) -> tuple[np.ndarray, ...]:
     Of a contact the gap between the two, below 0 where it began inside, is what is ``left``.
     """
     p, normal = rows["p"], rows["normal"]
-    gaps = np.where(np.isin(rows["kind"], [*TOUCHES]), rows["left"], 0.0)
+    gaps = np.where((rows["kind"] == pool.CONTACT) | (rows["kind"] == pool.OVERLAP), rows["left"], 0.0)
     return p - (np.array(radii) + gaps)[:, None] * normal, p, rows["v"], rows["u"], normal
 
 
