@@ -53,6 +53,7 @@ class Afoot:
         self.floors: dict[int, Other] = {}
         self._rests: dict[int, tuple | None] = {}
         self._strides: dict[int, Stride] = {}
+        self._about_now: tuple = ()
         self.enlist()
 
     def enlist(self) -> None:
@@ -84,6 +85,7 @@ class Afoot:
     def think(self, time: int, end: int) -> None:
         """Write how they go in the tick from ``time`` to ``end`` (clock)."""
         self.end, self.lasts = end, end - time
+        self._look_about()
         for number in self.feet:
             self.go(number, time)
 
@@ -109,6 +111,7 @@ class Afoot:
     def quiet(self, time: int, along: bool) -> int:
         """Until when (clock) nobody is to be looked after, from a time on at which all were; ``along``: who goes on
         too, not only who stands."""
+        self._look_about()
         until = []
         for number in (number for number in self.feet if not self.stage.out(number)):
             motion, on = self.stage.motions[number], self._strides.get(number)
@@ -118,11 +121,15 @@ class Afoot:
             until.append(on.until)
         return min(until, default=ENDLESS)
 
-    def _known(self, motion: Walker) -> tuple:
-        """What one goes by who goes on evenly: what is wanted of him, who is there, and that no obstacle moves."""
+    def _look_about(self) -> None:
+        """Know who is there now, and whether any obstacle moves."""
         stage = self.stage
         moving = any(stage.kinds[k] == "obstacle" and not stage.loose.asleep(k) for k in stage.movers)
-        return motion.wanted.tobytes(), motion.leaps, stage.arena.who, moving
+        self._about_now = stage.arena.who, moving
+
+    def _known(self, motion: Walker) -> tuple:
+        """What one goes by who goes on evenly: what is wanted of him, and what is about."""
+        return motion.wanted.tobytes(), motion.leaps, *self._about_now
 
     def _steps(self, number: int, time: int) -> int:
         """In how many steps one goes to the tick's end: more where a body turns that may push him."""
