@@ -22,7 +22,7 @@ def obstructed(
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
     slack, way = 1e-9 * stage.scene.size, at - stance.pivot
-    near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, *KINDS))
+    near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, *KINDS, time=time))
     # What is farther from the pivot than the muzzle reaches is not in the way.
     far = length_of(way) + radius + slack
     near = [k for k in near if stage.gap(k, stance.pivot, time) <= far]

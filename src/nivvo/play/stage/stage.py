@@ -45,6 +45,8 @@ PUSHES = 32
 FEW_PUSHES = 8
 """The same, where it is tried from many places."""
 
+AT_NO_TIME: tuple[int, list[tuple], set[int]] = (-1, [], set())
+
 SEEN = 64
 """Lines of sight across a body in 2D."""
 
@@ -152,6 +154,7 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self._plain: dict[int, dict] = {}
+        self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
         self.chasing: set[int] = set()
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
@@ -177,7 +180,7 @@ class Stage:
 
     def __getstate__(self) -> dict:
         # What can be told of the rows again is not kept.
-        return self.__dict__ | {"_plain": {}}
+        return self.__dict__ | {"_plain": {}, "_at": AT_NO_TIME}
 
     @property
     def rows(self) -> np.ndarray:
@@ -230,6 +233,7 @@ class Stage:
             self.on_shooter[number] = body.on_shooter
         if motion.moves:
             self.movers.append(number)
+            self._at = AT_NO_TIME
         return number
 
     def _after(self, number: int, body: Body, time: int, pieces: list[int] | None) -> Motion:
@@ -277,6 +281,7 @@ class Stage:
             self.shifts.pop(number, None)
             self.turning.pop(number, None)
             self._free.append((tick, number))
+        self._at = AT_NO_TIME
         self.arena.plan()
 
     def _leave(self, number: int, time: int) -> None:
@@ -295,6 +300,7 @@ class Stage:
 
     def moves(self, number: int) -> None:
         """Know of a body that it moves from now on."""
+        self._at = AT_NO_TIME
         self.herd.leave(number)
         self.chasing.discard(number)
         if number not in self.movers or self.rows[number]["moves"] != pool.VEERS:
@@ -383,7 +389,7 @@ class Stage:
             self._tell(pool.ARRIVED, number, self.middle(number, time), time)
 
     def _begin(self, number: int, time: int) -> None:
-        motion = self.motions[number]
+        motion, self._at = self.motions[number], AT_NO_TIME
         if not isinstance(motion, Chaser | Beside | Pushed):
             motion = motion_of(self.scene.planned[number], self.scene.ticks, time)
         motion.turns = number in self.turning
@@ -565,10 +571,12 @@ class Stage:
             self._plain[number] = plain(self.rows[number])
         return self._plain[number]
 
-    def around(self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str) -> list[int]:
+    def around(
+        self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str, time: int | None = None
+    ) -> list[int]:
         """Numbers of the bodies of some kinds that a ball on its way ``to`` (3,) from ``start`` may meet.
 
-        Those that are out are left away, those that move are never.
+        Those that are out are left away; those that move only as they are at a time (clock), if one is given.
         """
         far = radius + 1e-9 * self.scene.size
         a, b, c = start.tolist()
@@ -579,13 +587,28 @@ class Stage:
             low = (min(a, x) - far, min(b, y) - far, min(c, z) - far)
             high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
         near, known = self.arena.near(low, high), self.kinds
-        if self.movers:
+        if self.movers and time is None:
             near = sorted({*near, *self.movers})
+        elif self.movers:
+            (x, y, z), (a, b, c) = high, low
+            there = [k for k, d, e, f, g, h, i in self._moving(time)
+                     if d <= x and e <= y and f <= z and g >= a and h >= b and i >= c]  # fmt: skip
+            near = sorted({*there, *(k for k in near if k not in self._at[2])})
         near = [k for k in near if known[k] in kinds]
         if near:
             out = self.arena.bodies["out"]
             near = [k for k in near if not out[k]]
         return near
+
+    def _moving(self, time: int) -> list[tuple]:
+        """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
+        if self._at[0] != time:
+            slack, boxes = 1e-6 * self.scene.size, []
+            for k in self.movers:
+                (x, y, z), far = self.middle(k, time).tolist(), self.reach(k) + slack
+                boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
+            self._at = time, boxes, set(self.movers)
+        return self._at[1]
 
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
@@ -731,7 +754,7 @@ class Stage:
         first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
         first /= math.sqrt(float(dot(first, first)))
         second = np.cross(n, first)
-        near = self.around(point, NOWHERE, size + slack, "obstacle", "target", "shooter")
+        near = self.around(point, NOWHERE, size + slack, "obstacle", "target", "shooter", time=time)
         rows, found = self.rows, {number}
         mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
                 and (k in self.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
@@ -798,7 +821,7 @@ class Stage:
         middle, row = self.middle(number, time), self.row(number, time)
         way = middle - point
         slack = 1e-6 * self.scene.size
-        among = [k for k in self.around(point, way, self.reach(number), "obstacle") if k != number]
+        among = [k for k in self.around(point, way, self.reach(number), "obstacle", time=time) if k != number]
         among = [k for k in among if self.gap(k, point, time) > -slack]
         far = math.sqrt(float(dot(way, way)))
         if not among or far == 0.0:
