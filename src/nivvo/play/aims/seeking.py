@@ -13,19 +13,14 @@ from nivvo.play.stage.stage import Stage
 
 def seek(stage: Stage, ability: Ability, stance: Stance, time: int) -> int | None:
     """Number of the body to aim at, or None. Ties go by name."""
-    aim, best = ability.aim, None
-    for number in candidates(stage, aim.group, stance.shooter):
-        to = stage.centre(number, time) - stance.origin
-        far = float(np.sqrt(dot(to, to)))
-        angle = angle_between(stance.facing, to)
-        if (aim.within is not None and far > aim.within) or angle > aim.cone / 2.0:
-            continue
-        if aim.in_sight and stage.hidden(stance.origin, to, time):
-            continue
-        key = (far if aim.nearest_by == "distance" else angle, number)
-        if best is None or key < best:
-            best = key
-    return None if best is None else best[1]
+    aim, numbers = ability.aim, candidates(stage, ability.aim.group, stance.shooter)
+    to = stage.centres(numbers, time) - stance.origin
+    far, angles = np.sqrt(dot(to, to)), angle_between(stance.facing, to)
+    fits = (angles <= aim.cone / 2.0) & (far <= (np.inf if aim.within is None else aim.within))
+    for k in np.lexsort((numbers, far if aim.nearest_by == "distance" else angles)).tolist():
+        if fits[k] and not (aim.in_sight and stage.hidden(stance.origin, to[k], time)):
+            return numbers[k]
+    return None
 
 
 def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
@@ -45,17 +40,15 @@ def candidates(stage: Stage, group: int | None, shooter: str) -> list[int]:
 
 def bent(stage: Stage, assist: Assist, stance: Stance, heading, time: int) -> tuple[np.ndarray, str]:
     """A heading bent toward the target nearest to it by angle, by at most ``assist.max_turn``; and in words."""
-    best, at = None, stance.muzzle_at(heading)
-    for number in candidates(stage, assist.group, stance.shooter):
-        to = stage.centre(number, time) - at
-        if assist.within is not None and float(np.sqrt(dot(to, to))) > assist.within:
-            continue
-        angle = angle_between(heading, to)
-        if angle <= assist.cone / 2.0 and (best is None or (angle, number) < best[:2]):
-            best = (angle, number, to)
-    if best is None or best[0] == 0.0:
+    numbers = candidates(stage, assist.group, stance.shooter)
+    ways = stage.centres(numbers, time) - stance.muzzle_at(heading)
+    angles = angle_between(heading, ways)
+    near = np.sqrt(dot(ways, ways)) <= (np.inf if assist.within is None else assist.within)
+    found = np.flatnonzero(near & (angles <= assist.cone / 2.0))
+    if not len(found) or (angle := float(angles[found].min())) == 0.0:
         return heading, ""
-    angle, number, to = best
+    best = int(found[np.argmin(angles[found])])
+    to, number = ways[best], numbers[best]
     goal = to / np.sqrt(dot(to, to))
     share = min(assist.max_turn / angle, 1.0)
     word = f"assisted: bent {share * angle:.4g}° toward {stage.names[number]}"
@@ -72,8 +65,11 @@ def between(start, goal, share: float) -> np.ndarray:
     return np.cos(share * angle) * start + np.sin(share * angle) * across / length
 
 
-def angle_between(u, v) -> float:
-    """Angle between two vectors in degrees, exact near 0 and 180 too; 0 if one has no length (Kahan, 2006)."""
-    a, b = u * np.sqrt(dot(v, v)), v * np.sqrt(dot(u, u))
+def angle_between(u, v):
+    """Angles between vectors (..., 3) in degrees, exact near 0 and 180 too; 0 if one has no length (Kahan, 2006)."""
+    one, other = np.sqrt(dot(u, u)), np.sqrt(dot(v, v))
+    a, b = u * other[..., None], v * one[..., None]
     d, s = a - b, a + b
-    return float(np.degrees(2.0 * np.arctan2(np.sqrt(dot(d, d)), np.sqrt(dot(s, s))))) if a.any() and b.any() else 0.0
+    angles = np.degrees(2.0 * np.arctan2(np.sqrt(dot(d, d)), np.sqrt(dot(s, s))))
+    angles = np.where((one > 0.0) & (other > 0.0), angles, 0.0)
+    return angles if angles.ndim else float(angles)

@@ -461,12 +461,11 @@ class Consequences:
         stage, time = self.session.stage, _clock(contact)
         but = set(self.linked.get(self._root(contact.key), ())) if effect.each_once else set()
         but |= {self.session.arena.first_of(contact.body)} if contact.body >= 0 else set()
-        found = []
-        for body in candidates(stage, effect.group, self.session.of_key(contact.key)[1]):
-            far = length_of(stage.middle(body, time) - contact.point)
-            if far <= effect.within and self.session.arena.first_of(body) not in but:
-                found.append((far, body))
-        return min(found)[1] if found else None
+        bodies = candidates(stage, effect.group, self.session.of_key(contact.key)[1])
+        off = stage.middles(bodies, time) - contact.point
+        far = np.sqrt(dot(off, off)).tolist()
+        found = sorted((gap, body) for gap, body in zip(far, bodies, strict=True) if gap <= effect.within)
+        return next((body for _, body in found if self.session.arena.first_of(body) not in but), None)
 
     def send(self, contact: Contact, effect: Sends, heading: np.ndarray, to: int | None = None) -> None:
         """Let projectiles leave from a contact along a unit vector (3,), or straight at a body, at once.

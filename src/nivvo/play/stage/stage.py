@@ -549,6 +549,23 @@ class Stage:
         """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
         return self.motions[number].place(time)
 
+    def centres(self, numbers: list[int], time: int) -> np.ndarray:
+        """``centre`` of several, (n, 3)."""
+        motions = [self.motions[k] for k in numbers]
+        herd = [k for k, motion in enumerate(motions) if type(motion) is Chaser]
+        out = [NOWHERE if type(motion) is Chaser else motion.place(time) for motion in motions]
+        places = np.concatenate([NOWHERE[:0], *out]).reshape(-1, 3)
+        if herd:
+            places[herd] = self.herd.places(np.array([motions[k].row for k in herd]), time)
+        return places
+
+    def middles(self, numbers: list[int], time: int) -> np.ndarray:
+        """``middle`` of several, (n, 3)."""
+        places = self.centres(numbers, time)
+        for k in (k for k, number in enumerate(numbers) if number in self.turning):
+            places[k] = self.middle(numbers[k], time)
+        return places
+
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body's shape is at ``time`` (on the clock)."""
         place = self.motions[number].place(time)
@@ -604,8 +621,8 @@ class Stage:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
             slack, boxes = 1e-6 * self.scene.size, []
-            for k in self.movers:
-                (x, y, z), far = self.middle(k, time).tolist(), self.reach(k) + slack
+            for k, (x, y, z) in zip(self.movers, self.centres(self.movers, time).tolist(), strict=True):
+                far = self.reach(k) + slack
                 boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
             self._at = time, boxes, set(self.movers)
         return self._at[1]

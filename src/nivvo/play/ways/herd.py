@@ -171,6 +171,21 @@ class Herd:
                 goal = there[k] + rest + (x * c - y * s) * first + (x * s + y * c) * second
                 velocity[k] = (goal - here[k]) / seconds
 
+    def places(self, rows: np.ndarray, time: int) -> np.ndarray:
+        """Where those of ``rows`` (m,) are at a time (clock), (m, 3): as the ways of each tell."""
+        k = max(bisect_right(self.times, time) - 1, 0)
+        there, places, velocities = self.pieces[k]
+        at = np.searchsorted(there, rows)
+        goes = at < len(there)
+        goes[goes] = there[at[goes]] == rows[goes]
+        out, at = self.first[rows], at[goes]
+        out[goes] = places[at] + velocities[at] * ((time - self.times[k]) / UNITS) + 0.0
+        for i in np.flatnonzero(~goes).tolist():
+            since, place = self.left.get(int(rows[i]), (math.inf, NOWHERE))
+            if time >= since:
+                out[i] = place
+        return out
+
     def of_row(self, row: int) -> tuple[np.ndarray, np.ndarray]:
         """In which of the pieces one is on its way (n,), and its places and velocities in them (n, 2, 3)."""
         if self._by_row is None:
