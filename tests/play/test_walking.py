@@ -248,8 +248,8 @@ class Wedged(unittest.TestCase):
         self.assertAlmostEqual(speeds[1] - speeds[0], pull * 1.5, delta=1e-4)
 
 
-def random_walk(seed, drifts=0.0):
-    """A random walker among random bodies, all of them turned, in one of four views; one of them, afar, may move."""
+def random_walk(seed, hurries=False, moves=False):
+    """A random walker among random bodies, all of them turned, in one of four views; one, afar, may hurry about."""
     rng = np.random.default_rng(seed)
     view, size = ("side", "down", "top", "space")[seed % 4], 3 if seed % 4 == 3 else 2
 
@@ -281,6 +281,7 @@ def random_walk(seed, drifts=0.0):
             f"polygon = [[0, 0], [{some(1, 3)}, 0], [{some(0.5, 1)}, {some(0.3, 2)}]], turned = {turned}{more}",
         )
         bodies += f"[obstacle.o{k}]\nat = {at}\nshape = {{ {made[rng.integers(5)]} }}\n"
+        bodies += f"move = {{ through = [{point(6)}], speed = 1.5, at_end = 'back' }}\n" if moves and not k % 3 else ""
     rows, time = [], 0.0
     for _ in range(6):
         time += some(0.05, 0.5)
@@ -289,8 +290,8 @@ def random_walk(seed, drifts=0.0):
             rows.append(f"{{ t = {time + 0.03:.3f}, tap = 'jump' }}")
     walk = f"speed = {some(1, 8)}" + ("" if flat else ", jump = 5") + (", acceleration = 20" if rng.integers(2) else "")
     world = {"side": "", "down": 'y = "down"', "top": 'view = "top"', "space": 'view = "space"'}[view]
-    far = f"[obstacle.gull]\nat = {[9.0] * size}\nshape.ball = 0.1\n"
-    far += f"move.velocity = {[drifts] * size}\n" if drifts else ""
+    far = f"[obstacle.gull]\nat = {[60.0] * size}\nshape.ball = 0.1\n"
+    far += f"move = {{ through = [{[61.0] * size}], speed = 300, at_end = 'back' }}\n" if hurries else ""
     return walked(bodies + far, rows, at=home, shape=shape, walk=walk, world=world, rate=int(rng.choice([30, 60, 144])),
                   motion=str(rng.choice(["exact", "semi-implicit"])))  # fmt: skip
 
@@ -299,8 +300,8 @@ class Anywhere(unittest.TestCase):
     def test_random_walks_are_inside_nothing_and_the_same_whether_or_not_something_moves_afar(self):
         for seed in range(24):
             run, way = random_walk(seed)
-            # Who goes on evenly looks ahead; where an obstacle moves he is looked after at each tick.
-            other = random_walk(seed, 1e-9)[1]
+            # Who goes on evenly looks ahead; where a body is so fast that it may come he is looked after at each tick.
+            other = random_walk(seed, True)[1]
             bodies, keeper = run.scene.bodies, run.scene.number["keeper"]
             others = [k for k, kind in enumerate(run.scene.kinds) if kind == "obstacle"]
             if any(between(bodies[keeper], way.at(0)[0], bodies[k], bodies[k]["c0"])[0] < 0 for k in others):
@@ -311,6 +312,13 @@ class Anywhere(unittest.TestCase):
                 for k in others:
                     gap = between(bodies[keeper], place, bodies[k], bodies[k]["c0"])[0]
                     self.assertGreater(gap, -1e-6, (seed, tick, run.scene.names[k]))
+
+    def test_among_bodies_that_move_random_walks_are_the_same_too(self):
+        for seed in range(12):
+            (run, way), (_, other) = random_walk(seed, False, True), random_walk(seed, True, True)
+            times = [run.scene.ticks.edge(tick) for tick in range(int(3 * run.scene.rate))]
+            places, others = ([one.at(time)[0] for time in times] for one in (way, other))
+            np.testing.assert_allclose(places, others, atol=1e-6, err_msg=seed)
 
 
 if __name__ == "__main__":

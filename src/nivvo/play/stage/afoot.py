@@ -31,6 +31,9 @@ AHEAD, AGAIN = 1.0, 8
 """Seconds by which one who goes on evenly looks ahead; ticks after which he does again who has seen something."""
 
 
+MOST_PIECES = 128
+"""Pieces of another's way that are looked through."""
+
 ENDLESS = 1 << 60
 """A time (clock) that never comes."""
 
@@ -122,10 +125,11 @@ class Afoot:
         return min(until, default=ENDLESS)
 
     def _look_about(self) -> None:
-        """Know who is there now, and whether any obstacle moves."""
+        """Know who is there now, what was moved from outside, and whether an obstacle moves whose way is not known."""
         stage = self.stage
-        moving = any(stage.kinds[k] == "obstacle" and not stage.loose.asleep(k) for k in stage.movers)
-        self._about_now = stage.arena.who, moving
+        moving = any(stage.kinds[k] == "obstacle" and not (stage.motions[k].foreseen or stage.loose.asleep(k))
+                     for k in stage.movers)  # fmt: skip
+        self._about_now = stage.arena.who, stage.changes, moving
 
     def _known(self, motion: Walker) -> tuple:
         """What one goes by who goes on evenly: what is wanted of him, and what is about."""
@@ -145,7 +149,8 @@ class Afoot:
         """Write how one goes from a time to another (clock), all that turns as it stands at the first."""
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
-        others = self._others(number, (place, velocity, acceleration), time, end)
+        about = self._about(number, place, velocity, acceleration, (end - time) / UNITS)
+        others = self._others(number, about, time, end)
         feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
         up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
         vertical = scene.frame.vertical and scene.gravity.any()
@@ -170,15 +175,36 @@ class Afoot:
 
     def _stride(self, number: int, laws: tuple) -> Stride:
         """How one goes on who has come evenly to the tick's end: so until a tick before anything else may be."""
-        motion, stage = self.stage.motions[number], self.stage
+        motion, stage, now = self.stage.motions[number], self.stage, self.end
         known, ahead = self._known(motion), 0
         if not known[-1]:
-            others = self._others(number, motion.at(self.end), self.end, self.end + round(AHEAD * UNITS))
-            if not any(other.number in stage.turning for other in others):
+            about = self._about(number, *motion.at(now), AHEAD)
+            moving = {k for k in about if stage.motions[k].moves and not stage.loose.asleep(k)}
+            far = {k for k in moving if not self._comes(number, k, now)}
+            if moving == far and stage.turning.keys().isdisjoint(k for k in about if k not in far):
+                others = self._others(number, [k for k in about if k not in far], now, now + self.lasts)
                 ahead = int(stride(self.feet[number], others, *laws, AHEAD, stage.scene.size) * UNITS) - self.lasts
         if ahead < self.lasts:
-            return Stride(self.end + AGAIN * self.lasts, None, ())
-        return Stride(self.end + ahead, motion.pieces[-1], known)
+            return Stride(now + AGAIN * self.lasts, None, ())
+        return Stride(now + ahead, motion.pieces[-1], known)
+
+    def _comes(self, number: int, other: int, time: int) -> bool:
+        """Whether a body that moves may come to one soon after a time (clock), as far as both go on as they do."""
+        stage, motion, walker = self.stage, self.stage.motions[other], self.stage.motions[number]
+        end, (place, velocity, _) = time + round(AHEAD * UNITS), walker.at(time)
+        left = length_of(stage.centre(other, time) - place) - stage.reach(other) - stage.reach(number)
+        left -= length_of(velocity) * AHEAD + walker.walk.step + MORE * stage.scene.size
+        for _ in range(MOST_PIECES):
+            here, v, a = motion.at(time)
+            turn = motion.next_break(time)
+            until = end if turn is None else min(turn, end)
+            t = (until - time) / UNITS
+            jump = motion.at(until)[0] - (here + v * t + a * (0.5 * t * t))
+            left -= (length_of(v) + length_of(a) * t) * t + length_of(jump)
+            if left <= 0.0 or until == end:
+                return left <= 0.0
+            time = until
+        return True
 
     def _leapt(self, feet: Feet, motion: Walker) -> tuple[float, float, float]:
         """The velocity with which one leaves the ground: his own on the level, that of the leap upward."""
@@ -186,9 +212,9 @@ class Afoot:
         velocity = np.array(feet.v)
         return _three(velocity + (motion.leaps - float(dot(velocity, up))) * up)
 
-    def _others(self, number: int, at: tuple, time: int, end: int) -> list[Other]:
-        """What one at a place with a velocity and acceleration (3,) may come to from a time to another (clock)."""
-        others = [self._other(k, time, end) for k in self._about(number, *at, (end - time) / UNITS)]
+    def _others(self, number: int, about: list[int], time: int, end: int) -> list[Other]:
+        """Some obstacles from a time to another (clock), and the floor of one who has one to himself."""
+        others = [self._other(k, time, end) for k in about]
         return others + ([self.floors[number]] if number in self.floors else [])
 
     def _about(self, number: int, place, velocity, acceleration, seconds: float) -> list[int]:

@@ -24,7 +24,7 @@ RESTLESS = 30.0
 class Pushed(Motion):
     """The way of a body that has a mass: pieces, written tick by tick."""
 
-    veers = True
+    veers, foreseen = True, False
 
     @property
     def settled(self) -> float:

@@ -128,7 +128,8 @@ class Stage:
     names, kinds : of the bodies, by number. number : of each by name; of those that were taken away there is none.
     motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
     whole : the numbers of all that go by one name; shifts : of what has several shapes, from its place to the middle of
-    each (3,), by number. chasing : numbers of those who chase or flee in the present tick.
+    each (3,), by number. chasing : numbers of those who chase or flee in the present tick. changes : how often a
+    way was changed from outside.
     """
 
     def __init__(self, scene: Scene, arena: Arena):
@@ -155,6 +156,7 @@ class Stage:
         self._reaches: dict[int, float] = {}
         self._plain: dict[int, dict] = {}
         self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
+        self.changes = 0
         self.chasing: set[int] = set()
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
@@ -300,7 +302,7 @@ class Stage:
 
     def moves(self, number: int) -> None:
         """Know of a body that it moves from now on."""
-        self._at = AT_NO_TIME
+        self._at, self.changes = AT_NO_TIME, self.changes + 1
         self.herd.leave(number)
         self.chasing.discard(number)
         if number not in self.movers or self.rows[number]["moves"] != pool.VEERS:

@@ -18,7 +18,7 @@ from nivvo.record.record import NOBODY
 class Chaser(Motion):
     """The way of one of a herd, of which it is the ``row``-th."""
 
-    veers = True
+    veers, foreseen = True, False
 
     def __init__(self, herd: Herd, row: int):
         self.herd, self.row = herd, row

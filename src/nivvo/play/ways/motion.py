@@ -26,11 +26,13 @@ def counts(seconds: float) -> int:
 class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
 
-    veers : whether it may change at any tick. turns : whether the body turns about its middle. earlier : the way that
-    it went before, until when (clock), if that was another.
+    veers : whether it may change at any tick. foreseen : whether it is known ahead, but for what moves it from outside.
+    turns : whether the body turns about its middle. earlier : the way that it went before, until when (clock), if that
+    was another.
     """
 
     veers = turns = False
+    foreseen = True
     earlier: tuple[Motion, int] | None = None
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
@@ -156,6 +158,8 @@ class Walker(Motion):
     straight up under the world's gravity, over when it is back at the height it started from. Where there are
     obstacles it goes ``afoot`` among them instead.
     """
+
+    foreseen = False
 
     @property
     def veers(self) -> bool:

@@ -221,6 +221,11 @@ class Beside(Motion):
         """It may come to move, as the other may."""
         return True
 
+    @property
+    def foreseen(self) -> bool:
+        """Whether it is known ahead, as the other's is."""
+        return self.ways[self.leader].foreseen
+
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         (c, v, a), start = self.ways[self.leader].piece(time)
