@@ -104,6 +104,41 @@ def walking() -> float:
     return typical(live)
 
 
+def players(count: int = 50) -> tuple[float, float]:
+    """Median milliseconds of a live step in which so many walk, and of one in which all of them fire."""
+    text = 'nivvo = 1\nworld.view = "top"\n[ability.bolt]\nlaunch.speed = 25\nlimits.life = 0.5\n'
+    for k in range(count):
+        text += f"[shooter.p{k}]\nat = [{k % 10 * 6 - 27}, {k // 10 * 6 - 12}]\nshape.ball = 0.4\nwalk.speed = 4\n"
+    for k in range(20):
+        text += f"[obstacle.b{k}]\nat = [{k % 5 * 12 - 24}, {k // 5 * 8 - 13}]\nshape.box = [2, 1]\n"
+    live, spent = nivvo.Live(nivvo.parse(text)), ([], [])
+    for k in range(count):
+        live.set_walk(np.cos(k), np.sin(k), shooter=f"p{k}")
+    for tick in range(TICKS):
+        if tick % 15 == 14:
+            live.tap("fire")
+        started = time.perf_counter()
+        live.step()
+        spent[tick % 15 == 14].append(time.perf_counter() - started)
+    return statistics.median(spent[0]) * 1e3, statistics.median(spent[1]) * 1e3
+
+
+def aimed() -> float:
+    """Median milliseconds of a shot at the nearest of those who chase, beyond those of the step."""
+    text = 'nivvo = 1\nworld.view = "top"\n[ability.rivet]\naim.by = "nearest"\nlaunch.speed = 25\nlimits.life = 1\n'
+    for k, turn in enumerate(np.random.default_rng(2).uniform(0, 2 * np.pi, CHASERS)):
+        text += f"[target.gull{k}]\nat = [{60 * np.cos(turn)}, {60 * np.sin(turn)}]\n"
+        text += 'move = { chase = "keeper", speed = 1 }\n'
+    live, spent = nivvo.Live(nivvo.parse(text)), ([], [])
+    for tick in range(TICKS):
+        if tick % 2:
+            live.tap("fire")
+        started = time.perf_counter()
+        live.step()
+        spent[tick % 2].append(time.perf_counter() - started)
+    return (statistics.median(spent[1]) - statistics.median(spent[0])) * 1e3
+
+
 def arrivals(count: int) -> float:
     """Milliseconds of each of so many arrivals, firing included."""
     drill = nivvo.parse(WAVE.format(count=count, seconds=0.2 * count + 1))
@@ -124,7 +159,10 @@ def report() -> None:
     """Print all of it."""
     print(f"\n{CHASERS} chase and {SHOTS:,} are in the air: a live step takes {chasing(False):.2f} ms (bar 0.6)")
     print(f"  and are a danger to touch: {chasing(True):.2f} ms (bar 0.6)")
-    print(f"somebody walks among two bodies: {walking():.2f} ms a live step")
+    print(f"a shot at the nearest of them: {aimed():.2f} ms")
+    print(f"somebody walks among two bodies: {walking():.3f} ms a live step")
+    walk, fire = players()
+    print(f"50 walk among twenty: {walk:.2f} ms a live step, {fire:.1f} ms if all fire in it")
     counts = (500, 2_000)
     print("arrivals, each: " + ", ".join(f"{arrivals(count):.1f} ms of {count:,}" for count in counts))
     following("")
