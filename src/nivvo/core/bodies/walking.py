@@ -131,14 +131,23 @@ def tread(
 def stride(
     feet: Feet, others: list[Other], gait: Gait, gravity: Vector, up: Vector | None, most: float, size: float
 ) -> float:
-    """For how long (s), at most so long, one who walks evenly goes on so; 0 where he touches more than ground.
+    """For how long (s), at most so long, one who walks evenly goes on so; 0 where he might step up at any place.
 
     As of ``tread``; the others stand still.
     """
-    walk = _Walk(feet, others, gait, gravity, up, 0.0, size)
-    touches = walk.touches(0.0)
-    if any(up is None or dot(touch.n, up) < gait.steepest for touch in touches) or (up is not None and not touches):
+    if feet.v == feet.a == NOWHERE:
+        return most
+    walk, before = _Walk(feet, others, gait, gravity, up, 0.0, size), (feet.p, feet.v, feet.a, feet.stands)
+    touches, _ = walk.steer(0.0)
+    after = feet.p, feet.v, feet.a, feet.stands
+    feet.p, feet.v, feet.a, feet.stands = before
+    if after != before:
         return 0.0
+    if up is not None:
+        flat = [touch.ground and dot(touch.n, up) >= gait.steepest for touch in touches]
+        walls = all(not touch.ground for touch, one in zip(touches, flat, strict=True) if not one)
+        if not touches or not (all(flat) or (walls and gait.step == 0.0)):
+            return 0.0
     return walk.span(touches, 0.0, most)
 
 
