@@ -120,11 +120,11 @@ MEANT = {
     "cancel": ("fizzle",),
     "all others all_others other any else default everything rest": ("anything",),
     "hp": ("health",),
-    "from begin min minimum": ("start", "low", "min_hold"),
+    "from begin min minimum": ("start", "low", "min_hold", "at_least"),
     "least": ("min_hold", "low"),
     "target": ("body", "group"),
     "most": ("bounces", "times", "cap"),
-    "to max maximum": ("end", "high"),
+    "to max maximum": ("end", "high", "at_most"),
     "for seconds": ("held", "lasts"),
     "about at around middle pivot": ("centre",),
 }
