@@ -31,7 +31,9 @@ class Input(Table):
     )
     walk: Axes | None = Field(None, description="which way to walk from now on, as the stick is read")
     look: Annotated[list[Degrees], Field(min_length=1, max_length=2)] | None = Field(
-        None, description="where the eye looks from now on: [direction, elevation], degrees; in 2D [direction]"
+        None,
+        description="where the eye looks from now on: [direction, elevation], degrees; in 2D [direction]; direction is "
+        "from +x toward +y, with y up toward +z",
     )
     screen: Annotated[list[Number], Field(min_length=2, max_length=2)] | None = Field(
         None, description="which point of the camera's screen is pointed at from now on, pixels"

@@ -428,7 +428,9 @@ class Shooter(Table):
 
     at: Vector | None = Field(None, description="place of its middle; default: the origin")
     facing: Literal["left", "right", "up", "down", "+x", "-x", "+y", "-y", "+z", "-z"] | Degrees | None = Field(
-        None, description='side: "left" or "right"; seen from above "up" or "down" too; a level axis, or degrees'
+        None,
+        description='side: "left" or "right"; seen from above "up" or "down" too; a level axis, or degrees from +x '
+        "toward +y, with y up toward +z",
     )
     shape: Shape | None = Field(
         None, description="default: a ball of half a metre", json_schema_extra=only(*WITH_AN_END)
