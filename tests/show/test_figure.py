@@ -9,7 +9,7 @@ import nivvo
 from nivvo.plan.case import scene_of
 from nivvo.show.drawing.canvas import new_figure
 from nivvo.show.drawing.figure import views
-from nivvo.show.drawing.outline import half_plane, hull, outline
+from nivvo.show.drawing.outline import flat, half_plane, hull, outline
 from nivvo.show.drawing.sight import preview_of
 from tests.play.drills import drill
 
@@ -31,6 +31,37 @@ class Figures(unittest.TestCase):
             self.assertEqual(low < high, upward)
         _, figure = self.drawn(nivvo.load(DEMO / "deck.toml"))
         self.assertGreater(*figure.axes[0].get_ylim())
+
+    def test_from_above_no_world_is_mirrored(self):
+        # With the eye up there a turn to the right is one on the page.
+        worlds = [f'view = "top"\nheight = true\ny = "{y}"' for y in ("up", "down")]
+        worlds += [f'view = "space"\nup = "{up}"\nforward = "{forward}"\nhand = "{hand}"'
+                   for up, forward in (("+z", "+x"), ("+y", "+z"), ("-z", "+y"), ("+x", "-y"), ("-y", "-x"))
+                   for hand in ("right", "left")]  # fmt: skip
+        for world in worlds:
+            text = f"nivvo = 1\n[world]\n{world}\n[ability.flare]\nlaunch = {{ speed = 5, elevation = 30 }}\n"
+            run, figure = self.drawn(nivvo.parse(text))
+            ahead, right, _ = run.scene.frame.triad(run.scene.frame.forward, run.scene.frame.forward)
+            side, view = views(run)
+            row = run.scene.bodies[0].copy()
+            for sign in (1.0, -1.0):
+                # Whoever flies to the right of the page has the reader at his right.
+                row["c0"] = side.through + sign * 3.0 * right
+                self.assertEqual(side.off(row) < 0.0, sign > 0.0, world)
+            ways = [figure.axes[-1].transData.transform(flat(way, view.across, view.upward)) for way in (ahead, right)]
+            (a, b), (c, d) = (way - figure.axes[-1].transData.transform((0.0, 0.0)) for way in ways)
+            self.assertLess(a * d - b * c, 0.0, world)
+
+    def test_a_sight_that_meets_nothing_leaves_the_scene_as_large_as_it_is(self):
+        text = "nivvo = 1\nworld.view = 'space'\n[ability.flare]\naim.by = 'sight'\nlaunch.speed = 20\n"
+        text += "limits.life = 0.5\n[target.wisp]\nat = [12, 1, 2]\n"
+        _, figure = self.drawn(
+            nivvo.parse(text + "[case.c]\ninput = [{ t = 0, look = [0, 10] }, { t = 0, tap = 'fire' }]")
+        )
+        for ax in figure.axes:
+            self.assertLess(np.ptp(ax.get_xlim()), 60.0)
+        legends = [ax.get_legend() for ax in figure.axes if ax.get_legend() is not None]
+        self.assertNotIn("aim point", [word.get_text() for legend in legends for word in legend.get_texts()])
 
     def test_all_flights_touches_and_targets_are_inside_the_picture(self):
         for name in ("quay", "deck", "breakwater"):

@@ -16,6 +16,7 @@ from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET,
 from nivvo.errors import CallError
 from nivvo.plan.abilities.effects import Score
 from nivvo.plan.scene import Scene
+from nivvo.play.aims.aiming import Shot
 from nivvo.play.aims.seeking import angle_between
 from nivvo.play.outcome.happened import time_of
 from nivvo.play.outcome.run import Run
@@ -39,6 +40,9 @@ SMALL = 24.0
 LEAST_OFF = 0.3
 """Metres off the plane of a view from which on a body is drawn faint, and told how far off."""
 
+FARTHER = 6.0
+"""Times what else there is, from which on an aim point lies too far off to be in the picture."""
+
 SENT = (0, (1, 1))
 
 
@@ -46,7 +50,8 @@ SENT = (0, (1, 1))
 class View:
     """One flat view: the world's vectors that run across and up the picture, labels, and whether y grows down.
 
-    through : a point (3,) of the plane that is looked at, where bodies may be off it; None where none is.
+    through : a point (3,) of the plane that is looked at, where bodies may be off it; None where none is. hand : 1 of a
+    right-handed world, -1 of a left-handed one.
     """
 
     across: np.ndarray
@@ -55,12 +60,13 @@ class View:
     title: str
     flipped: bool = False
     through: np.ndarray | None = None
+    hand: int = 1
 
     def off(self, row) -> float:
         """How far (units) a body is off the plane that is looked at: above 0 behind it, below 0 before it."""
         if self.through is None or row["kind"] == HALF_SPACE:
             return 0.0
-        n = np.cross(self.upward, self.across)
+        n = self.hand * np.cross(self.upward, self.across)
         far = float(n @ (row["c0"] - self.through))
         half = sum(float(row["half"][k]) * abs(float(n @ row[f"axis{k}"])) for k in range(3)) + float(row["radius"])
         return float(np.sign(far)) * max(abs(far) - half, 0.0)
@@ -94,9 +100,10 @@ def views_of(scene: Scene, heading: np.ndarray, what: str, through: np.ndarray |
         (f"{what}, direction {bearing:.4g}° ({unit})", f"height ({unit})"),
         "from the side",
         through=through,
+        hand=frame.hand,
     )
     # Seen from above with the second axis up the page unless that would mirror the world.
-    mirrored = float(np.cross(frame.first, frame.second) @ frame.up) < 0.0
+    mirrored = frame.hand * float(np.cross(frame.first, frame.second) @ frame.up) < 0.0
     above = View(frame.first, frame.second, (f"{first} ({unit})", f"{second} ({unit})"), "from above", mirrored)
     return [side, above]
 
@@ -128,7 +135,8 @@ def draw(run: Run, axes: Axes | list[Axes] | None = None, preview: Preview | Non
 def _draw(run: Run, axes: list[Axes], needed: list[View], limits: list, preview: Preview | None) -> None:
     for ax, view, corners in zip(axes, needed, limits, strict=True):
         _draw_view(ax, view, run, corners, preview, worded=ax is axes[0])
-    _legend(axes, run, preview)
+    aims = any(_aim_in(axes[0], needed[0], shot) is not None for shot in run.fired)
+    _legend(axes, run, preview, aims)
 
 
 def _beside(limits: list[tuple[np.ndarray, np.ndarray]]) -> bool:
@@ -230,8 +238,6 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
     for path in (run.flight(name) for name in list(run.ids.values())[:MOST_PATHS]):
         times = np.linspace(path.t[0], path.t[-1], 33)
         points.append(flat(path.at(times)[0], view.across, view.upward))
-    shots = [shot.aim_point for shot in run.fired if shot.aim_point is not None]
-    points += [flat(cursor, view.across, view.upward)[None] for cursor in shots]
     for number, (row, kind) in enumerate(zip(run.scene.bodies, run.scene.kinds, strict=True)):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
@@ -240,6 +246,12 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
             points.append(outline(row, there, view.across, view.upward))
     points += [] if more is None else [more]
     seen = np.concatenate(points) if points else np.zeros((1, 2))
+    low, high = seen.min(axis=0), seen.max(axis=0)
+    near = (high - low).max() + run.scene.metre
+    aims = [flat(shot.aim_point, view.across, view.upward) for shot in run.fired if shot.aim_point is not None]
+    # Of a sight that meets nothing the far point is left out: all else would be a speck.
+    aims = [aim for aim in aims if (aim > low - FARTHER * near).all() and (aim < high + FARTHER * near).all()]
+    seen = np.concatenate([seen, *(aim[None] for aim in aims)])
     low, high = seen.min(axis=0), seen.max(axis=0)
     near = (high - low).max() + run.scene.metre
     for row, kind in zip(run.scene.bodies, run.scene.kinds, strict=True):
@@ -400,6 +412,15 @@ def until(run: Run, number: int, last: float) -> float:
     return last if pushed is None else max(last, to_seconds(int(run.stage.motions[pushed.number].settled)))
 
 
+def _aim_in(ax: Axes, view: View, shot: Shot) -> np.ndarray | None:
+    """Where a shot's aim point is in the picture (2,), if it is in it."""
+    if shot.aim_point is None:
+        return None
+    aim = flat(shot.aim_point, view.across, view.upward)
+    (left, right), (low, high) = sorted(ax.get_xlim()), sorted(ax.get_ylim())
+    return aim if left <= aim[0] <= right and low <= aim[1] <= high else None
+
+
 def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> None:
     from matplotlib.collections import LineCollection
 
@@ -423,8 +444,8 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
             launch = run.launch_of(name)
             ahead = launch / max(float(np.sqrt(launch @ launch)), 1e-300)
             tip = muzzle + flat(ahead, view.across, view.upward) * size * 0.12
-            if shot.aim_point is not None:
-                tip = flat(shot.aim_point, view.across, view.upward)
+            if (aim := _aim_in(ax, view, shot)) is not None:
+                tip = aim
                 mark(ax, *tip, marker="+", ms=13, mew=2, color=INK, zorder=8)
             labels.avoid(muzzle + np.linspace(0.0, 1.0, 60)[:, None] * (tip - muzzle))
             mark(
@@ -618,7 +639,7 @@ def _ends(view: View, run: Run, labels: Labels, ax: Axes, worded: bool) -> None:
         labels.place(text, end, fontsize=9, color=SEA, zorder=11, bbox=plate)
 
 
-def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
+def _legend(axes: list[Axes], run: Run, preview: Preview | None, aims: bool) -> None:
     """One legend, outside the picture, of what is in it."""
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
@@ -630,7 +651,7 @@ def _legend(axes: list[Axes], run: Run, preview: Preview | None) -> None:
     entries.append(Line2D([], [], marker="P", color=INK, ls="none", ms=8, label="muzzle"))
     if few:
         entries.append(Line2D([], [], color=INK, lw=1, ls=(0, (6, 2, 1, 2)), label="aim"))
-    if few and any(shot.aim_point is not None for shot in run.fired):
+    if few and aims:
         entries.append(Line2D([], [], marker="+", color=INK, ls="none", ms=11, mew=2, label="aim point"))
     entries.append(Line2D([], [], color=SEA, lw=2, label="flight"))
     if len(run.launched) > len(run.fired):
