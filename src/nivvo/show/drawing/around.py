@@ -13,7 +13,7 @@ from nivvo.errors import CallError
 from nivvo.play.questions.clearance import Clearance, Muzzled, muzzled
 from nivvo.play.questions.rose import Rose, rose
 from nivvo.show.drawing.canvas import check_picture, drawn, new_figure, save_titled
-from nivvo.show.drawing.figure import AMBER, INK, MOSS, RUST, SEA, View, fit_axes, views_of
+from nivvo.show.drawing.figure import AMBER, INK, MOSS, RUST, SEA, STONE, View, fit_axes, views_of
 from nivvo.show.drawing.outline import flat, outline
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
@@ -145,6 +145,10 @@ def _draw_around(found: Muzzled, ax: Axes, view: View) -> None:
     seen: set[str] = set()
     points = flat(tips, view.across, view.upward)
     ax.plot(*points[near].T, ".", ms=2.5, color=INK, zorder=4, label=_once(seen, f"muzzle, at each {clear.turns_with}"))
+    if not near.any():
+        ax.plot(*points.T, ".", ms=2.5, color=STONE, zorder=4)
+        words = "no aim lies in this plane: where the muzzle is, off it"
+        ax.text(0.012, 0.96, words, transform=ax.transAxes, va="top", fontsize=9.5, color=INK)
     for k in chosen:
         inside = clear.gaps[k] < 0.0
         ring = {"facecolor": "#e9b8ab" if inside else "none", "edgecolor": RUST if inside else SEA}
