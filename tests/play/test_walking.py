@@ -155,6 +155,20 @@ class Ground(unittest.TestCase):
 
 
 class Brought(unittest.TestCase):
+    def test_who_is_asked_to_walk_while_he_is_brought_somewhere_walks_from_there(self):
+        for high in (4.0, 0.9, -1.0):
+            text = "nivvo = 1\n[shooter.keeper]\nat = [0, 0.9]\nwalk = { speed = 3, jump = 5 }\n[ability.hook]\n"
+            text += "launch.speed = 200\nflight.gravity_share = 0\naim.by = 'cursor'\non.wisps.blink.lasts = 0.5\n"
+            text += f"[target.wisp]\nat = [6, {high}]\ngroup = 'wisps'\n[case.c]\nlasts = 2\ninput = ["
+            text += f"{{ t = 0, cursor = [6, {high}], tap = 'fire' }}, {{ t = 0.2, walk = [-1, 0] }}]"
+            run = nivvo.fire(nivvo.parse(text))
+            way, row = run.stage.motions[run.scene.number["keeper"]], run.rows("events")
+            there = next(one["time"] for one in row if one["what"] == "blinked")
+            start = (math.ceil(there * 60 - 1e-9) + 30) / 60
+            (x, y), v = way.seen(start)[0][:2], way.seen(start + 0.2)[1]
+            np.testing.assert_allclose(way.seen(start + 0.5)[0][:2], [x - 1.5, y], atol=1e-9)
+            self.assertEqual(v[:2].tolist(), [-3.0, 0.0])
+
     def test_a_hook_brings_a_walker_to_where_it_stuck_in_its_time(self):
         hook = (
             "[obstacle.wall]\nat = [10, 4]\nshape.box = [1, 4]\n[ability.hook]\n"

@@ -2,6 +2,7 @@
 
 import gc
 import json
+import re
 import tempfile
 import tomllib
 import unittest
@@ -19,6 +20,72 @@ from nivvo.spec.scenes.values import Depends, Duration
 from tests.spec.broken import BROKEN, GOOD
 
 DEMO = Path(nivvo.__file__).parent / "demo"
+
+LASTING = """nivvo = 1
+[shooter.keeper]
+health = 30
+lives = 3
+back_after = <30>
+walk.speed = 2
+[ability.auto]
+firing = { kind = "auto", interval = <9>, button = "a", wind_up = <6>, recovery = <3>, cooldown = <12>, ammo = 3, \
+reload = <24> }
+launch.speed = 12
+aim = { by = "nearest", group = "wisps" }
+limits.life = <45>
+flight.thrust = { acceleration = 5, after = <6>, lasts = <18> }
+on.wisps = { damage = 4, lasting = { damage = 1, every = <9>, times = 3 } }
+[ability.charge]
+firing = { kind = "charge", button = "c", full_after = <45>, min_hold = <6> }
+launch.speed = { by = "held", start = 5, end = 20 }
+limits.life = <60>
+when.age = { at = <21>, then = "go on", sends.ability = "chip" }
+[ability.chip]
+firing.button = "none"
+launch.speed = 6
+limits.life = <30>
+flight.sway = { across = 0.3, period = 0.5, grows_over = <15> }
+[ability.ready]
+firing = { kind = "ready", button = "r", confirm = "rr", gives_up_after = <60> }
+launch.speed = 9
+limits.life = <60>
+flight.homing = { law = "pursuit", turn_rate = 90, group = "wisps", after = <12>, lasts = <30>, looks_every = <6> }
+[ability.single]
+firing = { button = "s", cooldown = <30>, remembers = <12> }
+launch.speed = 15
+aim = { by = "nearest", group = "wisps" }
+limits.life = <45>
+on.wisps = { damage = 2, blink = { within = 3, lasts = <18> } }
+[ability.round]
+firing.button = "o"
+launch.speed = 3
+flight.orbit = { radius = 2, turn_rate = 180, lasts = <60>, grows_over = <12> }
+limits.life = <90>
+[target.wisp]
+at = [7, 0.5]
+group = "wisps"
+health = 500
+[target.late]
+at = [9, 2]
+group = "wisps"
+arrives = <33>
+[target.gull]
+at = [6, 3]
+group = "wisps"
+move = { chase = "keeper", speed = 3 }
+on_shooter = { damage = 5, every = <15> }
+wave = { count = 3, every = <21>, first = <9>, places = [[6, 3]] }
+[cue.bang]
+on = "fired"
+lasts = <12>
+[case.c]
+lasts = <240>
+lost.time = <200>
+input = [{ t = <3>, hold = "a", held = <90> }, { t = <6>, hold = "c", held = <30> }, { t = <12>, tap = "r" }, \
+{ t = <30>, tap = "rr" }, { t = <18>, tap = "s", count = 3, every = <10> }, { t = <20>, tap = "o" }, \
+{ t = <60>, walk = [1, 0] }]
+check = [{ hits = "wisp", before = <180>, after = <6> }]
+""".replace("\\\n", "")
 
 names = st.sampled_from(["a", "b", "speed", "wall-1", '"a b"', "'x.y'"])
 scalars = st.sampled_from(
@@ -114,6 +181,16 @@ class Merging(unittest.TestCase):
         for key, value in (("ability.flare.launch.speed", 7), ("ability.flare.launch", {"speed": 7})):
             won = drill.with_settings({key: value})
             self.assertEqual(won.of_case("tap").ability["flare"].launch.speed, 7, key)
+
+    def test_a_duration_in_ticks_is_the_one_in_seconds(self):
+        texts = [re.sub(r"<(\d+)>", lambda found: f'"{found[1]} ticks"', LASTING),
+                 re.sub(r"<(\d+)>", lambda found: repr(int(found[1]) / 60), LASTING)]  # fmt: skip
+        one, other = map(nivvo.parse, texts)
+        self.assertEqual(nivvo.fire(one).digest, nivvo.fire(other).digest)
+        self.assertEqual(*(nivvo.check(made)[0].found for made in (one, other)))
+        # All keys that may be in ticks are in it.
+        for word in {one.key.split(".")[-1] for one in nivvo.keys() if '"90 ticks"' in one.takes}:
+            self.assertRegex(texts[0], rf'\b{word} = "\d+ ticks"')
 
     def test_a_sweep_of_settings_keeps_no_more_the_longer_it_is(self):
         drill, held = nivvo.parse(GOOD), []

@@ -206,7 +206,7 @@ class Walker(Motion):
         length = float(np.sqrt(dot(way, way)))
         self.wanted = way * (self.walk.speed / max(length, 1.0))
         if not self.afoot:
-            self._go(time, 0.0)
+            self._go(max(time, self.carried), 0.0)
 
     def jump(self, time: int) -> bool:
         """Jump, if it stands; returns whether it does."""
@@ -214,7 +214,7 @@ class Walker(Motion):
             return False
         self.leaps = self.walk.jump
         if not self.afoot:
-            self._go(time, self.walk.jump)
+            self._go(max(time, self.carried), self.walk.jump)
         return True
 
     def _go(self, time: int, jump: float) -> None:

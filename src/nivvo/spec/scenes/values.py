@@ -39,8 +39,14 @@ class Duration(float):
     def __eq__(self, other: object) -> bool:
         return float.__eq__(self, other) is True and self.ticks == getattr(other, "ticks", None)
 
+    def __ne__(self, other: object) -> bool:
+        return not self == other
+
     def __hash__(self) -> int:
         return float.__hash__(self)
+
+    def __bool__(self) -> bool:
+        return float.__bool__(self) if self.ticks is None else self.ticks > 0
 
     def seconds(self, rate: float) -> float:
         """The duration in seconds at ``rate`` ticks a second."""
