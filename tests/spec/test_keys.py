@@ -20,8 +20,18 @@ class Keys(unittest.TestCase):
             if one.example:
                 node = tomllib.loads(one.example)
                 for part in one.key.split("."):
-                    node = node[part if part != "NAME" else next(iter(node))]
+                    inside = node[0] if isinstance(node, list) else next(iter(node.values()))
+                    node = node[part] if part != "NAME" else inside
                 self.assertNotIsInstance(node, dict, one.key)
+
+    def test_every_line_to_copy_may_be_written(self):
+        wrong = ("unknown key", "wrong type", "unknown choice", "out of range", "wrong number of values")
+        for one in nivvo.keys(""):
+            try:
+                nivvo.from_tables({"nivvo": 1} | tomllib.loads(one.example or "nivvo = 1"))
+            except DrillError as error:
+                said = [problem for problem in error.problems if problem.message in wrong]
+                self.assertFalse(said, (one.example, said))
 
     def test_each_has_a_meaning_where_it_is_told_what_it_takes(self):
         told = nivvo.keys()

@@ -162,7 +162,8 @@ def _all() -> tuple[Key, ...]:
     return tuple(_walked(made, made, ""))
 
 
-def _walked(made: dict, table: dict, path: str, only: Sequence[str] | None = None) -> Iterator[Key]:
+def _walked(made: dict, table: dict, path: str, only: Sequence[str] | None = None, listed: str = "") -> Iterator[Key]:
+    """The keys of a table at a path, and below; ``listed``: the key of the list of tables that it stands in."""
     for name, entry in table.get("properties", {}).items():
         if only is not None and name not in only:
             continue
@@ -174,11 +175,12 @@ def _walked(made: dict, table: dict, path: str, only: Sequence[str] | None = Non
         shown = f"{default:g}" if isinstance(default, float) else shown
         means = entry.get("description", "") or (below or {}).get("description", "").split("\n")[0]
         if below is None or named or takes not in ("table",):
-            yield Key(key, takes, shown, means, _example(made, key, entry))
+            yield Key(key, takes, shown, means, _example(key, entry, listed))
         else:
             yield Key(key, takes, shown, means, "")
         if below is not None and path.count(".") < 7 and "Depends" not in str(entry.get("$ref", "")):
-            yield from _walked(made, below, f"{key}.NAME" if named else key, entry.get("only"))
+            inside = key if "list of tables" in takes else listed
+            yield from _walked(made, below, f"{key}.NAME" if named else key, entry.get("only"), inside)
 
 
 def _options(entry: dict) -> list[dict]:
@@ -237,8 +239,8 @@ def _number(one: dict, word: str) -> str:
     return " ".join([word, *parts])
 
 
-def _example(made: dict, key: str, entry: dict) -> str:
-    """A line of a drill with the key in it."""
+def _example(key: str, entry: dict, listed: str) -> str:
+    """A line of a drill with the key in it, in a list of tables if it is ``listed``."""
     for one in _options(entry):
         kind = one.get("type")
         if "enum" in one or "const" in one:
@@ -253,9 +255,9 @@ def _example(made: dict, key: str, entry: dict) -> str:
         elif kind == "string" and "tick" not in one.get("pattern", ""):
             value = '"name"'
         elif kind == "array" and "$ref" not in one.get("items", {}):
-            inner = one.get("items", {}).get("type")
-            count = one.get("minItems", 1)
-            word = json.dumps(one.get("items", {}).get("enum", ["name"])[0])
+            first = (_options(one.get("items", {})) or [{}])[0]
+            inner, count = first.get("type"), one.get("minItems", 1)
+            word = json.dumps(first.get("enum", ["name"])[0])
             value = f"[{', '.join(['1' if inner in ('number', 'integer') else word] * count)}]"
             if inner == "array":
                 value = "[[0, 1], [1, 0]]" if count < 3 else "[[0, 0], [2, 0], [1, 1]]"
@@ -263,6 +265,8 @@ def _example(made: dict, key: str, entry: dict) -> str:
                     value = "[[0, 2, 1], [1, 3, 1]]"
         else:
             continue
+        if listed:
+            return f"{_filled(listed)} = [{{ {_filled(key[len(listed) + len('.NAME.') :])} = {value} }}]"
         return f"{_filled(key)} = {value}"
     return ""
 
