@@ -40,11 +40,12 @@ THENS = (
     "'end'", "'pass'", "'bounce', restitution = 0.7", "'slide', friction = 0.2", "'pass', pierces = 2",
     "'lodge', within = 40, otherwise = 'bounce', restitution = 0.5", "'bounce', restitution = 0.4, rests = 'rolls'",
 )  # fmt: skip
+BLINKS = ("blink.within = 2", "blink = { within = 2, lasts = 0.2 }", "blink = { within = 2, speed = 9 }")
 EFFECTS = (
     "blast = { radius = 2, damage = 8, impulse = 2, shaded = true }", "score = { points = 3, streak_within = 0.4 }",
     "lasting = { damage = 2, every = 0.09, times = 3 }",
     "sends = { ability = 'chip', along = 'nearest', damage = 'shared', each_once = true }",
-    "pull.speed = 5", "removes = true", "blink.within = 2",
+    "pull.speed = 5", "removes = true", BLINKS[0],
 )  # fmt: skip
 MOMENTS = (
     "age = { at = 0.4, then = 'go on', sends.ability = 'chip' }", "fired.blast = { radius = 1, damage = 2 }",
@@ -111,7 +112,8 @@ class Drawn:
         return self.rng.uniform(low, high, self.size).round(3).tolist()
 
     def answer(self, *more):
-        effects = [*(one for one in EFFECTS if not self.rng.integers(5)), *more]
+        effects = [one for one in EFFECTS if not self.rng.integers(5)]
+        effects = [*(self.one(BLINKS) if one is BLINKS[0] else one for one in effects), *more]
         return ", ".join([f"damage = {self.rng.uniform(0, 20)}, then = {self.one(THENS)}", *effects])
 
     def body(self, k):
