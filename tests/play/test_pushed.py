@@ -3,11 +3,13 @@
 import itertools
 import math
 import unittest
+from unittest import mock
 
 import numpy as np
 
 import nivvo
 from nivvo.errors import DrillError
+from nivvo.play.stage.loose import Bodies
 
 G = 9.81
 TEXT = """nivvo = 1
@@ -137,6 +139,23 @@ class Knock(unittest.TestCase):
             way = (np.array(at) - middle) / np.linalg.norm(np.array(at) - middle)
             expected = at + way * (30 / mass) ** 2 / (2 * friction * G)
             np.testing.assert_allclose(end_of(run, name)[:2], expected, atol=1e-9)
+
+
+class Looked(unittest.TestCase):
+    def test_a_preview_ends_with_its_flight_though_crates_still_glide(self):
+        text = "nivvo = 1\nworld.view = 'top'\n[ability.keg]\nlaunch.speed = 20\nlimits.life = 0.5\n"
+        text += "on.crates.knock.impulse = 60\n"
+        for k in range(6):
+            text += f"[target.c{k}]\nat = [{2 + 1.1 * k}, 0]\nshape.box = [1, 1]\nmass = 2\nfriction = 0\n"
+            text += "group = 'crates'\n"
+        live = nivvo.Live(nivvo.parse(text))
+        live.tap("fire")
+        for _ in range(20):
+            live.step()
+        # It is so long that they glide for many seconds of the game's time, which are not gone through.
+        with mock.patch.object(Bodies, "think", autospec=True, side_effect=Bodies.think) as thought:
+            live.preview("keg")
+        self.assertLess(thought.call_count, 60)
 
 
 class Supports(unittest.TestCase):

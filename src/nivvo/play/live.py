@@ -471,7 +471,7 @@ class Live(Tabled):
         number = self._session.numbers.get((name, shooter), 0)
         counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
         alone.fire(Asked(now, name, shooter, number, now, counts))
-        alone.finish()
+        alone.fly_out()
         return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
 
     @checked

@@ -230,7 +230,7 @@ def _flown(
         raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
     counts = charged(scene.abilities[ability].firing, clock.from_seconds(held))
     session.fire(Asked(time, ability, shooter, 0, time, counts), cursor)
-    session.finish()
+    session.fly_out()
     return session.run(case.drill, case.name)
 
 

@@ -163,7 +163,7 @@ def _row(case: Case, ability: str, held: float, found: dict[str, Curve]) -> dict
     row: dict[str, Any] = {"held": held} | {key: resolve(value, moment, key) for key, value in found.items()}
     session = scratch(case, touches="end")
     session.fire(Asked(0, ability, case.scene.shooter_of(ability), 0, 0, counts))
-    session.finish()
+    session.fly_out()
     run = session.run(case.drill, case.name)
     if run.refused:
         return row | {"range": 0.0, "apex": 0.0, "flight_time": 0.0, "ends": run.refused[0].refused}

@@ -280,7 +280,7 @@ def _fired(case: Case, shot: Shot, touches: str) -> Run:
     """The flight of a shot alone, until its first touch or until its limits."""
     session = scratch(case, shot.time, touches=touches)
     session.put(shot)
-    session.finish()
+    session.fly_out()
     return session.run(case.drill, case.name)
 
 

@@ -199,6 +199,10 @@ class Session:
         self.runs = True
         self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts), until)
 
+    def fly_out(self) -> None:
+        """Run until nothing flies any more, whatever else still goes on: for what is only looked at."""
+        self.finish(lambda: not self.arena.live)
+
     @property
     def pending(self) -> bool:
         """Whether something is to come about at a tick's start."""
