@@ -157,6 +157,8 @@ class Drawn:
         for tick in range(first, last):
             for _, call, given in (act for act in self.acts if act[0] == tick):
                 getattr(live, call)(*given)
+            if tick % 9 == 4:
+                live.preview("rivet")
             told += live.step()
         return told
 

@@ -174,6 +174,14 @@ class Follows(unittest.TestCase):
             self.assertAlmostEqual(rows(run, "damage")[0]["time"], time, delta=1e-8)
             self.assertEqual([row["body"] for row in run.rows("bodies") if row["time"] == 0].count("reef"), 1)
 
+    def test_what_is_looked_at_meanwhile_has_nobody_touch_him(self):
+        live = nivvo.Live(scene("at = [-0.9, 0]\nshape.ball = 0.5\non_shooter = { damage = 1, every = 0.04 }", case=""))
+        told = []
+        for _ in range(20):
+            self.assertGreater(len(live.preview("flare").points), 10)
+            told += [event.what for event in live.step()]
+        self.assertEqual(told.count("damage"), 9)
+
     def test_live_tells_the_same(self):
         made = scene("at = [4, 0]\nmove = { chase = 'keeper', speed = 3 }\non_shooter = { damage = 20, every = 0.3 }\n"
                      "wave = { count = 2, every = 0.5, most = 1, when_full = 'turn away' }",

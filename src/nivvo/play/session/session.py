@@ -177,6 +177,7 @@ class Session:
         self.breakable, self.meter = False, Meter(True, True)
         self._coming.clear()
         self.consequences.lasting.clear()
+        self.reaching.coming.clear()
         for kept in (self.shots, self.refused, self.births, self.states, self.edges):
             kept.clear()
         self.known.clear()
