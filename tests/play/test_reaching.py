@@ -182,6 +182,20 @@ class Follows(unittest.TestCase):
             told += [event.what for event in live.step()]
         self.assertEqual(told.count("damage"), 9)
 
+    def test_who_is_taken_away_just_before_he_touches_does_not(self):
+        # At each tick before and after the touch; then one comes in his place, and touches anew.
+        for tick in range(10, 34):
+            live = nivvo.Live(
+                scene("at = [-3, 0]\nshape.ball = 0.5\nmove.velocity = [4, 0]\non_shooter.damage = 1", case="")
+            )
+            told = [event.what for _ in range(tick) for event in live.step()]
+            live.remove("gull")
+            told += [event.what for _ in range(40) for event in live.step()]
+            self.assertEqual(told.count("damage"), int(tick / 60 > 2.0 / 4.0))
+            live.add("target", "gull", at=[-0.8, 0], shape={"ball": 0.5}, on_shooter={"damage": 1})
+            told = [event.what for _ in range(5) for event in live.step()]
+            self.assertEqual(told.count("damage"), 1)
+
     def test_live_tells_the_same(self):
         made = scene("at = [4, 0]\nmove = { chase = 'keeper', speed = 3 }\non_shooter = { damage = 20, every = 0.3 }\n"
                      "wave = { count = 2, every = 0.5, most = 1, when_full = 'turn away' }",

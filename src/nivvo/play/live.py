@@ -440,6 +440,7 @@ class Live(Tabled):
         self._number(name)
         for number in self._session.stage.whole[name]:
             self._session.consequences.forget(number)
+            self._session.reaching.forget(number)
         self._session.stage.remove(name, self._session.tick)
 
     def _number(self, name: str) -> int:

@@ -125,6 +125,11 @@ class Reaching:
         passed = set(chase[~near].tolist()) - kept
         return [k for k in mine.tolist() if k not in passed]
 
+    def forget(self, body: int) -> None:
+        """A body is taken away: it touches nobody any more."""
+        self.coming = [one for one in self.coming if one[1] != body]
+        self.touching = {pair: when for pair, when in self.touching.items() if pair[0] != body}
+
     def due(self) -> int | None:
         """When somebody next touches a shooter (clock), as far as is known."""
         return self.coming[0][0] if self.coming else None
