@@ -197,11 +197,11 @@ inward normal, how deep it goes (units), whether only as its first touch, whethe
 answer (of THEN) where it cannot. enters: whether it goes through openings. near: so far away it is near (units).
 holds: whether something follows that is decided outside: the tick stops after it if anybody is as near as ``hurts``
 (units, inf: always; below 0: never) who may be out once it has taken ``most`` from them, or who is watched, else it
-follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units
-on its face from the body's spot), DEPENDS_FRONT (degrees from its front) or DEPENDS_SPEED (units/s, as the body sees
-it): then it is read off ``count`` rows of the
-curves from ``first`` on, each x and value, straight between, the later of two at one x. With a ``count`` of 0 it goes
-in steps: two rows, (start, step) and (every, cap), one step more each ``every`` and never beyond the cap."""
+follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on
+its face from the body's spot), DEPENDS_FRONT (degrees from its front) or DEPENDS_SPEED (units/s, as the body sees it):
+then it is read off ``count`` rows of the curves from ``first`` on, each x and value, straight between, the later of two
+at one x. With a ``count`` of 0 it goes in steps: two rows, (start, step) and (every, cap), one step more each ``every``
+and never beyond the cap."""
 
 MOST_CORNERS = 24
 """Of a polygon."""

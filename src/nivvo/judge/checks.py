@@ -106,10 +106,11 @@ def _hits(run: Run, check: Check) -> Outcome:
     wanted = check.times or 1
     if len(good) >= wanted:
         first = good[0]
-        found = f"{first['projectile']} touched it at {number(first['time'], 's')}, closing at "
-        found += number(first["speed"], f"{unit}/s")
         if first["speed"] == math.inf:
-            found = f"{first['projectile']} touched it at {number(round(first['time'], 5), 's')}, without travel time"
+            when, how = round(first["time"], 5), "without travel time"
+        else:
+            when, how = first["time"], f"closing at {number(first['speed'], f'{unit}/s')}"
+        found = f"{first['projectile']} touched it at {number(when, 's')}, {how}"
         if wanted > 1:
             found = f"{len(good)} touches, the first: {found}"
         slack = min(high - good[wanted - 1]["time"], first["time"] - low)

@@ -54,7 +54,6 @@ class Afoot:
         self.stage, self.end, self.lasts = stage, 0, 0
         self.feet: dict[int, Feet] = {}
         self.floors: dict[int, Other] = {}
-        self._rests: dict[int, tuple | None] = {}
         self._strides: dict[int, Stride] = {}
         self._about_now: tuple = ()
         self.enlist()
@@ -156,19 +155,14 @@ class Afoot:
         vertical = scene.frame.vertical and scene.gravity.any()
         gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
         laws = gait, _three(scene.gravity), _three(up) if vertical else None
-        rests = motion.rests(time)
-        known = (place.tobytes(), stage.arena.who) if rests else None
-        still = rests and all(other.v == NOWHERE and other.number not in stage.turning for other in others)
-        pieces = []
-        if not still or self._rests.get(number) != known:
-            if motion.leaps:
-                feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
-            pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
-            motion.stands = feet.stands
-            for piece in pieces:
-                when = min(time + round(piece.time * UNITS), end)
-                motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
-        self._rests[number], on = known, self._strides.get(number)
+        if motion.leaps:
+            feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
+        pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
+        motion.stands = feet.stands
+        for piece in pieces:
+            when = min(time + round(piece.time * UNITS), end)
+            motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
+        on = self._strides.get(number)
         waits = on is not None and on.piece is None and on.until > time
         if end == self.end and not pieces and feet.a == NOWHERE and not waits:
             self._strides[number] = self._stride(number, laws)

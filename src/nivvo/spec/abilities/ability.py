@@ -82,7 +82,7 @@ class Firing(Table):
                 raise ValueError(f'{key} is for kind = "{kinds[0]}"; here kind = "{self.kind}"')
         if self.kind == "auto" and (self.interval is None) == (self.rate is None):
             raise ValueError('kind = "auto" needs either interval or rate')
-        if self.interval is not None and self.interval.ticks is None and float(self.interval) <= 0.0:
+        if self.interval is not None and not self.interval:
             raise ValueError("interval must be more than 0 s")
         if self.kind == "burst" and (self.shots is None or self.interval is None):
             raise ValueError('kind = "burst" needs shots and interval')

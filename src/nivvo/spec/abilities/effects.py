@@ -135,7 +135,7 @@ class Lasting(Table):
 
     @model_validator(mode="after")
     def _goes_on(self) -> Lasting:
-        if (self.every.ticks is None and float(self.every) <= 0.0) or self.every.ticks == 0:
+        if not self.every:
             raise ValueError("every must be more than 0 s; damage at once is on.GROUP.damage")
         return self
 
