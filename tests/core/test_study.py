@@ -40,6 +40,12 @@ class Singles(unittest.TestCase):
         np.testing.assert_allclose(found.time, 0.44, atol=1e-12)
         self.assertEqual(world.bodies.tobytes(), before)
 
+    def test_bodies_that_turn_are_refused(self):
+        world = arena([ball((5, 0, 0))], sampled=False)
+        world.bodies["turns"] = 1.0
+        with self.assertRaisesRegex(ValueError, "turn"):
+            single_shots(world, np.zeros(3), np.zeros((1, 3)), [(10.0, 0, 0)])
+
     def test_batches_make_no_difference_and_throws_land_where_the_formula_says(self):
         count = BATCH + 700
         angles = np.radians(np.linspace(5, 85, count))

@@ -41,14 +41,19 @@ def single_shots(
     Parameters
     ----------
     world : Arena
-        Bodies and bounds as they stand at 0; it is left as it is.
+        Bodies and bounds as they stand at 0; it is left as it is. Each body goes on as it moves then; none may turn,
+        which is the doing of who steps a world tick by tick.
     acts : (1,) or (n,) rows of ``pool.PARAMS``, as ``forces.acting`` gives, or a constant acceleration (3,)
     p, v : (n, 3) place (units) and velocity (units/s)
     radius : units, one or (n,)
     then : code of ``pool.THEN``, one for all groups or one a group
     life : counts of the clock or ``pool.FOREVER``, one or (n,)
     ticks : how many there are in a second, and for how many they fly at most
+
+    Raises ValueError where a body turns.
     """
+    if world.bodies["turns"].any():
+        raise ValueError("single shots fly among bodies that do not turn")
     p, v = np.atleast_2d(np.asarray(p, dtype=float)), np.atleast_2d(np.asarray(v, dtype=float))
     n = len(p)
     acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
