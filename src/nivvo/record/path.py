@@ -161,6 +161,12 @@ class Path(Tabled):
         low, high = float(self.t[k]), min(float(self.t[k + 1]), last)
         if self.a is not None:
             low = min(low - float(frame.height(self.v[k]) / frame.height(self.a)), high)
+        elif self._smooth:
+            # Where the speed at which the cubic rises falls to 0: that is a parabola, above 0 and then below.
+            h, rest = float(self.t[k + 1]) - low, frame.height(self.p[k + 1] - self.p[k])
+            v0, v1 = frame.height(self.v[k]), frame.height(self.came[k + 1])
+            slope, bend = float(v0 + v1 - 3.0 * rest / h + v0), float(3.0 * (v0 + v1 - 2.0 * rest / h))
+            low = min(low + h * float(v0) / (slope + math.sqrt(max(slope * slope - bend * float(v0), 0.0))), high)
         else:
             for _ in range(52):
                 middle = 0.5 * (low + high)

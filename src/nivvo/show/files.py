@@ -7,9 +7,8 @@ import csv
 import io
 import json
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from functools import lru_cache
-from operator import itemgetter
 from pathlib import Path
 from typing import Any
 
@@ -41,10 +40,9 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
         tables = {**{table: run.table(table) for table in TABLES}, "paths": run.paths}
         done = [write_whole(folder / f"{run.case}.{one}.parquet", _parquet_of(made)) for one, made in tables.items()]
         return _alone(run, folder, done)
-    places = run.paths_columns()
-    tables = {table: _cells(run, table) for table in TABLES}
-    tables["paths"] = list(places), zip(*(column.tolist() for column in places.values()), strict=True)
-    done = [write_text(folder / f"{run.case}.{one}.csv", _csv_of(*made)) for one, made in tables.items()]
+    tables = {table: _columns(run, table) for table in TABLES}
+    tables["paths"] = {name: column.tolist() for name, column in run.paths_columns().items()}
+    done = [write_text(folder / f"{run.case}.{one}.csv", _csv_of(made)) for one, made in tables.items()]
     return _alone(run, folder, done)
 
 
@@ -72,19 +70,24 @@ def _tame_text(text: str) -> str:
     return f"'{text}" if text.startswith(("=", "+", "-", "@")) else text
 
 
-def _cells(run: Run, table: str) -> tuple[list[str], Iterable[list]]:
-    """The columns of a table and its rows, what is not a number left empty."""
-    columns = columns_of(table, run.scene.frame.size)
-    return columns, map(itemgetter(*columns), run.rows(table))
+def _columns(run: Run, table: str) -> dict[str, list]:
+    """A table, column by column."""
+    rows = run.rows(table)
+    return {name: [row[name] for row in rows] for name in columns_of(table, run.scene.frame.size)}
 
 
-def _csv_of(columns: list[str], rows: Iterable) -> str:
+def _tamed(values: list) -> list:
+    """The cells of a column of a CSV file, what is not a number left empty."""
+    if set(map(type, values)) <= {float, int}:
+        return [value if value == value else "" for value in values]
+    return list(map(tame, values))
+
+
+def _csv_of(columns: dict[str, list]) -> str:
     file = io.StringIO()
     writer = csv.writer(file, lineterminator="\n")
     writer.writerow(columns)
-    writer.writerows(
-        [value if type(value) is float and value == value else tame(value) for value in row] for row in rows
-    )
+    writer.writerows(zip(*map(_tamed, columns.values()), strict=True))
     return file.getvalue()
 
 
