@@ -142,7 +142,8 @@ class Consequences:
         died = [k for k, row in enumerate(told) if row[KIND] == pool.OUT]
         for k in died:
             stage.set_out(told[k][BODY], out=False)
-        k = 0
+        k, notes = 0, []
+        arena.notes = notes
         while k < end - first:
             begun, k = k, _end_of_answer(told, k)
             while died and died[0] < k:
@@ -150,9 +151,10 @@ class Consequences:
             row, ability = told[begun], abilities[begun]
             if ability is not None and (effects := ability.answers[groups[row[BODY]]].effects):
                 self.apply(_contact_of(vectors, begun, row), effects)
-                behind += [k] * (counters.item(pool.EVENTS) - written - len(behind))
+                behind += [k] * (len(notes) - len(behind))
         for k in died:
             stage.set_out(told[k][BODY], out=True)
+        arena.write_notes()
         if behind:
             order = np.argsort([*range(1, 2 * (written - first), 2), *(2 * k for k in behind)], kind="stable")
             whole = arena.events[first : written + len(behind)]
@@ -368,10 +370,9 @@ class Consequences:
     def push(self, contact: Contact, body: int, impulse: np.ndarray) -> None:
         """Give a body with a mass an impulse (3,) at the next tick."""
         loose = self.session.stage.loose.of.get(body)
-        if loose is None or not impulse.any() or self.session.stage.out(body):
+        if loose is None or not (size := length_of(impulse)) or self.session.stage.out(body):
             return
         self.pushes[body] = self.pushes.get(body, NOWHERE) + impulse
-        size = length_of(impulse)
         what = (pool.PUSHED, body, 0, size, size / loose.mass)
         self.session.arena.note(what, contact.key, contact.when, contact.p, contact.normal)
 

@@ -613,11 +613,10 @@ class Stage:
             there = [k for k, d, e, f, g, h, i in self._moving(time)
                      if d <= x and e <= y and f <= z and g >= a and h >= b and i >= c]  # fmt: skip
             near = sorted({*there, *(k for k in near if k not in self._at[2])})
-        near = [k for k in near if known[k] in kinds]
-        if near:
-            out = self.arena.bodies["out"]
-            near = [k for k in near if not out[k]]
-        return near
+        if not near:
+            return near
+        out = self.arena.bodies["out"]
+        return [k for k in near if known[k] in kinds and not out[k]]
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
