@@ -492,7 +492,8 @@ class Consequences:
         velocity = (speed or 0.0) * heading
         facing = session.stage.players[shooter].facing(time)
         velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)
-        places, apart = self._apart(effect.gap, at, velocities, radius, time, keys)
+        inside = self._inside(contact)
+        places, apart = self._apart(effect.gap, at, velocities, radius, time, keys, inside)
         own = keys.inherit_velocity * contact.v if keys.inherit_velocity else NOWHERE
         sent = tuple(Sent(one, (way if speed else NOWHERE) + own) for one, way in zip(places, velocities, strict=True))
         shot = Shot(
@@ -514,7 +515,7 @@ class Consequences:
             return
         session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
-        session.put(shot, inside=self._inside(contact), depth=depth, dealt=dealt, why=effect.when)
+        session.put(shot, inside=inside, depth=depth, dealt=dealt, why=effect.when)
         if len(self.depth) > MOST_KNOWN:
             self._forget()
         first = session.key_of(shot)
@@ -551,10 +552,10 @@ class Consequences:
         row = arena.flight[int(arena.counters[pool.HELD])]
         return tuple(float(one) / share for one in arena.answers["damage"][row["param"]])
 
-    def _apart(self, gap: float, at, velocities, radius: float, time: int, ability: Ability) -> tuple[list, str]:
+    def _apart(self, gap, at, velocities, radius, time: int, ability: Ability, inside) -> tuple[list, str]:
         """Where several start so that neighbours are ``gap`` apart, each along its way; and what is to be told of it.
 
-        Where something solid is in the way one starts where it would touch it.
+        Where something solid is in the way one starts where it would touch it, but for bodies they are ``inside`` of.
         """
         ways = [unit(one) for one in velocities]
         if len(ways) < 2:
@@ -567,7 +568,7 @@ class Consequences:
         stage, places = self.session.stage, []
         for way in ways:
             among = [k for k in stage.around(at, way * far, radius, *KINDS, time=time)
-                     if ability.answers[stage.rows["group"][k]].solid]  # fmt: skip
+                     if k not in inside and ability.answers[stage.rows["group"][k]].solid]  # fmt: skip
             met = stage.first_on_line(at, way * far, radius, time, among)
             places.append(at + way * far * (1.0 if met is None else met[1]))
         return places, ""

@@ -23,8 +23,9 @@ from nivvo.record.record import NOBODY
 if TYPE_CHECKING:
     from nivvo.play.rules.playing import Playing
 
-NEAR = 1e-9
-"""Of the scene's size: how near counts as touching."""
+NEAR, APART = 1e-9, 1e-6
+"""Of the scene's size: how near counts as touching, and how far off as no more: where a game steps straight ahead, the
+time of a touch is found only nearly."""
 
 NEVER = 1 << 62
 
@@ -53,7 +54,7 @@ class Reaching:
                 stage.on_shooter.setdefault(number, OnShooter())
         self.touching: dict[tuple[int, int], int] = {}
         self.coming: list[tuple[int, int, int]] = []
-        self.skin = NEAR * session.scene.size
+        self.skin, self.apart = NEAR * session.scene.size, APART * session.scene.size
 
     @property
     def active(self) -> bool:
@@ -89,7 +90,7 @@ class Reaching:
                 gap, number = 0.0, pieces[0]
                 if again is not None:
                     gap, number = min((self._gap(k, shooter, now), k) for k in pieces)
-                if gap > self.skin:
+                if gap > self.apart:
                     del self.touching[whole, shooter]
                     again = None
                 if again is None:
@@ -140,7 +141,7 @@ class Reaching:
         tick = self.session.scene.ticks.holding(time)
         while self.coming and self.coming[0][0] <= time:
             _, number, shooter = self.coming.pop(0)
-            if stage.out(number) or stage.out(shooter) or self._gap(number, shooter, time) > 1e3 * self.skin:
+            if stage.out(number) or stage.out(shooter) or self._gap(number, shooter, time) > self.apart:
                 continue
             rule, done = stage.on_shooter[number], True
             here, there = stage.middle(shooter, time), stage.middle(number, time)
