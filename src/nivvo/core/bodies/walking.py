@@ -28,7 +28,7 @@ from nivvo.core.geometry.shapes import reach_of, support, with_an_end
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
 MOST_EVENTS = 128
-"""In one tick; if it takes more he stands until the next."""
+"""In one tick; if it takes more he stands until the next, or goes as what he touches pushes him."""
 
 BEND = 0.03
 """Radians by which what he walks along may turn within a piece."""
@@ -40,6 +40,9 @@ NUDGE = 1e-5
 
 LEVEL = 0.02
 """Rise of a normal below which a side is upright."""
+
+LEANS = 0.2
+"""Of a normal along the level, above which what comes down at him pushes him aside, and does not press him down."""
 
 ROUNDS = 400
 """In a narrow groove what goes into one side is taken out so often."""
@@ -118,12 +121,13 @@ def tread(
         span = walk.span(touches, now, min(lasts, end - now))
         feet.p, feet.v = arc(feet.p, feet.v, feet.a, span), along(feet.v, feet.a, span)
         now += span
+        walk.kept = span if span >= lasts or lasts == math.inf else 0.0
         moved = walk.set_back(touches, now)
         if moved:
             pieces.append(Piece(now, feet.number, feet.p, feet.v, feet.a))
         if now >= end:
             return pieces
-    feet.v = feet.a = NOWHERE
+    feet.v, feet.a = out_of(NOWHERE, [(one.n, one.other.v) for one in walk.touches(now)], walk.slow), NOWHERE
     pieces.append(Piece(now, feet.number, feet.p, feet.v, feet.a))
     return pieces
 
@@ -152,12 +156,17 @@ def stride(
 
 
 class _Walk:
-    """One tick of somebody who walks."""
+    """One tick of somebody who walks.
+
+    kept : for how long (s) he has gone as he wants, till now, touching those who are ``touched`` (their numbers): what
+    he wants along what bends or goes by has changed by and by since, and he with it.
+    """
 
     def __init__(self, feet: Feet, others: list[Other], gait: Gait, gravity: Vector, up, start: float, size: float):
         self.feet, self.gait, self.gravity, self.up, self.start = feet, gait, gravity, up, start
         self.skin = self.slow = SKIN * size
         self.others, self.shifted = others, False
+        self.kept, self.touched = 0.0, None
         # So far a straight piece leaves what bends away, before it is brought back.
         self.loose = self.skin + 0.5 * BEND * BEND * feet.reach
 
@@ -174,9 +183,7 @@ class _Walk:
         carried = NOWHERE
         if ground:
             carried = max(ground, key=lambda touch: dot(touch.n, self.up)).other.v
-        walls = [
-            (one, n) for t in touches if t not in ground and (one := self.side(t)) is not None for n in (t.other.v,)
-        ]
+        walls = [wall for t in touches if t not in ground and (wall := self.wall(t)) is not None]
         target = along(self.gait.wanted, self.level(carried), 1.0)
         if not feet.stands:
             target = out_of(target, self.slides(touches), self.slow)
@@ -184,7 +191,8 @@ class _Walk:
         level, push, lasts = self.kept_off(level, walls), NOWHERE, math.inf
         gap = sub(self.kept_off(target, walls), level)
         far = math.sqrt(dot(gap, gap))
-        if far <= self.slow:
+        kept, self.touched = self.touched, [touch.other.number for touch in touches]
+        if far <= self.slow or (kept == self.touched and far <= self.gait.acceleration * self.kept):
             level = along(level, gap, 1.0)
         elif self.gait.acceleration < math.inf:
             push, lasts = along(NOWHERE, gap, self.gait.acceleration / far), far / self.gait.acceleration
@@ -285,6 +293,14 @@ class _Walk:
         n = self.level(touch.n)
         size = math.sqrt(dot(n, n))
         return None if size <= LEVEL else along(NOWHERE, n, 1.0 / size)
+
+    def wall(self, touch: Touch) -> tuple[Vector, Vector] | None:
+        """The level normal (3,) of what stops him, and how it drives him on the level: what leans over him and comes
+        down does, too; None of what is as flat as a floor or a ceiling."""
+        side = self.side(touch)
+        if side is None or self.up is None or dot(touch.n, side) < LEANS:
+            return side and (side, touch.other.v)
+        return side, along(NOWHERE, side, dot(touch.n, touch.other.v) / dot(touch.n, side))
 
     def kept_off(self, level: Vector, walls: list[tuple[Vector, Vector]]) -> Vector:
         """A level velocity without what goes into walls; in a corner that of the wall."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -106,8 +107,8 @@ class Afoot:
         ):
             return
         steps = self._steps(number, time)
-        for k in range(steps):
-            start, end = (time + (self.end - time) * one // steps for one in (k, k + 1))
+        stops = {time + (self.end - time) * k // steps for k in range(steps)} | self._turns(number, time)
+        for start, end in itertools.pairwise([*sorted(stops), self.end]):
             self._go(number, start, end)
 
     def quiet(self, time: int, along: bool) -> int:
@@ -144,6 +145,18 @@ class Afoot:
         sweep = most * (self.end - time) / UNITS
         return max(1, min(MOST_STEPS, math.ceil(sweep / (SWEEP * stage.scene.metre))))
 
+    def _turns(self, number: int, time: int) -> set[int]:
+        """When (clock), before the tick's end, obstacles about one go on otherwise: he sees them go straight."""
+        stage, turns = self.stage, set()
+        for k in stage.movers:
+            if stage.kinds[k] == "obstacle" and k not in stage.loose.of and not stage.out(k):
+                turn = stage.motions[k].next_break(time)
+                if turn is not None and turn < self.end and self._comes(number, k, time, self.end):
+                    while turn is not None and turn < self.end:
+                        turns.add(turn)
+                        turn = stage.motions[k].next_break(turn)
+        return turns
+
     def _go(self, number: int, time: int, end: int) -> None:
         """Write how one goes from a time to another (clock), all that turns as it stands at the first."""
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
@@ -174,7 +187,7 @@ class Afoot:
         if not known[-1]:
             about = self._about(number, *motion.at(now), AHEAD)
             moving = {k for k in about if stage.motions[k].moves and not stage.loose.asleep(k)}
-            far = {k for k in moving if not self._comes(number, k, now)}
+            far = {k for k in moving if not self._comes(number, k, now, now + round(AHEAD * UNITS))}
             if moving == far and stage.turning.keys().isdisjoint(k for k in about if k not in far):
                 others = self._others(number, [k for k in about if k not in far], now, now + self.lasts)
                 ahead = int(stride(self.feet[number], others, *laws, AHEAD, stage.scene.size) * UNITS) - self.lasts
@@ -182,12 +195,12 @@ class Afoot:
             return Stride(now + AGAIN * self.lasts, None, ())
         return Stride(now + ahead, motion.pieces[-1], known)
 
-    def _comes(self, number: int, other: int, time: int) -> bool:
-        """Whether a body that moves may come to one soon after a time (clock), as far as both go on as they do."""
+    def _comes(self, number: int, other: int, time: int, end: int) -> bool:
+        """Whether a body that moves may come to one before an end (clock), as far as both go on as they do."""
         stage, motion, walker = self.stage, self.stage.motions[other], self.stage.motions[number]
-        end, (place, velocity, _) = time + round(AHEAD * UNITS), walker.at(time)
+        place, velocity, _ = walker.at(time)
         left = length_of(stage.centre(other, time) - place) - stage.reach(other) - stage.reach(number)
-        left -= length_of(velocity) * AHEAD + walker.walk.step + MORE * stage.scene.size
+        left -= length_of(velocity) * ((end - time) / UNITS) + walker.walk.step + MORE * stage.scene.size
         for _ in range(MOST_PIECES):
             here, v, a = motion.at(time)
             turn = motion.next_break(time)
