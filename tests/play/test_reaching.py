@@ -62,6 +62,21 @@ class Times(unittest.TestCase):
         (touch,) = rows(run, "touched a shooter")
         self.assertAlmostEqual(touch["time"], 0.25 + math.sqrt(0.0625 + 8), delta=1e-8)
 
+    def test_one_touch_is_one_in_a_games_own_step_too(self):
+        # The shooter speeds up and is come upon within a tick, where the step goes straight.
+        for motion in ("exact", "semi-implicit", "explicit", "verlet"):
+            for rate in (8, 20, 60):
+                for start in np.linspace(0.4, 0.9, 6):
+                    walks = f"walk = [-0.9, 0.3] }}, {{ t = {start + 0.3}, walk = [0.4, -0.9]"
+                    run = nivvo.fire(scene(
+                        "at = [-3, 2]\nshape.ball = 0.4\nmove = { chase = 'keeper', speed = 3 }\n"
+                        "on_shooter = { damage = 4, every = 0.3 }",
+                        world='view = "top"', shooter="health = 100\nwalk = { speed = 3, acceleration = 20 }",
+                        case=f"lasts = 2\ninput = [{{ t = {start}, {walks} }}]", rate=rate, motion=motion))  # fmt: skip
+                    times = [row["time"] for row in rows(run, "touched a shooter")]
+                    self.assertGreater(len(times), 2)
+                    self.assertGreater(np.diff(times).min(), 0.3 - 1e-9, (motion, rate, start))
+
     @settings(max_examples=25, deadline=None)
     @given(st.integers(0, 10**6), st.booleans())
     def test_as_looking_at_every_moment_says(self, seed, deep):

@@ -77,6 +77,19 @@ class Sent(unittest.TestCase):
                 np.testing.assert_allclose(found, 4.0 * way / np.linalg.norm(way), atol=1e-9)
                 self.assertEqual((birth["parent"], birth["why"]), ("pot-1", "contact"))
 
+    def test_several_are_as_far_apart_as_asked_wherever_the_scene_stands(self):
+        # Of a surface that they leave, or go into, rounding alone says whether they touch it.
+        rng = np.random.default_rng(5)
+        for along in ("onward", "reflected", "normal"):
+            for _ in range(25):
+                off, slope = rng.uniform(-30, 30, 2).round(3), rng.uniform(-0.9, 0.9)
+                run = nivvo.fire(nivvo.parse(
+                    TEXT.format(**{**PLAIN, **SIDE, "at": (off + [0, 3]).tolist(), "spread": ", count = 2, fan = 30",
+                                   "along": f', along = "{along}", gap = 0.3'})
+                    .replace('half_space = "up"', f"half_space = [{slope}, 1]\nat = {off.tolist()}")))  # fmt: skip
+                first, second = (np.array([row["x"], row["y"]]) for row in sent_of(run))
+                self.assertAlmostEqual(float(np.linalg.norm(first - second)), 0.1 + 0.3, delta=1e-9)
+
     def test_its_cause_may_end_there_or_be_thrown_back_and_a_fan_is_a_fan(self):
         ended = nivvo.fire(drill())
         self.assertEqual([row["ended_by"] for row in ended.rows("projectiles")], ["contact", "life"])

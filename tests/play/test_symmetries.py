@@ -1,0 +1,174 @@
+"""Random drills of nearly everything, seen otherwise: twice as large, turned by a quarter, as a plane in space.
+
+What happens is the same, with places and velocities turned or scaled with it. Twice as large to the last bit.
+"""
+
+import os
+import tomllib
+import unittest
+
+import numpy as np
+import tomlkit
+
+import nivvo
+from nivvo.core.geometry.hulls import between
+from nivvo.core.numbers.clock import UNITS
+from tests.play.test_anything import Drawn
+
+DEEP = 20 if os.environ.get("NIVVO_TESTS_DEEP") else 1
+PLACES = {"at", "velocity", "acceleration", "through", "places", "drift", "capsule", "centre", "cursor"}
+LENGTHS = {"box", "ball", "radius", "speed", "speeds_up", "jump", "across", "reach", "opens", "impulse"}
+
+
+def written(tables, change, path=()):
+    """Tables with each value that is not one changed: ``change`` of its keys from the outermost on, and it."""
+    if isinstance(tables, dict):
+        return {key: written(value, change, (*path, key)) for key, value in tables.items()}
+    if isinstance(tables, list) and tables and isinstance(tables[0], dict):
+        return [written(one, change, (*path, "#")) for one in tables]
+    return change(path, tables)
+
+
+def each(of, value):
+    """A change of each vector in a list of them, or lists of lists."""
+    return [each(of, one) for one in value] if isinstance(value[0], list) else of(value)
+
+
+def is_vector(path, value):
+    return path[-1] in PLACES and isinstance(value, list)
+
+
+def larger(tables):
+    """Twice as large, in a unit that is half as long."""
+
+    def change(path, value):
+        if path[-1] == "square":
+            return value / 2
+        # How far off a blink or a touch is; of what lodges it is an angle.
+        far = path[-1] == "within" and {"blink", "near"} & set(path)
+        if not far and path[-1] not in (LENGTHS if "age" in path else PLACES | LENGTHS):
+            return value
+        return (2.0 * np.array(value)).tolist()
+
+    made = written(tables, change)
+    made["world"]["metre"] = 2.0
+    return made
+
+
+def turned(tables):
+    """Turned by a quarter about up."""
+
+    def change(path, value):
+        if path[-1] == "turned":
+            return [value[0] + 90, *value[1:]] if isinstance(value, list) else value + 90
+        if path[-1] == "walk" and isinstance(value, list):
+            return [-value[1], value[0]]
+        return each(lambda v: [-v[1], v[0], *v[2:]], value) if is_vector(path, value) else value
+
+    made = written(tables, change)
+    made["shooter"]["keeper"]["facing"] = 90
+    return made
+
+
+def in_space(tables, side):
+    """What is seen from the side or from above as the plane of a world in space, boxes deep across it."""
+
+    def lift(v):
+        return [v[0], 0.0, v[1]] if side else [v[0], v[1], 0.0]
+
+    def change(path, value):
+        return each(lift, value) if is_vector(path, value) else value
+
+    made = written(tables, change)
+    made["world"] = {"view": "space"} | ({} if side else {"gravity": 0, "hand": "left"})
+    for body in [*made.get("obstacle", {}).values(), *made.get("target", {}).values()]:
+        if "box" in (shape := body.get("shape", {})):
+            angle = (shape["turned"] + 90) % 180 - 90
+            shape["box"] = [shape["box"][0], 60.0, shape["box"][1]] if side else [*shape["box"], 60.0]
+            shape["turned"] = [0, angle, 0] if side else [angle, 0, 0]
+        if side and "turns" in body:
+            body["turns_about"] = [0, -1, 0]
+    return made
+
+
+def alike(tables, side):
+    """Without what goes by another plane in space: fans and rings, sways, ways about up, spin, friction on a floor.
+
+    Nor blinks, which look for a place in all directions.
+    """
+    rivet, chip = (tables["ability"][name] for name in ("rivet", "chip"))
+    for launch in (rivet["launch"], chip["launch"]):
+        for key in ("ring", "scatter", *(("fan", "count") if side else ())):
+            launch.pop(key, None)
+        if "fan" not in launch:
+            launch.pop("count", None)
+    if side:
+        rivet.pop("heading", None)
+        if {"orbit", "sway"} & set(rivet["flight"]):
+            rivet.pop("flight")
+    for body in [*tables.get("obstacle", {}).values(), *tables.get("target", {}).values()]:
+        if "drift" in body.get("move", {}) or (side and "circle" in body.get("move", {})):
+            body.pop("move")
+        if not side:
+            body.pop("mass", None), body.pop("friction", None)
+    for answer in rivet["on"].values():
+        for key in ("blink", *(() if side else ("knock",))):
+            answer.pop(key, None)
+    return tables
+
+
+class Symmetries(unittest.TestCase):
+    def same(self, seed, one, other, there, near):
+        """Two drills come to the same, ``there`` what a place of the first is in the second."""
+        runs = [nivvo.fire(nivvo.parse(tomlkit.dumps(tables))) for tables in (one, other)]
+        events = [run.record.events for run in runs]
+        self.assertEqual(*(len(rows) for rows in events), seed)
+        self.assertGreater(len(events[0]), 0)
+        for a, b in zip(*events, strict=True):
+            when = (a["start"] / UNITS + a["after"], b["start"] / UNITS + b["after"])
+            self.assertEqual(*([row[name] for name in ("kind", "key", "body", "code")] for row in (a, b)), (seed, when))
+            self.assertAlmostEqual(*when, delta=near, msg=seed)
+            for name in ("p", "v"):
+                np.testing.assert_allclose(b[name], there(a[name]), rtol=0, atol=1e2 * near, err_msg=seed)
+
+    def test_twice_as_large_to_the_last_bit(self):
+        for seed in range(12 * DEEP):
+            tables = tomllib.loads(Drawn(seed).drill())
+            self.same(seed, tables, larger(tables), lambda p: 2.0 * p, 0.0)
+
+    def test_turned_by_a_quarter(self):
+        for seed in [k for k in range(60 * DEEP) if k % 4 > 1][: 10 * DEEP]:
+            # Where one drifts is drawn along x and y.
+            if "drift" not in (text := Drawn(seed).drill()):
+                tables = tomllib.loads(text)
+                self.same(seed, tables, turned(tables), lambda p: np.array([-p[1], p[0], p[2]]), 1e-9)
+
+    def test_a_plane_in_space(self):
+        for seed in range(0, 40 * DEEP, 4):
+            for number, side in ((seed, True), (seed + 2, False)):
+                tables = alike(tomllib.loads(Drawn(number).drill()), side)
+                there = (lambda p: np.array([p[0], 0.0, p[1]])) if side else (lambda p: p)
+                self.same(number, tables, in_space(tables, side), there, 1e-7)
+
+
+class Pressed(unittest.TestCase):
+    def test_whatever_goes_by_a_walker_is_not_inside_of_it(self):
+        """Also within ticks: those who walk into what moves, and are pushed by it."""
+        for seed in [36, 38, 70, 94, *range(100, 100 + 16 * DEEP)]:
+            drawn = Drawn(seed)
+            if "blink" in drawn.drill():
+                continue
+            run = nivvo.fire(nivvo.parse(drawn.drill()))
+            stage, keeper = run.stage, run.stage.number["keeper"]
+            solid = [k for k, kind in enumerate(stage.kinds) if kind == "obstacle" and not stage.out(k)]
+            for time in np.arange(0.003, 2.5, 0.011):
+                now = int(time * UNITS)
+                for k in solid:
+                    gap, _ = between(
+                        stage.rows[keeper], stage.middle(keeper, now), stage.row(k, now), stage.middle(k, now)
+                    )
+                    self.assertGreater(gap, -1e-3, (seed, time, stage.names[k]))
+
+
+if __name__ == "__main__":
+    unittest.main()
