@@ -27,9 +27,13 @@ ROUNDS = 400
 SETTLED = 1e-13
 """Change of a force by which the iteration is over, of the largest."""
 
+CHECKS, SHRINKS = 50, 0.99
+"""After so many rounds each time it is looked whether what is left has become less: what is pinched by what does not
+give way goes on for ever."""
+
 GROWS, MOST_STOPS = 1.1, 16
-"""By how much a force that grows without end is larger after all rounds than after half of them; so often what jams is
-stopped at each touch in turn."""
+"""By how much a force that grows without end is larger than it was at the last look; so often what jams is stopped at
+each touch in turn."""
 
 SKIN = 1e-9
 """Of the scene's size: how near counts as touching."""
@@ -343,8 +347,8 @@ class _World:
         So what is pinched between two does not shoot out where friction holds it.
         """
         before = [self._slides(touch) for touch in touches]
-        blows, held = [0.0] * len(touches), [0.0] * len(touches)
-        for _ in range(ROUNDS):
+        blows, held, last = [0.0] * len(touches), [0.0] * len(touches), math.inf
+        for turn in range(1, ROUNDS + 1):
             most = 0.0
             for k, touch in enumerate(touches):
                 one, other, n = touch.both
@@ -359,6 +363,10 @@ class _World:
                     _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
             if most <= 1e-3 * self.slow:
                 break
+            if turn % CHECKS == 0:
+                if most > SHRINKS * last:
+                    break
+                last = most
 
     def _slides(self, touch: Touch) -> float:
         """How fast one slides along the other."""
@@ -395,10 +403,8 @@ class _World:
         ways = [sub(touch.pair.first.v, touch.pair.second.v) for touch in touches]
         self.bends = [self.bend(touch, _level(way, touch.n)) for touch, way in zip(touches, ways, strict=True)]
         closed = [-dot(touch.n, way) >= -self.slow for touch, way in zip(touches, ways, strict=True)]
-        halfway = forces
-        for turn in range(ROUNDS):
-            if turn == ROUNDS // 2:
-                halfway = [*forces]
+        looked, last = forces, math.inf
+        for turn in range(1, ROUNDS + 1):
             change = most = 0.0
             for k, touch in enumerate(touches):
                 if not closed[k]:
@@ -421,7 +427,12 @@ class _World:
                     change, rubs[k] = max(change, size), rub
             if change <= SETTLED * most:
                 return forces, []
-        return forces, [k for k, force in enumerate(forces) if force > GROWS * halfway[k]]
+            if turn % CHECKS == 0:
+                grow = [k for k, force in enumerate(forces) if force > GROWS * looked[k]]
+                if change > SHRINKS * last or turn == ROUNDS:
+                    return forces, grow
+                looked, last = [*forces], change
+        return forces, []
 
     def bend(self, touch: Touch, way: Vector) -> float:
         """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""

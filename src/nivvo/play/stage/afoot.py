@@ -149,7 +149,7 @@ class Afoot:
         """When (clock), before the tick's end, obstacles about one go on otherwise: he sees them go straight."""
         stage, turns = self.stage, set()
         for k in stage.movers:
-            if stage.kinds[k] == "obstacle" and k not in stage.loose.of and not stage.out(k):
+            if stage.kinds[k] == "obstacle" and not stage.out(k):
                 turn = stage.motions[k].next_break(time)
                 if turn is not None and turn < self.end and self._comes(number, k, time, self.end):
                     while turn is not None and turn < self.end:
