@@ -141,7 +141,6 @@ class Symmetries(unittest.TestCase):
         runs = [nivvo.fire(nivvo.parse(tomlkit.dumps(tables))) for tables in (one, other)]
         events = [run.record.events for run in runs]
         self.assertEqual(*(len(rows) for rows in events), seed)
-        self.assertGreater(len(events[0]), 0)
         if near and pressed(runs[0]):
             # Along a corner that goes by he walks in straight pieces, and where those end hangs on rounding.
             near = 2e-3

@@ -7,6 +7,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core.geometry.hulls import between
+from nivvo.core.numbers.clock import UNITS
 
 TEXT = """nivvo = 1
 [world]
@@ -308,6 +309,45 @@ def random_walk(seed, hurries=False, moves=False):
     far += f"move = {{ through = [{[61.0] * size}], speed = 300, at_end = 'back' }}\n" if hurries else ""
     return walked(bodies + far, rows, at=home, shape=shape, walk=walk, world=world, rate=int(rng.choice([30, 60, 144])),
                   motion=str(rng.choice(["exact", "semi-implicit"])))  # fmt: skip
+
+
+ONTO = """nivvo = 1
+world.y = "{y}"
+tick.rate = {rate}
+[shooter.keeper]
+at = [0, {high}]
+shape = {{ capsule = [[0, 0.35], [0, -0.35]], radius = 0.3 }}
+walk = {{ speed = 5.46, jump = 4.069 }}
+[ability.flare]
+launch.speed = 1
+[obstacle.deck]
+shape.half_space = "up"
+[obstacle.keg]
+at = [-2.58, {low}]
+shape.ball = 0.369
+mass = 3
+friction = 0.4
+[case.walk]
+lasts = 1.5
+input = [{{ t = 0.05, walk = [-0.818, 0] }}, {{ t = 0.07, tap = "jump" }}, {{ t = 0.561, walk = [-0.518, 0] }},
+    {{ t = 0.581, tap = "jump" }}, {{ t = 0.725, walk = [0.678, 0] }}, {{ t = 0.833, walk = [0.955, 0] }}]
+"""
+
+
+class Kegs(unittest.TestCase):
+    def test_who_comes_down_on_one_and_walks_on_it_does_not_press_it_into_the_ground(self):
+        worst, stood = 0.0, 0
+        for y, up in (("up", 1), ("down", -1)):
+            for rate in (30, 60, 144):
+                run = nivvo.fire(nivvo.parse(ONTO.format(y=y, rate=rate, high=0.7 * up, low=0.467 * up)))
+                keg, keeper = (run.scene.number[name] for name in ("keg", "keeper"))
+                for now in (np.arange(0.3, 1.5, 0.0023) * UNITS).astype(int).tolist():
+                    here, there = (run.stage.middle(k, now) for k in (keeper, keg))
+                    gap, n = between(run.scene.bodies[keeper], here, run.scene.bodies[keg], there)
+                    worst = min(worst, gap, up * there[1] - 0.369)
+                    stood += gap < 1e-3 and up * n[1] > 0.7
+        self.assertGreater(stood, 200)
+        self.assertGreater(worst, -1e-3)
 
 
 class Anywhere(unittest.TestCase):

@@ -8,10 +8,12 @@ import numpy as np
 
 from nivvo.core.bodies import pushing
 from nivvo.core.bodies.pushing import Loose, Other
+from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.clock import UNITS, from_seconds
+from nivvo.core.numbers.frame import dot, length_of
 from nivvo.plan.bodies import Body
-from nivvo.play.ways.motion import Motion
+from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import Beside
 
 if TYPE_CHECKING:
@@ -19,6 +21,10 @@ if TYPE_CHECKING:
 
 RESTLESS = 30.0
 """Seconds for which a run goes on after the last push for the sake of what still moves."""
+
+
+STOOD = 1e-3
+"""Of the reach of what somebody stands on, how near he is then."""
 
 
 class Pushed(Motion):
@@ -105,7 +111,7 @@ class Bodies:
         if all(one.asleep for one in there):
             return
         others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
-                  if k not in self.of and not stage.out(k)]  # fmt: skip
+                  if k not in self.of and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
         ground = 0.0 if scene.frame.vertical else scene.weight
         seconds = (end - time) / UNITS
         for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
@@ -140,13 +146,31 @@ class Bodies:
         lie = all(one.asleep or self.stage.out(one.number) for one in self.all)
         return not self.of or (lie and not self._about(time))
 
+    def _stood_on(self, number: int, there: list[Loose], time: int) -> bool:
+        """Whether somebody who walks stands on one of them at a time (clock): that pushes nothing."""
+        stage, motion = self.stage, self.stage.motions[number]
+        if not isinstance(motion, Walker) or not motion.stands or not stage.scene.frame.vertical:
+            return False
+        row, place, up = stage.rows[number], stage.middle(number, time), stage.scene.frame.up
+        for one in there:
+            for shape in one.shapes:
+                off = np.array(one.p) + shape.arm
+                if length_of(place - off) < stage.reach(number) + shape.reach * (1.0 + STOOD):
+                    gap, n = between(row, place, shape.row, off)
+                    if gap <= STOOD * shape.reach and float(dot(n, up)) >= motion.walk.steepest:
+                        return True
+        return False
+
     def _other(self, number: int, time: int, end: int) -> Other:
-        """A body that goes its own way, over a tick."""
-        stage = self.stage
+        """A body that goes its own way, over a tick; who walks does not press down what he comes to stand on."""
+        stage, motion = self.stage, self.stage.motions[number]
         here = stage.middle(number, time)
         velocity = pushing.NOWHERE
-        if stage.motions[number].moves:
-            velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
+        if motion.moves:
+            way = stage.middle(number, end) - here
+            if isinstance(motion, Walker):
+                way = stage.scene.frame.level(way)
+            velocity = _three(way / ((end - time) / UNITS))
         return Other(number, stage.row(number, time), _three(here), velocity, reach_of(stage.rows[number]))
 
 
