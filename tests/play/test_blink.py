@@ -7,7 +7,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import ENDLESS, distance, support
+from nivvo.core.geometry.shapes import BOX, CAPSULE, ENDLESS, PRISM, distance, support
 from tests.core.bodies import body
 
 TAPS = "input = [{ t = 0, tap = 'fire' }, { t = 1.5, tap = 'fire' }]"
@@ -104,6 +104,9 @@ def random_blink(seed):
         if all(between(own, place, other, other["c0"])[0] > 1e-3 for other in others):
             raise AssertionError(f"{seed}: refused, but there is room at {place}")
     return "refused", 0.0
+
+
+NOWHERE = np.zeros(3)
 
 
 class Blink(unittest.TestCase):
@@ -247,3 +250,23 @@ class Gap(unittest.TestCase):
                 # Moved out as it says they touch no more.
                 out, _ = between(one, at + (1e-9 - gap) * way, other, there)
                 self.assertGreaterEqual(out, -1e-6, seed)
+
+    def test_where_they_touch_the_way_is_as_it_is_just_before(self):
+        kinds, touched = [BOX, PRISM, CAPSULE, 9], 0
+        for seed in range(400):
+            rng = np.random.default_rng(seed)
+            flat = seed % 3 == 0
+            one, other = (body(kinds[int(rng.integers(4))], rng, flat=flat) for _ in range(2))
+            way, off = rng.normal(size=3), 0.3 * rng.normal(size=3)
+            way[2], off[2] = way[2] * (not flat), off[2] * (not flat)
+            low, high = 0.0, 8.0 / np.linalg.norm(way)
+            if between(one, off, other, NOWHERE)[0] > 0.0:
+                continue
+            for _ in range(70):
+                middle = 0.5 * (low + high)
+                inside = between(one, off + middle * way, other, NOWHERE)[0] < 0.0
+                low, high = (middle, high) if inside else (low, middle)
+            ways = [between(one, off + (high + more) * way, other, NOWHERE)[1] for more in (0.0, 1e-6)]
+            self.assertGreater(float(ways[0] @ ways[1]), 0.99, seed)
+            touched += 1
+        self.assertGreater(touched, 300)

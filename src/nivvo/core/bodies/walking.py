@@ -222,7 +222,8 @@ class _Walk:
             into = closing < -self.slow or (closing <= self.slow and dot(touch.n, self.feet.a) < -self.slow)
             if dot(touch.n, self.up) < -LEVEL and into:
                 # The ceiling is in the way.
-                self.feet.v, self.feet.a = ground[0].other.v, NOWHERE
+                sides = [(one.n, one.other.v) for one in (*ground, *touches)]
+                self.feet.v, self.feet.a = out_of(self.feet.v, sides, self.slow), NOWHERE
 
     def fall(self, touches: list[Touch], level: Vector, push: Vector) -> None:
         """Fly, along what he touches: nothing holds him there."""

@@ -56,13 +56,18 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
             if gap < best[0]:
                 best = gap, sign * np.array(n)
             if best[0] <= pair.slack - deep:
-                # So near that rounding decides the way from the corner, it is that out of the side.
-                return best[0] - pair.rounds, way if best[0] < 1e3 * pair.slack else best[1]
+                return _apart(pair, best, way)
     if not pair.flat:
-        gap, way = _of_edges(pair.first.edges, pair.second.edges, np.array(d)[:, None, None])
-        if gap < best[0] * (1.0 - 1e-12):
-            best = gap, way
-    return float(best[0] - pair.rounds), best[1]
+        found = _of_edges(pair.first.edges, pair.second.edges, np.array(d)[:, None, None])
+        if found[0] < best[0] * (1.0 - 1e-12):
+            best = found
+    return _apart(pair, best, way)
+
+
+def _apart(pair: _Pair, best: tuple[float, np.ndarray], way: np.ndarray) -> tuple[float, np.ndarray]:
+    """The gap, and the way from the nearest point of one to that of the other; where those are so near that rounding
+    decides it, the way across which the two are apart."""
+    return float(best[0] - pair.rounds), way if best[0] < 1e3 * pair.slack else best[1]
 
 
 def _shape(row: np.void) -> bytes:

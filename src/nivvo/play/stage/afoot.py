@@ -25,6 +25,9 @@ SWEEP, MOST_STEPS = 0.01, 16
 MORE = 1e-6
 """Of the scene's size, by which more is looked at."""
 
+EARLY = round(1e-7 * UNITS)
+"""How long (clock) before a way turns he looks again: what he is about to push already goes before him then."""
+
 FLOOR = -1
 """The number of the floor that is there where nothing else is below."""
 
@@ -153,7 +156,7 @@ class Afoot:
                 turn = stage.motions[k].next_break(time)
                 if turn is not None and turn < self.end and self._comes(number, k, time, self.end):
                     while turn is not None and turn < self.end:
-                        turns.add(turn)
+                        turns.add(max(turn - EARLY, time))
                         turn = stage.motions[k].next_break(turn)
         return turns
 
