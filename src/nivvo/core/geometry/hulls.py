@@ -171,7 +171,7 @@ class _Pair(NamedTuple):
             one, other = (ahead - off, False), (behind + off, True)
             for deep, back in (one, other) if off >= 0.0 else (other, one):
                 # Across two edges only if that is truly the shorter way out.
-                if deep < (best if k < self.sides else best - 1e-9 * (1.0 + abs(best))):
+                if deep < (best if k < self.sides else best - 1e4 * self.slack):
                     best, found = deep, (k, back)
                 if not self.turns:
                     break
