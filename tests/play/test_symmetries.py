@@ -17,7 +17,7 @@ from tests.play.test_anything import Drawn
 
 DEEP = 20 if os.environ.get("NIVVO_TESTS_DEEP") else 1
 PLACES = {"at", "velocity", "acceleration", "through", "places", "drift", "capsule", "centre", "cursor"}
-LENGTHS = {"box", "ball", "radius", "speed", "speeds_up", "jump", "across", "reach", "opens", "impulse"}
+LENGTHS = {"box", "ball", "radius", "speed", "speeds_up", "jump", "step", "across", "reach", "opens", "impulse"}
 
 
 def written(tables, change, path=()):
@@ -169,6 +169,60 @@ class Symmetries(unittest.TestCase):
                 tables = alike(tomllib.loads(Drawn(number).drill()), side)
                 there = (lambda p: np.array([p[0], 0.0, p[1]])) if side else (lambda p: p)
                 self.same(number, tables, in_space(tables, side), there, 1e-6)
+
+
+def yard(seed):
+    """A drill of somebody who walks and jumps on a quay among crates, and what goes to and fro, round and about."""
+    rng = np.random.default_rng(seed)
+    view, size = ("y = 'up'", "y = 'down'", "view = 'space'")[seed % 3], 3 if seed % 3 == 2 else 2
+
+    def some(low, high):
+        return round(float(rng.uniform(low, high)), 3)
+
+    def place(x, y):
+        return [x, some(-3, 3), y] if size == 3 else [x, y if seed % 3 == 0 else -y]
+
+    own = ("ball = 0.4", f"box = {[0.6, 1.2] if size == 2 else [0.6, 0.6, 1.2]}")[seed // 3 % 2]
+    home = [0.0, 0.0, 0.7] if size == 3 else place(0.0, 0.7)
+    text = (
+        f"nivvo = 1\nworld.{view}\ntick.rate = {(20, 60, 144)[seed // 6 % 3]}\n[shooter.keeper]\nat = {home}\n"
+        f"shape = {{ {own} }}\nwalk = {{ speed = {some(1, 6)}, jump = {some(3, 7)}, acceleration = 20, step = 0.4 }}\n"
+        "[ability.flare]\nlaunch.speed = 5\n[obstacle.quay]\nshape.half_space = 'up'\n"
+    )
+    for k in range(int(rng.integers(3, 7))):
+        turned = [some(0, 180), some(-30, 30), some(-30, 30)] if size == 3 else some(0, 90)
+        ends = [some(0.1, 0.7) for _ in range(size)]
+        shapes = (f"ball = {some(0.3, 0.9)}", f"box = {[some(0.4, 3) for _ in range(size)]}, turned = {turned}",
+                  f"capsule = [{ends}, {[-x for x in ends]}], radius = {some(0.1, 0.4)}")  # fmt: skip
+        ways = (
+            f"move = {{ through = [{place(some(-6, 6), some(0, 3))}], speed = {some(0.5, 4)}, at_end = 'back' }}",
+            f"move = {{ circle = {{ centre = {place(some(-2, 2), some(0, 2))}, turn_rate = {some(-90, 90)} }} }}",
+            f"turns = {some(-150, 150)}", "mass = 3\nfriction = 0.4", "",
+        )  # fmt: skip
+        x = some(1.6, 6) * rng.choice([-1, 1])
+        text += f"[obstacle.b{k}]\nat = {place(float(x), some(0, 3))}\nshape = {{ {shapes[rng.integers(3)]} }}\n"
+        text += ways[rng.integers(5)] + "\n"
+    rows, time = [], 0.05
+    while time < 2.5:
+        rows += [f"{{ t = {time:.3f}, walk = {[some(-0.7, 0.7), some(-0.7, 0.7) if size == 3 else 0.0]} }}"]
+        rows += [f"{{ t = {time + 0.02:.3f}, tap = 'jump' }}"] if rng.integers(2) else []
+        time += some(0.1, 0.6)
+    return tomllib.loads(f"{text}[case.c]\nlasts = 3\ninput = [{', '.join(rows)}]")
+
+
+class Yards(unittest.TestCase):
+    def test_all_go_the_same_ways_twice_as_large_to_the_last_bit(self):
+        moved = 0
+        for seed in range(12 * DEEP):
+            tables = yard(seed)
+            one, other = (nivvo.fire(nivvo.parse(tomlkit.dumps(made))) for made in (tables, larger(tables)))
+            for tick in range(0, int(2.9 * one.scene.rate), 2):
+                now = one.scene.ticks.edge(tick)
+                for name, number in one.stage.number.items():
+                    here, there = (run.stage.middle(number, now) for run in (one, other))
+                    self.assertEqual((2.0 * here).tolist(), there.tolist(), (seed, tick, name))
+            moved += one.stage.motions[one.stage.number["keeper"]].at(now)[0][0] != 0.0
+        self.assertGreater(moved, 10)
 
 
 class Pressed(unittest.TestCase):
