@@ -350,6 +350,20 @@ class Kegs(unittest.TestCase):
         self.assertGreater(worst, -2e-3)
 
 
+class Pushes(unittest.TestCase):
+    def test_who_walks_into_what_has_a_mass_goes_on_with_it_as_before_at_every_rate(self):
+        crate = f"{QUAY}[obstacle.tub]\nat = [2, 0.5]\nshape.box = [1, 1]\nmass = 3\nfriction = 0.3\n"
+        # In the tick in which he comes to it friction takes a little, a hundredth at most.
+        for rate in (20, 30, 60, 144):
+            run, way = walked(crate, ["{ t = 0, walk = [1, 0] }"], walk="speed = 3, acceleration = 20, step = 0.1",
+                              rate=rate)  # fmt: skip
+            # Up to 3 units/s in 0.15 s; he comes to it at 0.475 s, with half of his width and of its.
+            for time in (0.4, 0.5, 1.0):
+                self.assertAlmostEqual(way.seen(time)[0][0], 3 * time - 0.225, delta=0.03, msg=(rate, time))
+            tub = run.stage.motions[run.scene.number["tub"]]
+            self.assertAlmostEqual(tub.seen(1.0)[0][0], 3 - 0.225 + 0.3 + 0.5, delta=0.03)
+
+
 class Anywhere(unittest.TestCase):
     def test_random_walks_are_inside_nothing_and_the_same_whether_or_not_something_moves_afar(self):
         for seed in range(24):
