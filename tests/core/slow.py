@@ -27,6 +27,16 @@ def boxed(points, middle, axes, half):
     return np.linalg.norm(np.maximum(np.abs(local) - half, 0.0), axis=1)
 
 
+def polygonal(points, corners):
+    """Distance of points (n, 2) from a convex polygon, by its sides; 0 inside."""
+    sides = np.roll(corners, -1, axis=0) - corners
+    off = [points - a for a in corners]
+    inner = np.array([s[0] * d[:, 1] - s[1] * d[:, 0] for s, d in zip(sides, off, strict=True)])
+    near = [np.linalg.norm(d - np.clip(d @ s / (s @ s), 0, 1)[:, None] * s, axis=1)
+            for s, d in zip(sides, off, strict=True)]  # fmt: skip
+    return np.where((inner >= 0).all(axis=0) | (inner <= 0).all(axis=0), 0.0, np.min(near, axis=0))
+
+
 def first_touch(gap, until):
     """First time at which ``gap`` (of times (n,)) falls to 0, or None: samples, then sixty halvings; also grazes."""
     times = np.linspace(0.0, until, SAMPLES)

@@ -9,6 +9,7 @@ import numpy as np
 from PIL import Image
 
 import nivvo
+from tests.core.slow import polygonal
 
 TEXT = """nivvo = 1
 [world]
@@ -46,17 +47,6 @@ def ring(rng, n):
     return (points if rng.integers(2) else points[::-1]).round(6)
 
 
-def far_from(points, p):
-    """Distance of p from a convex polygon, by all points of its sides; 0 inside."""
-    inside, least = [], math.inf
-    for a, b in zip(points, np.roll(points, -1, axis=0), strict=True):
-        s = b - a
-        inside.append(s[0] * (p[1] - a[1]) - s[1] * (p[0] - a[0]))
-        share = min(max((p - a) @ s / (s @ s), 0.0), 1.0)
-        least = min(least, float(np.linalg.norm(p - a - share * s)))
-    return 0.0 if min(inside) >= 0 or max(inside) <= 0 else least
-
-
 class Polygons(unittest.TestCase):
     def test_shots_touch_them_where_a_search_along_the_way_does_in_every_view(self):
         rng, touched = np.random.default_rng(11), 0
@@ -75,14 +65,14 @@ class Polygons(unittest.TestCase):
             first = run.rows("shots")[0]
             begins = np.array([first["x"], first["y"]])
             times = np.linspace(0, 3, 601)
-            gaps = np.array([far_from(there, begins + way * t) for t in times]) - radius
+            gaps = polygonal(begins + way * times[:, None], there) - radius
             rows = run.rows("contacts")
             if not rows:
                 self.assertGreater(gaps.min(), -1e-3)
                 continue
             touched += 1
             at = begins + way * rows[0]["time"]
-            self.assertAlmostEqual(far_from(there, at), radius, delta=1e-9)
+            self.assertAlmostEqual(polygonal(at[None], there)[0], radius, delta=1e-9)
             self.assertGreater(gaps[times < rows[0]["time"] - 1e-9].min(initial=1), -1e-9)
         self.assertGreater(touched, 20)
 

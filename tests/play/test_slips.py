@@ -16,20 +16,10 @@ from nivvo.core.flying.forces import acting
 from nivvo.core.world.study import single_shots
 from nivvo.plan.case import case_of
 from nivvo.play.session.session import Session
-from tests.core.slow import boxed, segment, turned
+from tests.core.slow import boxed, polygonal, segment, turned
 
 SHOTS = 50_000 if os.environ.get("NIVVO_TESTS_DEEP") else 700
 EACH, MOMENTS, TICKS = 700, 120, 60
-
-
-def plane_of(points, corners):
-    """Distance of points (n, 2) from a convex polygon, by its sides; 0 inside."""
-    sides = np.roll(corners, -1, axis=0) - corners
-    off = [points - a for a in corners]
-    inner = np.array([s[0] * d[:, 1] - s[1] * d[:, 0] for s, d in zip(sides, off, strict=True)])
-    near = [np.linalg.norm(d - np.clip(d @ s / (s @ s), 0, 1)[:, None] * s, axis=1)
-            for s, d in zip(sides, off, strict=True)]  # fmt: skip
-    return np.where((inner >= 0).all(axis=0) | (inner <= 0).all(axis=0), 0.0, np.min(near, axis=0))
 
 
 def plate(points, corners):
@@ -80,9 +70,9 @@ def polygon(rng, space):
     there = corners @ np.array(turned(angle))[:2, :2]
     text = f"polygon = {corners.tolist()}, turned = {[angle, 0, 0] if space else angle}"
     if not space:
-        return text, lambda d: plane_of(d[:, :2], there), 0.0
+        return text, lambda d: polygonal(d[:, :2], there), 0.0
     over = lambda d: np.maximum(np.maximum(-d[:, 2], d[:, 2] - tall), 0.0)  # noqa: E731
-    return f"{text}, tall = {tall}", lambda d: np.hypot(plane_of(d[:, :2], there), over(d)), 0.0
+    return f"{text}, tall = {tall}", lambda d: np.hypot(polygonal(d[:, :2], there), over(d)), 0.0
 
 
 def chain(rng, space):
@@ -109,7 +99,7 @@ def heights(rng, space):
     if not space:
         tops = np.column_stack([np.arange(6) * every, values])
         cells = [np.array([[a[0], base], [b[0], base], b, a]) for a, b in itertools.pairwise(tops)]
-        gap = lambda d: np.min([plane_of(d[:, :2], cell) for cell in cells], axis=0)  # noqa: E731
+        gap = lambda d: np.min([polygonal(d[:, :2], cell) for cell in cells], axis=0)  # noqa: E731
     else:
         place = lambda j, i: np.array([i * every, j * every, values[j, i]])  # noqa: E731
         cells = [[place(j, i), place(j, i + 1), place(j + 1, i + 1), place(j + 1, i)]

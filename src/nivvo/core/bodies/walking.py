@@ -298,10 +298,12 @@ class _Walk:
     def wall(self, touch: Touch) -> tuple[Vector, Vector] | None:
         """The level normal (3,) of what stops him, and how it drives him on the level: what leans over him and comes
         down does, too; None of what is as flat as a floor or a ceiling."""
-        side = self.side(touch)
-        if side is None or self.up is None or dot(touch.n, side) < LEANS:
-            return side and (side, touch.other.v)
-        return side, along(NOWHERE, side, dot(touch.n, touch.other.v) / dot(touch.n, side))
+        side, velocity = self.side(touch), touch.other.v
+        if side is None:
+            return None
+        if self.up is not None and (level := dot(touch.n, side)) >= LEANS:
+            velocity = along(NOWHERE, side, dot(touch.n, velocity) / level)
+        return side, velocity
 
     def kept_off(self, level: Vector, walls: list[tuple[Vector, Vector]]) -> Vector:
         """A level velocity without what goes into walls; in a corner that of the wall."""

@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 RESTLESS = 30.0
 """Seconds for which a run goes on after the last push for the sake of what still moves."""
 
-
 STOOD = 1e-3
 """Of the reach of what somebody stands on, how near he is then."""
 
