@@ -10,9 +10,14 @@ from unittest import mock
 from nivvo.cli import main
 
 
+def _written(stream):
+    stream.flush()
+    return stream.buffer.getvalue().decode()
+
+
 def call(*args, folder=None, stdin=""):
     """Exit code, stdout and stderr of ``nivvo ARGS``, run in ``folder`` if one is given, with a text on stdin."""
-    out, err = io.StringIO(), io.StringIO()
+    out, err = (io.TextIOWrapper(io.BytesIO(), "utf-8", newline="") for _ in range(2))
     before = Path.cwd()
     typed = io.TextIOWrapper(io.BytesIO(stdin.encode()))
     if folder:
@@ -22,7 +27,7 @@ def call(*args, folder=None, stdin=""):
             try:
                 main([str(arg) for arg in args])
             except SystemExit as stop:
-                return int(stop.code or 0), out.getvalue(), err.getvalue()
+                return int(stop.code or 0), *(_written(stream) for stream in (out, err))
     finally:
         os.chdir(before)
     raise AssertionError("main returns only by exit")

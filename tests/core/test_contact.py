@@ -34,7 +34,7 @@ def least_gap(row, p, v, a, radius, span, start=0.0):
     golden = (mpmath.sqrt(5) - 1) / 2
     x, y = high - golden * (high - low), low + golden * (high - low)
     at_x, at_y = exact_gap(row, p, v, a, radius, x), exact_gap(row, p, v, a, radius, y)
-    for _ in range(130):
+    for _ in range(80):
         if at_x < at_y:
             high, y, at_y = y, x, at_x
             x = high - golden * (high - low)
@@ -52,7 +52,7 @@ def exact_first(row, p, v, a, radius, span):
     if gap > 0:
         return None
     low, high = mpmath.mpf(0), when
-    for _ in range(110):
+    for _ in range(70):
         middle = (low + high) / 2
         if exact_gap(row, p, v, a, radius, middle) > 0:
             low = middle

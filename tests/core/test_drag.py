@@ -33,7 +33,7 @@ def truth(v, linear, square, t, a=G, events=None):
     return solve_ivp(slope, (0.0, float(np.max(t))), start, "DOP853", t, rtol=1e-12, atol=1e-12, events=events)
 
 
-def fine(w, time, linear, square, steps=600, a=G):
+def fine(w, time, linear, square, steps=200, a=G):
     """Many flights by plain fourth-order Runge-Kutta in many short steps: where they are at their times."""
     h, a = time / steps, np.array(a, dtype=float)[:, None]
     p, v = np.zeros_like(w.T), w.T.copy()
@@ -248,11 +248,11 @@ class Solved(unittest.TestCase):
             found = Air(acting(G, linear=linear, square=square)).by_speed(to, 16.0)
             angle = np.radians(np.linspace(-60, 89.9, 500))
             w = 16.0 * np.stack([np.cos(angle), np.sin(angle), 0 * angle], axis=1)
-            track = np.array([fine(w, np.full(500, t), linear, square, 60)[:, :2] for t in np.linspace(0.02, 5, 220)])
-            for point, time in zip(to, found.time, strict=True):
-                run = np.hypot(point[0], point[2])
-                heights = [np.interp(run, path[:, 0], path[:, 1], right=-np.inf) for path in track.swapaxes(0, 1)]
-                over = max(heights) - point[1]
+            track = np.array([fine(w, np.full(500, t), linear, square, 30)[:, :2] for t in np.linspace(0.02, 5, 220)])
+            run = np.hypot(to[:, 0], to[:, 2])
+            heights = [np.interp(run, path[:, 0], path[:, 1], right=-np.inf) for path in track.swapaxes(0, 1)]
+            for point, time, height in zip(to, found.time, np.max(heights, axis=0), strict=True):
+                over = height - point[1]
                 if abs(over) > 0.03:
                     self.assertEqual(np.isfinite(time), over > 0.0, (linear, square, point, over))
 
@@ -375,7 +375,7 @@ class Stiff(unittest.TestCase):
                 speed = np.sqrt(y[3:6] @ y[3:6])
                 return [*y[3:6], *(G - (linear + square * speed) * y[3:6]), speed]
 
-            way = solve_ivp(slope, (0.0, 40 / 60), [0, 0, 0, *v, 0], "Radau", rtol=1e-11, atol=1e-14).y[:, -1]
+            way = solve_ivp(slope, (0.0, 40 / 60), [0, 0, 0, *v, 0], "LSODA", rtol=1e-12, atol=1e-14).y[:, -1]
             end = self.flown(v, linear, square, False)[0]
             self.assertLess(np.linalg.norm(end["p"] - way[:3]), 1e-6 * way[6], (linear, square))
             self.assertLess(abs(end["flown"] - way[6]), 1e-6 * way[6], (linear, square))

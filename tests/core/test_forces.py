@@ -40,6 +40,15 @@ def flown(acts, p, v, *, seconds=2.0, rate=60, step=pool.EXACT, target=None, gui
     return world.take_samples()
 
 
+def cross(a, b):
+    (a0, a1, a2), (b0, b1, b2) = a.tolist(), b.tolist()
+    return np.array([a1 * b2 - a2 * b1, a2 * b0 - a0 * b2, a0 * b1 - a1 * b0])
+
+
+def size_of(v):
+    return math.hypot(*v.tolist())
+
+
 class Law:
     """The forces written once more, plainly, for the solver."""
 
@@ -93,7 +102,7 @@ class Law:
 
     def __call__(self, t, y, middle):
         p, v = y[:3], y[3:]
-        a, air, speed = G.copy(), np.zeros(3), np.linalg.norm(v)
+        a, air, speed = G.copy(), np.zeros(3), size_of(v)
         if "wind" in self.words:
             air = self.wind * (
                 1
@@ -103,10 +112,10 @@ class Law:
             )
         for at, axes, half, u, round_, edge in self.zones if "zones" in self.words else ():
             local = axes @ (p - at)
-            x = (np.linalg.norm(local - np.clip(local, -half, half)) - round_) / edge
+            x = (size_of(local - np.minimum(np.maximum(local, -half), half)) - round_) / edge
             air = air + u * (1.0 - (0.0 if x <= 0 else 1.0 if x >= 1 else x**3 * (10 - 15 * x + 6 * x * x)))
         if "drag" in self.words:
-            a -= (self.linear + self.square * np.linalg.norm(v - air)) * (v - air)
+            a -= (self.linear + self.square * size_of(v - air)) * (v - air)
         if "thrust" in self.words and self.burns[0] <= middle < self.burns[1]:
             turned = Rotation.from_rotvec(self.spin[0] * t * self.spin[1]).apply(self.way)
             a += self.push * (v / speed, self.way, turned)[self.along]
@@ -115,39 +124,39 @@ class Law:
         if "speeds" in self.words:
             on = np.dot(a, v) / speed
             if on > 0:
-                a -= v / speed * on * (1 - np.clip((self.top - speed) / (TAPER * self.top), 0, 1))
+                a -= v / speed * on * (1 - min(max((self.top - speed) / (TAPER * self.top), 0), 1))
             else:
-                a -= v / speed * on * (1 - np.clip((speed - self.lowest) / (TAPER * self.lowest), 0, 1))
+                a -= v / speed * on * (1 - min(max((speed - self.lowest) / (TAPER * self.lowest), 0), 1))
         return np.concatenate([v, a])
 
     def homes(self, t, p, v, speed):
         c, u, b = self.target
         to, rel = c + u * t + 0.5 * b * t * t - p, u + b * t
-        far = np.linalg.norm(to)
+        far = size_of(to)
         if self.law == pool.BLEND:
             a, most = self.gain * (to / far * self.pace - v), self.side
         else:
-            most, sight = min(self.turn * speed, self.side), np.cross(to, rel - v) / far**2
-            a = {pool.PURSUIT: 1.0, pool.LEAD: 0.0, pool.PROPORTIONAL: self.gain}[self.law] * np.cross(sight, v)
+            most, sight = min(self.turn * speed, self.side), cross(to, rel - v) / far**2
+            a = {pool.PURSUIT: 1.0, pool.LEAD: 0.0, pool.PROPORTIONAL: self.gain}[self.law] * cross(sight, v)
             if self.law != pool.PROPORTIONAL:
                 aim = to
                 if self.law == pool.LEAD:
                     roots = np.roots([rel @ rel - speed**2, 2 * to @ rel, far**2])
                     times = [x.real for x in roots if abs(x.imag) < 1e-12 and x.real > 0]
                     aim = to + rel * min(times, default=0.0)
-                angle = math.atan2(np.linalg.norm(np.cross(v, aim)), v @ aim)
+                angle = math.atan2(size_of(cross(v, aim)), v @ aim)
                 n = aim - v * (aim @ v) / speed**2
-                size = np.linalg.norm(n)
+                size = size_of(n)
                 if size > 0:
                     a = a + n / size * min(self.gain * speed * 2 * math.tan(angle / 2), 10 * most)
-        size = np.linalg.norm(a)
+        size = size_of(a)
         return a * min(1.0, most / size) if size > 0 else a
 
     def solved(self, p, v, seconds):
         y, t = np.concatenate([p, v]), 0.0
         for end in [*sorted(x for x in self.breaks if 0 < x < seconds), seconds]:
             found = solve_ivp(
-                self, (t, end), y, "DOP853", rtol=1e-12, atol=1e-12, args=(0.5 * (t + end),), max_step=0.01
+                self, (t, end), y, "DOP853", rtol=1e-12, atol=1e-12, args=(0.5 * (t + end),), max_step=0.02
             )
             y, t = found.y[:, -1], end
         return y[:3]

@@ -7,6 +7,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.launching import launch
 from nivvo.core.launching.launch import HIGH, LOW
+from tests.deep import DEEP
 
 G = np.array([0.0, -9.81, 0.0])
 UP = np.array([0.0, 1.0, 0.0])
@@ -80,13 +81,14 @@ class Still(unittest.TestCase):
         late = np.concatenate([[0.003], np.full(1000, 1 / 60)])
         for ticks in (np.full(500, 1 / 30), np.full(1200, 1 / 60), np.full(2400, 1 / 144), uneven, late):
             for step in (pool.SEMI_IMPLICIT, pool.EXPLICIT, pool.VERLET):
-                to, far, fall = self.to[:600], self.far[:600], launch.fall_of(step, ticks)
-                speed = self.rng.uniform(10, 45, 600)
+                count = 600 if DEEP else 200
+                to, far, fall = self.to[:count], self.far[:count], launch.fall_of(step, ticks)
+                speed = self.rng.uniform(10, 45, count)
                 low = launch.by_speed(to, G, speed, LOW, fall=fall)
                 for found in (
                     low,
                     launch.by_speed(to, G, speed, HIGH, fall=fall),
-                    launch.by_time(to, G, self.rng.uniform(0.2, 3, 600), fall=fall),
+                    launch.by_time(to, G, self.rng.uniform(0.2, 3, count), fall=fall),
                     launch.by_elevation(to, G, UP, 70.0, fall=fall),
                     launch.by_apex(to, G, UP, 9.0, fall=fall),
                 ):

@@ -2,7 +2,6 @@
 
 import itertools
 import math
-import os
 import unittest
 
 import numpy as np
@@ -14,9 +13,9 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, with_an_end
 from nivvo.core.numbers.vec import dot
 from tests.core.bodies import body
+from tests.deep import DEEP
 
 G = 9.81
-DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
 
 
 def box(half, axes=None, flat=True):

@@ -13,8 +13,8 @@ import numpy as np
 
 import nivvo
 from nivvo.record.vocabulary import HAPPENINGS
+from tests.deep import DEEP
 
-DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
 VIEWS = ("world.y = 'up'", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")
 RULES = ("", "", "tick.contacts = 'at ticks'", "tick.first_move = 'next tick'")
 FIRINGS = (

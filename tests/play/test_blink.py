@@ -240,7 +240,7 @@ class Gap(unittest.TestCase):
             at, there = np.zeros(3), rng.normal(0, 1.6, 3)
             gap, way = between(one, at, other, there)
             half = np.where(one["half"] == ENDLESS, 0.0, one["half"])
-            grid = np.stack(np.meshgrid(*[np.linspace(-h, h, 41 if h else 1) for h in half]), axis=-1).reshape(-1, 3)
+            grid = np.stack(np.meshgrid(*[np.linspace(-h, h, 21 if h else 1) for h in half]), axis=-1).reshape(-1, 3)
             core = grid @ np.array([one["axis0"], one["axis1"], one["axis2"]])
             dense = min(distance(other, tuple((p - there).tolist()))[0] for p in core) - float(one["radius"])
             if gap > 0:

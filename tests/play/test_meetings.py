@@ -2,7 +2,6 @@
 
 import itertools
 import math
-import os
 import tomllib
 import unittest
 
@@ -10,8 +9,8 @@ import numpy as np
 
 import nivvo
 from nivvo.errors import DrillError
+from tests.deep import DEEP
 
-DEEP = bool(os.environ.get("NIVVO_TESTS_DEEP"))
 TEXT = """nivvo = 1
 {view}
 [tick]

@@ -6,7 +6,6 @@ flight, and closer where a flight comes near. ``--deep`` fires 100,000 at each s
 
 import itertools
 import math
-import os
 import unittest
 
 import numpy as np
@@ -17,8 +16,9 @@ from nivvo.core.world.study import single_shots
 from nivvo.plan.case import case_of
 from nivvo.play.session.session import Session
 from tests.core.slow import boxed, polygonal, segment, turned
+from tests.deep import DEEP
 
-SHOTS = 50_000 if os.environ.get("NIVVO_TESTS_DEEP") else 700
+SHOTS = 50_000 if DEEP else 700
 EACH, MOMENTS, TICKS = 700, 120, 60
 
 

@@ -3,7 +3,6 @@
 What happens is the same, with places and velocities turned or scaled with it. Twice as large to the last bit.
 """
 
-import os
 import tomllib
 import unittest
 
@@ -13,9 +12,10 @@ import tomlkit
 import nivvo
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS
+from tests.deep import DEEP
 from tests.play.test_anything import Drawn
 
-DEEP = 20 if os.environ.get("NIVVO_TESTS_DEEP") else 1
+TIMES = 20 if DEEP else 1
 PLACES = {"at", "velocity", "acceleration", "through", "places", "drift", "capsule", "centre", "cursor"}
 LENGTHS = {"box", "ball", "radius", "speed", "speeds_up", "jump", "step", "across", "reach", "opens", "impulse"}
 
@@ -152,19 +152,19 @@ class Symmetries(unittest.TestCase):
                 np.testing.assert_allclose(b[name], there(a[name]), rtol=0, atol=1e2 * near, err_msg=seed)
 
     def test_twice_as_large_to_the_last_bit(self):
-        for seed in range(12 * DEEP):
+        for seed in range(12 * TIMES):
             tables = tomllib.loads(Drawn(seed).drill())
             self.same(seed, tables, larger(tables), lambda p: 2.0 * p, 0.0)
 
     def test_turned_by_a_quarter(self):
-        for seed in [k for k in range(60 * DEEP) if k % 4 > 1][: 10 * DEEP]:
+        for seed in [k for k in range(60 * TIMES) if k % 4 > 1][: 10 * TIMES]:
             # Where one drifts is drawn along x and y.
             if "drift" not in (text := Drawn(seed).drill()):
                 tables = tomllib.loads(text)
                 self.same(seed, tables, turned(tables), lambda p: np.array([-p[1], p[0], p[2]]), 1e-9)
 
     def test_a_plane_in_space(self):
-        for seed in range(0, 40 * DEEP, 4):
+        for seed in range(0, 40 * TIMES, 4):
             for number, side in ((seed, True), (seed + 2, False)):
                 tables = alike(tomllib.loads(Drawn(number).drill()), side)
                 there = (lambda p: np.array([p[0], 0.0, p[1]])) if side else (lambda p: p)
@@ -213,7 +213,7 @@ def yard(seed):
 class Yards(unittest.TestCase):
     def test_all_go_the_same_ways_twice_as_large_to_the_last_bit(self):
         moved = 0
-        for seed in range(12 * DEEP):
+        for seed in range(12 * TIMES):
             tables = yard(seed)
             one, other = (nivvo.fire(nivvo.parse(tomlkit.dumps(made))) for made in (tables, larger(tables)))
             for tick in range(0, int(2.9 * one.scene.rate), 2):
@@ -228,7 +228,7 @@ class Yards(unittest.TestCase):
 class Pressed(unittest.TestCase):
     def test_whatever_goes_by_a_walker_is_not_inside_of_it(self):
         """Also within ticks: those who walk into what moves, and are pushed by it."""
-        for seed in [36, 38, 70, 94, *range(100, 100 + 16 * DEEP)]:
+        for seed in [36, 38, 70, 94, *range(100, 100 + 16 * TIMES)]:
             drawn = Drawn(seed)
             if "blink" in drawn.drill():
                 continue

@@ -1,14 +1,14 @@
 """Scenes in which everything is turned and moves: the first contact against a slow model that shares no code."""
 
-import os
 import unittest
 
 import numpy as np
 
 import nivvo
 from tests.core import slow
+from tests.deep import DEEP
 
-DEEP = 20 if os.environ.get("NIVVO_TESTS_DEEP") else 1
+TIMES = 20 if DEEP else 1
 G, LIFE = 9.81, 2.0
 
 
@@ -84,7 +84,7 @@ class FirstContact(unittest.TestCase):
         for size in (2, 3):
             up = np.array([0.0, 1.0, 0.0]) if size == 2 else np.array([0.0, 0.0, 1.0])
             for kind in ("wall", "box", "capsule", "ball", "half_space"):
-                for k in range(30 * DEEP):
+                for k in range(30 * TIMES):
                     scene = Scene(rng, size)
                     scene.add(kind, k)
                     start = scene.vector(1.0)
@@ -92,7 +92,7 @@ class FirstContact(unittest.TestCase):
                     radius = float(rng.uniform(0.05, 0.3))
                     self.one(scene, kind, size, up, start, v, radius)
                     hits += self.hit
-        self.assertGreater(hits, 60 * DEEP)
+        self.assertGreater(hits, 60 * TIMES)
 
     def one(self, scene, kind, size, up, start, v, radius):
         cut = slice(0, size)

@@ -11,6 +11,7 @@ import nivvo
 from nivvo.core import pool
 from nivvo.errors import DrillError
 from tests.core.slow import boxed, first_touch, segment
+from tests.deep import DEEP
 
 TEXT = """nivvo = 1
 {world}
@@ -106,7 +107,8 @@ class Contacts(unittest.TestCase):
     def test_first_contact_is_where_many_samples_find_it(self):
         """From random sides, in four views; asleep and awake, compiled or not, to the byte."""
         rng, hits = np.random.default_rng(11), 0
-        for seed in range(60):
+        # Each third has all views, both shapes, and those that gain their speed.
+        for seed in range(0, 60, 1 if DEEP else 3):
             bar, view = Bar(seed), ("", "world.y = 'down'", "world.view = 'top'", "world.view = 'space'")[seed % 4]
             move = f"move.velocity = {bar.velocity}\n"
             if seed >= 40:
@@ -135,7 +137,7 @@ class Contacts(unittest.TestCase):
             else:
                 hits += 1
                 self.assertAlmostEqual(rows[0]["time"], 0.1 + expected, delta=1e-6, msg=seed)
-        self.assertGreater(hits, 20)
+        self.assertGreater(hits, 20 if DEEP else 6)
 
     def test_nothing_gets_by_a_bar_that_turns_fast(self):
         for seed in range(12):

@@ -11,6 +11,7 @@ from pathlib import Path
 
 import nivvo
 from tests.cli.calls import call
+from tests.deep import DEEP
 from tests.spec.broken import BROKEN, GOOD
 
 
@@ -114,7 +115,7 @@ class Hypothetical(unittest.TestCase):
     def test_drills_made_from_the_schema_end_in_a_message_or_a_run(self):
         from tests.spec.hostile import many
 
-        count = 3000 if os.environ.get("NIVVO_TESTS_DEEP") else 300
+        count = 3000 if DEEP else 300
         total, tally, failed = many((7, count))
         self.assertEqual(failed, [])
         self.assertEqual(total, count)
