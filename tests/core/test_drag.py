@@ -16,10 +16,11 @@ from nivvo.core.launching.air import Air
 from nivvo.core.launching.launch import HIGH, LOW
 from nivvo.core.numbers import clock
 from tests.core.arenas import arena, ball, events_of, floor, ticks
+from tests.deep import DEEP
 
 G = np.array([0.0, -9.81, 0.0])
 UP = np.array([0.0, 1.0, 0.0])
-COUNT = 10_000
+COUNT = 10_000 if DEEP else 3_000
 
 
 def truth(v, linear, square, t, a=G, events=None):

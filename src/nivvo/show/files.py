@@ -13,7 +13,8 @@ from pathlib import Path
 from typing import Any
 
 from nivvo.errors import CallError, visible
-from nivvo.play.outcome.run import TABLES, Run, columns_of
+from nivvo.play.outcome.run import TABLES, Run
+from nivvo.play.outcome.tables import cells_of
 from nivvo.spec.arguments import checked
 from nivvo.spec.reading.files import path_of, write_text, write_whole
 
@@ -40,7 +41,7 @@ def save(run: Run, folder: str | Path, format: str = "csv") -> list[Path]:
         tables = {**{table: run.table(table) for table in TABLES}, "paths": run.paths}
         done = [write_whole(folder / f"{run.case}.{one}.parquet", _parquet_of(made)) for one, made in tables.items()]
         return _alone(run, folder, done)
-    tables = {table: _columns(run, table) for table in TABLES}
+    tables = {table: cells_of(run, table) for table in TABLES}
     tables["paths"] = {name: column.tolist() for name, column in run.paths_columns().items()}
     done = [write_text(folder / f"{run.case}.{one}.csv", _csv_of(made)) for one, made in tables.items()]
     return _alone(run, folder, done)
@@ -68,12 +69,6 @@ def tame(value: Any) -> Any:
 def _tame_text(text: str) -> str:
     text = visible(text)
     return f"'{text}" if text.startswith(("=", "+", "-", "@")) else text
-
-
-def _columns(run: Run, table: str) -> dict[str, list]:
-    """A table, column by column."""
-    rows = run.rows(table)
-    return {name: [row[name] for row in rows] for name in columns_of(table, run.scene.frame.size)}
 
 
 def _tamed(values: list) -> list:

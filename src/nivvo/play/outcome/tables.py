@@ -38,15 +38,21 @@ class Sheet(NamedTuple):
     columns: tuple[Column, ...]
 
 
-def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
-    """The rows of a table."""
+def cells_of(run: Run, name: str) -> dict[str, list]:
+    """A table, column by column."""
     sheet, size = SHEETS[name], run.scene.frame.size
     rows, cells = list(sheet.source(run)), []
     for column in sheet.columns:
         values = [column.take(run, one) for one in rows]
-        cells += [[float(value[k]) for value in values] for k in range(size)] if column.vector else [values]
-    names = columns_of(name, size)
-    return [dict(zip(names, row, strict=True)) for row in zip(*cells, strict=True)]
+        made = values or np.zeros((0, size))
+        cells += np.array(made, dtype=float).T[:size].tolist() if column.vector else [values]
+    return dict(zip(columns_of(name, size), cells, strict=True))
+
+
+def rows_of(run: Run, name: str) -> list[dict[str, Any]]:
+    """The rows of a table."""
+    cells = cells_of(run, name)
+    return [dict(zip(cells, row, strict=True)) for row in zip(*cells.values(), strict=True)]
 
 
 def axes_of(size: int) -> tuple[str, ...]:
