@@ -218,7 +218,7 @@ def lead(task: Task, target: int) -> Arc:
     Gravity, drag, inherited velocity and a late first move are reckoned in.
     """
     scene, air = task.stage.scene, task.air
-    middle, velocity, acceleration = task.stage.motions[target].at(moves_at(scene, task.time))
+    middle, velocity, acceleration = task.stage.motions[target].ahead(task.time, moves_at(scene, task.time))
 
     how = task.ability.launch.arc
 

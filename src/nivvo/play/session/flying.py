@@ -43,14 +43,13 @@ class Flying:
         """
         session = self.session
         thinks = session.thinks
-        while thinks and session.tick < tick and not session.arena.live and not self._due():
+        while thinks and not session.arena.live and self._free(tick):
             if session.pending:
                 self.to_end()
                 continue
             session.tick += 1
             session.ran = session.tick
-            session.think()
-        while (session.meetings.active or thinks) and session.tick < tick and session.arena.live and not self._due():
+        while (session.meetings.active or thinks) and session.arena.live and self._free(tick):
             quiet = min(tick, session.quiet()) if thinks and not (session.meetings.active or session.pending) else 0
             if quiet <= session.tick + 1:
                 self.to_end()
@@ -70,6 +69,13 @@ class Flying:
             self.to_end()
         if not self._due():
             session.tick = tick
+
+    def _free(self, tick: int) -> bool:
+        """Whether the present tick is before number ``tick``, and nothing is due in it of the flight itself."""
+        if self.session.tick < tick:
+            self.session.think()
+            return not self._due()
+        return False
 
     def _batch(self, tick: int) -> bool:
         """Run ticks together up to number ``tick`` or sooner; whether nothing came back within one of them."""
@@ -124,7 +130,6 @@ class Flying:
         session.ran = session.tick
         session.consequences.at_edge(now)
         session.deciding.at_edge(now)
-        session.think()
 
     def _within(self, time: int, until: int) -> None:
         """Run the present tick up to a time, from meeting to meeting where projectiles may meet."""

@@ -107,6 +107,8 @@ class Session:
         self.runs, self.stopped = False, False
         # The tick that is next, and up to which something was looked at: who waits for ever waits for nothing.
         self.tick = self.ran = 0
+        # The tick that was last thought about.
+        self._thought = -1
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
         self.births: list[tuple] = []
@@ -142,7 +144,6 @@ class Session:
         self.waves = Waves(scene)
         self.minds = self._minds()
         self.flying = Flying(self)
-        self.think()
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
             self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
@@ -212,6 +213,7 @@ class Session:
     def run_to(self, tick: int, until: Callable[[], Any] | None = None) -> None:
         """Run the ticks before number ``tick``, or until something is so that is asked before each step."""
         while self.tick < tick and not self.stopped and not (until and until()):
+            self.think()
             due = self._due()
             if due is None and not self.arena.live:
                 now = self.scene.ticks.edge(self.tick)
@@ -241,7 +243,13 @@ class Session:
         return max(tick + 1, ticks.holding(min(until, ticks.edge(tick + BATCH))))
 
     def think(self) -> None:
-        """Let bodies arrive, turn and be moved at the present tick's start, and see whom they touch in it."""
+        """Let bodies arrive, turn and be moved at the present tick's start, and see whom they touch in it.
+
+        Once, and not before something is done in it: a game may still move a body, and say how long it lasts.
+        """
+        if self._thought == self.tick:
+            return
+        self._thought = self.tick
         if self.thinks:
             start, end = self.scene.ticks.edge(self.tick), self.scene.ticks.edge(self.tick + 1)
             self.doors.look(start, end)
@@ -263,6 +271,7 @@ class Session:
 
     def step(self) -> None:
         """Run one tick, whether anything flies or not."""
+        self.think()
         tick = self.tick + 1
         end = self.scene.ticks.edge(tick)
         if not self.minds:
@@ -281,8 +290,9 @@ class Session:
         ticks = self.scene.ticks
         last = ticks.holding(time)
         for tick in range(self.tick, last + 1) if self.stage.thinks else (last,):
-            if self.stage.thinks and tick > self.tick:
+            if self.stage.thinks and tick > self._thought:
                 self.stage.think(ticks.edge(tick), ticks.edge(tick + 1))
+                self._thought = tick
             until = time if tick == last else ticks.edge(tick + 1) - 1
             while self._coming and self._coming[0][0] <= until:
                 change = heappop(self._coming)[2]

@@ -98,7 +98,7 @@ class Afoot:
     def go(self, number: int, time: int) -> None:
         """Write how one goes from a time on (clock) to the end of the present tick."""
         motion = self.stage.motions[number]
-        time = max(time, motion.carried)
+        time = max(time, motion.arrives)
         if self.stage.out(number) or time >= self.end:
             return
         on = self._strides.get(number)
@@ -121,7 +121,7 @@ class Afoot:
         until = []
         for number in (number for number in self.feet if not self.stage.out(number)):
             motion, on = self.stage.motions[number], self._strides.get(number)
-            goes = on is not None and motion.pieces[-1] is on.piece and motion.carried <= time
+            goes = on is not None and motion.pieces[-1] is on.piece and motion.arrives <= time
             if not (goes and (along or motion.pieces[-1][1] is STILL) and self._known(motion) == on.known):
                 return time
             until.append(on.until)

@@ -105,12 +105,14 @@ class Bodies:
     def think(self, time: int, end: int) -> None:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage, scene = self.stage, self.stage.scene
-        there = [one for one in self.all if not stage.out(one.number)]
+        # What is moved from outside in this tick goes its way, and on from its end by itself.
+        own = {number for number, one in self.of.items() if stage.motions[one.number].arrives <= time}
+        there = [one for one in self.all if one.number in own and not stage.out(one.number)]
         self._rouse(there, time)
         if all(one.asleep for one in there):
             return
         others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
-                  if k not in self.of and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
+                  if k not in own and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
         ground = 0.0 if scene.frame.vertical else scene.weight
         seconds = (end - time) / UNITS
         for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):

@@ -28,12 +28,13 @@ class Motion:
 
     veers : whether it may change at any tick. foreseen : whether it is known ahead, but for what moves it from outside.
     turns : whether the body turns about its middle. earlier : the way that it went before, until when (clock), if that
-    was another.
+    was another. arrives : when (clock) it comes to where it was moved from outside.
     """
 
     veers = turns = False
     foreseen = True
     earlier: tuple[Motion, int] | None = None
+    arrives = 0
 
     def __init__(self, place: np.ndarray, velocity=NOWHERE, acceleration=NOWHERE):
         self._rests: bool | None = None
@@ -79,6 +80,16 @@ class Motion:
             return c
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t)
+
+    def ahead(self, time: int, later: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """What ``at`` tells of a later time to who looks at a time (clock).
+
+        What is moved from outside stands once it is there, until it is moved again: it is taken to go on as it goes.
+        """
+        if not time < self.arrives <= later:
+            return self.at(later)
+        c, v, a = self.at(time)
+        return c + v * ((later - time) / UNITS), v, a
 
     def along(self, times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
         """Places and velocities, (n, 3) each, at times (n,) on the clock, in order; as ``at`` tells each."""
@@ -134,6 +145,7 @@ class Motion:
             here = self.at(now)[0]
             self.turn(now, here, (goal - here) / ((then - now) / UNITS), still)
             self.turn(then, goal, still, still)
+        self.arrives = then
 
     def turn(self, time: int, place, velocity, acceleration) -> None:
         """Go on otherwise from ``time`` on; what was to come after it is gone."""
@@ -172,13 +184,12 @@ class Walker(Motion):
         self.floor = float(dot(place, frame.up))
         self.wanted = NOWHERE
         # Among bodies how it goes is worked out tick by tick; here is what for: whether it stands, how fast it leaps.
-        # Until when (clock) something else brings it where it goes.
-        self.afoot, self.stands, self.leaps, self.carried = False, True, 0.0, 0
+        self.afoot, self.stands, self.leaps = False, True, 0.0
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
         """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
         moved = copy.deepcopy(self)
-        moved.floor, moved.stands, moved.carried = float(dot(goal, self.frame.up)), False, then
+        moved.floor, moved.stands = float(dot(goal, self.frame.up)), False
         moved._go_to(now, then, goal, jump)
         return moved
 
@@ -206,7 +217,7 @@ class Walker(Motion):
         length = float(np.sqrt(dot(way, way)))
         self.wanted = way * (self.walk.speed / max(length, 1.0))
         if not self.afoot:
-            self._go(max(time, self.carried), 0.0)
+            self._go(max(time, self.arrives), 0.0)
 
     def jump(self, time: int) -> bool:
         """Jump, if it stands; returns whether it does."""
@@ -214,7 +225,7 @@ class Walker(Motion):
             return False
         self.leaps = self.walk.jump
         if not self.afoot:
-            self._go(max(time, self.carried), self.walk.jump)
+            self._go(max(time, self.arrives), self.walk.jump)
         return True
 
     def _go(self, time: int, jump: float) -> None:
