@@ -151,6 +151,11 @@ class Drawn:
         ]
         return "\n".join(head) + f"\n[case.c]\nlasts = {self.ticks / self.rate!r}\ninput = [{', '.join(rows)}]"
 
+    def bare(self):
+        """The drill without what is played in it, for a live session."""
+        text = self.drill()
+        return text[: text.index("[case.c]")] + f"[case.c]\ninput = [{{ t = 0, cursor = {[1.0] * self.size} }}]\n"
+
     def played(self, live, first, last):
         """What a live session tells of some ticks."""
         told = []
@@ -182,12 +187,10 @@ class Roads(unittest.TestCase):
                 self.assertEqual(run.rows("events"), fired(drawn.drill(order)).rows("events"), "in another order")
                 places = list(zip(run.record.samples["key"].tolist(), run.record.samples["t"].tolist(), strict=True))
                 self.assertEqual(len(places), len(set(places)), "a tick was flown twice")
-                self.as_live(drawn, run, text)
+                self.as_live(drawn, run)
 
-    def as_live(self, drawn, run, text):
-        head = text[: text.index("[case.c]")]
-        drill = nivvo.parse(f"{head}[case.c]\ninput = [{{ t = 0, cursor = {[1.0] * drawn.size} }}]")
-        live = nivvo.Live(drill)
+    def as_live(self, drawn, run):
+        live = nivvo.Live(nivvo.parse(drawn.bare()))
         middle = int(drawn.rng.integers(1, drawn.ticks))
         told = drawn.played(live, 0, middle)
         kept = live.snapshot()

@@ -15,6 +15,7 @@ import numpy as np
 import nivvo
 from tests.deep import DEEP
 from tests.play.drills import drill
+from tests.play.test_anything import Drawn
 
 DEMO = Path(nivvo.__file__).parent / "demo"
 RANGE = """nivvo = 1
@@ -441,6 +442,40 @@ class Uneven(unittest.TestCase):
         # 0.1 - 0.016 - 0.05 - 0.001 - 0.03 = 0.003: over after the fifth tick, at 0.117; then at 0.218.
         self.assertEqual(fired, [0.0, 0.117, 0.218])
 
+    def test_ticks_that_come_as_long_as_the_frames_of_a_drill_are_those_frames(self):
+        rng, played = np.random.default_rng(8), 0
+        for seed in range(300 if DEEP else 16):
+            drawn = Drawn(seed)
+            text = drawn.bare()
+            frames = rng.choice(rng.uniform((0.004, 0.02, 0.05), (0.02, 0.05, 0.15)).round(4), 5).tolist()
+            if "'lead'" in text and "motion = 'exact'" not in text:
+                # A game's own steps are led by those that are to come: of a game they are not known.
+                continue
+            ticks = (f"tick.frames = {frames}", f"tick.rate = {len(frames) / sum(frames)!r}")
+            told = []
+            for way, rule in enumerate(ticks):
+                live, mine = nivvo.Live(nivvo.parse(text.replace(f"tick.rate = {drawn.rate}", rule))), []
+                for tick in range(50):
+                    for _, call, given in (act for act in drawn.acts if act[0] * 60 // drawn.rate // 3 == tick):
+                        getattr(live, call)(*given)
+                    mine += live.step(frames[tick % 5] if way else None)
+                told.append([(one.what, one.time, one.id, one.name) for one in mine])
+            self.assertEqual(*told, seed)
+            played += 1
+        self.assertGreater(played, 8)
+
+    def test_however_long_a_tick_lasts_who_walks_and_what_falls_comes_to_a_stop_where_it_should(self):
+        walls = "[obstacle.floor]\nshape.half_space = 'up'\n[obstacle.wall]\nat = [5, 0]\nshape.box = [1, 9]\n"
+        crate = "[obstacle.crate]\nat = [-3, 2]\nshape.box = [1, 1]\nmass = 3\n"
+        for frames in ([0.25], [1 / 60, 0.1, 0.03], [0.004, 0.3]):
+            live = nivvo.Live(drill(shooter="at = [0, 0.5]\nwalk.speed = 6", text=walls + crate, case="input = []"))
+            live.set_walk(1.0)
+            for tick in range(60):
+                live.step(frames[tick % len(frames)])
+                self.assertLessEqual(live.place("keeper")[0], 4.0 + 1e-9)
+                self.assertGreaterEqual(live.place("crate")[1], 0.5 - 1e-6)
+            np.testing.assert_allclose([*live.place("keeper"), live.place("crate")[1]], [4.0, 0.5, 0.5], atol=1e-6)
+
     def test_snapshots_take_running_timers_along(self):
         live = nivvo.Live(
             nivvo.parse(
@@ -529,6 +564,37 @@ class Placed(unittest.TestCase):
         for _ in range(120):
             live.step()
         np.testing.assert_allclose(live.place("keeper"), [3, 5], atol=1e-6)
+
+    def test_a_body_that_a_game_moves_at_each_tick_is_as_one_that_moves_by_itself(self):
+        """It pushes who walks and what has a mass, touches a shooter, and is led, in the tick in which it moves."""
+        text = ("nivvo = 1\nworld.view = 'top'\ntick.rate = 20\ntick.first_move = 'next tick'\n"
+                "[shooter.keeper]\nshape.ball = 0.4\nhealth = 50\nwalk.speed = 1\n"
+                "[ability.flare]\naim.by = 'lead'\naim.group = 'gulls'\nlaunch.speed = 16\n"
+                "muzzle_blocked = 'fire anyway'\n"
+                "[target.gull]\nat = [3, -1]\nshape.ball = 0.3\ngroup = 'gulls'\n{gull}\n"
+                "[target.skua]\nat = [-9, 0]\nshape.ball = 0.2\non_shooter.damage = 4\n{skua}\n"
+                "[obstacle.crate]\nat = [-1, -2]\nshape.ball = 0.4\nmass = 2\n"
+                "[obstacle.barge]\nat = [-4, -2]\nshape = {{ box = [1, 6], turned = 9 }}\n{barge}\n"
+                "[case.c]\n")  # fmt: skip
+        ways, told = {"gull": (1.0, 1.3), "skua": (170.0, 0.0), "barge": (3.0, 0.2)}, []
+        for driven in (False, True):
+            keys = {name: "" if driven else f"move.velocity = {[*way]}" for name, way in ways.items()}
+            live, mine = nivvo.Live(nivvo.parse(text.format(**keys)), compiled=False), []
+            start = {name: live.place(name) for name in ways}
+            for tick in range(40):
+                for name, way in ways.items() if driven else ():
+                    live.move_body(name, (start[name] + np.multiply(way, (tick + 1) / 20)).tolist())
+                if tick == 3:
+                    live.tap("fire")
+                    live.set_walk(-1.0, 0.2)
+                mine += [(one.what, round(one.time, 6), one.name, one.detail) for one in live.step()]
+                mine.append([live.place(name).round(6).tolist() for name in ("keeper", "crate")])
+            told.append(mine)
+        self.assertEqual(*told)
+        words = [one[0] for one in told[0]]
+        self.assertIn("touched a shooter", words)
+        self.assertIn("contact", words)
+        self.assertGreater(told[0][-1][1][0], 0.0)
 
     def test_a_body_on_its_way_stays_where_the_game_puts_it(self):
         made = drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\nmove.through = [[3, 3], [9, 3]]\n"

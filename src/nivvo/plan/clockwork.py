@@ -71,7 +71,10 @@ class Ticks:
     def holding(self, time: int) -> int:
         """The tick within which a time lies; an edge belongs to the tick that it starts."""
         if self.past is not None:
-            tick = self.first + max(bisect_right(self.past, time) - 1, 0)
+            known = max(bisect_right(self.past, time) - 1, 0)
+            tick = self.first + known
+            if known < len(self.past) - 1:
+                return tick
             tick += max(int((time - self.edge(tick)) * self.rate / clock.UNITS) - 1, 0)
             while self.edge(tick + 1) <= time:
                 tick += 1
