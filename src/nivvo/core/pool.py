@@ -194,7 +194,8 @@ a share of what presses it on. settles: it rests as well if it is slower than wh
 ticks. keeps_speed, keeps_damage: of PASS: the share that is left behind a body, and pierces: through how many it goes
 at most (-1: any). facing, depth, first_only, ends_too, otherwise: of LODGE: the least cosine between its way and the
 inward normal, how deep it goes (units), whether only as its first touch, whether it ends when the body is out, and the
-answer (of THEN) where it cannot. enters: whether it goes through openings. near: so far away it is near (units).
+answer (of THEN) where it cannot. enters: whether it goes through openings. near: so far away it is near (units);
+below 0: of targets alone.
 holds: whether something follows that is decided outside: the tick stops after it if anybody is as near as ``hurts``
 (units, inf: always; below 0: never) who may be out once it has taken ``most`` from them, or who is watched, else it
 follows at the tick's end. by: whether damage depends on DEPENDS_AGE (s), DEPENDS_FLOWN (units), DEPENDS_ASIDE (units on

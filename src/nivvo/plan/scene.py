@@ -118,7 +118,6 @@ class Scene:
         for numbers in self.whole.values():
             if len(numbers) > 1:
                 ring(self.bodies, numbers)
-        self.sought = sorted(set(self.bodies["group"][self.bodies["role"] == pool.TARGET].tolist()))
         self.size = self._size()
         self.abilities: dict[str, Ability] = {}
         self.cues: tuple[Cue, ...] = ()

@@ -86,7 +86,7 @@ def answer(k, i, j, now, t):
     ans = k.answers[int(q["param"]), int(b["group"])]
     place, gap = met(k, q, at, b, t)
     par = k.params[int(q["param"])]
-    if GUIDED and nears(q, ans):
+    if GUIDED and nears(q, ans, b):
         return moment(k, i, now, t, BY_NEAR, j, place)
     if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
         g = entered(k, j, place, t, gap + float(par["radius"]))

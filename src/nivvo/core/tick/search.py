@@ -10,7 +10,19 @@ from nivvo.core.geometry.contact import INSIDE, NONE, first_contact
 from nivvo.core.geometry.grid import cell
 from nivvo.core.geometry.turning import distance_at, first_contact_turning, surface_speed
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
-from nivvo.core.pool import BOUNCE, BY_NEAR, GUIDED, IGNORE, INSIDE_MOST, MOVING, OBSTACLE, SLIPPED, SWEPT, VEERS
+from nivvo.core.pool import (
+    BOUNCE,
+    BY_NEAR,
+    GUIDED,
+    IGNORE,
+    INSIDE_MOST,
+    MOVING,
+    OBSTACLE,
+    SLIPPED,
+    SWEPT,
+    TARGET,
+    VEERS,
+)
 from nivvo.core.tick.events import NOWHERE, tell
 
 MOST_CHUNKS = 4096
@@ -34,7 +46,7 @@ def look(k, w, q, par, now, way, leg, far):
     reach, swept = rule[0] + 4.0 * rule[1], rule[2]
     if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
         for m in range(k.answers.shape[1]):
-            reach = max(reach, rule[0] + 4.0 * rule[1] + float(k.answers[int(q["param"]), m]["near"]))
+            reach = max(reach, rule[0] + 4.0 * rule[1] + abs(float(k.answers[int(q["param"]), m]["near"])))
     best, best_key, hit = math.inf, 0, -1
     chunks, chunk, share, c0, from_point = 1, 0, 1.0, 0.0, p
     while chunk < chunks:
@@ -54,8 +66,8 @@ def look(k, w, q, par, now, way, leg, far):
                 continue
             ans = k.answers[int(q["param"]), int(b["group"])]
             then, wide = ans["then"], rule
-            if GUIDED and nears(q, ans):
-                wide = (rule[0] + float(ans["near"]), rule[1], True)
+            if GUIDED and nears(q, ans, b):
+                wide = (rule[0] + abs(float(ans["near"])), rule[1], True)
             elif then == IGNORE:
                 continue
             what, t = meets(b, wide, late, way, span, why == 0)
@@ -81,9 +93,10 @@ def look(k, w, q, par, now, way, leg, far):
 
 
 @inner
-def nears(q, ans):
-    """Whether a projectile is yet to come near those whom an answer is for."""
-    return ans["near"] > 0.0 and q["past"] >> BY_NEAR & 1 == 0
+def nears(q, ans, b):
+    """Whether a projectile is yet to come near a body that an answer is for."""
+    whom = ans["near"] > 0.0 or (ans["near"] < 0.0 and b["role"] == TARGET)
+    return whom and q["past"] >> BY_NEAR & 1 == 0
 
 
 @cold

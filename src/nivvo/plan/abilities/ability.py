@@ -307,10 +307,9 @@ class Ability:
 
 
 class Ground(Air, Protocol):
-    """What an ability is planned on, beside its flight: the metre (units), the groups of targets, bodies by name."""
+    """What an ability is planned on, beside its flight: the metre (units), bodies by name."""
 
     metre: float
-    sought: list[int]
     number: dict[str, int]
 
 

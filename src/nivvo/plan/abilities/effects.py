@@ -153,12 +153,15 @@ FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0))
 
 @dataclass(frozen=True, slots=True)
 class Moment:
-    """A moment of a flight: whether it flies on, what follows, and when: counts, or units. groups : near whom."""
+    """A moment of a flight: whether it flies on, what follows, and when: counts, or units.
+
+    group : near whom, None for every target.
+    """
 
     goes_on: bool
     effects: tuple[Effect, ...]
     at: float = 0.0
-    groups: tuple[int, ...] = ()
+    group: int | None = None
 
 
 def effects_of(ability: str, model: written.Effects, when: str, on: Ground) -> tuple[Effect, ...]:
@@ -208,8 +211,8 @@ def moments_of(ability: str, model: written.When, on: Ground) -> dict[str, Momen
         elif word == "flown":
             out[word] = Moment(goes_on, effects, one.at)
         elif word == "near":
-            near = tuple(on.sought) if one.group is None else (on.groups.index(one.group),)
-            out[word] = Moment(goes_on, effects, one.within, near)
+            group = None if one.group is None else on.groups.index(one.group)
+            out[word] = Moment(goes_on, effects, one.within, group)
         else:
             out[word] = Moment(goes_on, effects)
     return out
@@ -227,7 +230,8 @@ def fields_of(moments: dict[str, Moment], groups: int, kept: bool = False) -> di
         return {}
     near = np.zeros(groups)
     if "near" in moments:
-        near[list(moments["near"].groups)] = moments["near"].at
+        one = moments["near"]
+        near[slice(None) if one.group is None else one.group] = -one.at if one.group is None else one.at
     ends = kept or any(one.effects for one in moments.values())
     return {
         "moments": sum(bits.values()) | 1,
