@@ -565,6 +565,29 @@ class Placed(unittest.TestCase):
             live.step()
         np.testing.assert_allclose(live.place("keeper"), [3, 5], atol=1e-6)
 
+    def test_a_floor_that_is_added_bears_a_walker_below_whom_there_was_nothing(self):
+        made = nivvo.parse("nivvo = 1\n[shooter.keeper]\nat = [0, 5]\nwalk.speed = 2\n"
+                           "[obstacle.post]\nat = [9, 5]\nshape.ball = 1\n[ability.flare]\nlaunch.speed = 3\n[case.tap]\n")  # fmt: skip
+        live = nivvo.Live(made, compiled=False)
+        for _ in range(60):
+            live.step()
+        np.testing.assert_allclose(live.place("keeper"), [0, 5], atol=1e-9)
+        live.add("obstacle", "quay", group="shooters", at=[0, 0], shape={"box": [4, 2]})
+        for _ in range(90):
+            live.step()
+        np.testing.assert_allclose(live.place("keeper"), [0, 1.5], atol=1e-6)
+
+    def test_near_any_target_is_near_one_that_was_added_and_no_obstacle_of_its_group(self):
+        made = nivvo.parse("nivvo = 1\n[ability.flare]\nlaunch.speed = 9\nflight.gravity_share = 0\n"
+                           "when.near.within = 0.5\non.crates.then = 'pass'\n[target.far]\nat = [-99, 0]\n"
+                           "[obstacle.post]\nat = [3, 0.9]\nshape.ball = 0.5\ngroup = 'crates'\n"
+                           "[case.tap]\n")  # fmt: skip
+        live = nivvo.Live(made, compiled=False)
+        live.add("target", "crate", at=[6, 0.9], shape={"ball": 0.5}, group="crates")
+        live.tap("fire")
+        ended = [one for _ in range(90) for one in live.step() if one.what == "ended"]
+        self.assertEqual([one.detail for one in ended], ["came near crate"])
+
     def test_a_body_that_a_game_moves_at_each_tick_is_as_one_that_moves_by_itself(self):
         """It pushes who walks and what has a mass, touches a shooter, and is led, in the tick in which it moves."""
         text = ("nivvo = 1\nworld.view = 'top'\ntick.rate = 20\ntick.first_move = 'next tick'\n"

@@ -63,30 +63,34 @@ class Afoot:
         self.enlist()
 
     def enlist(self) -> None:
-        """Take in all who walk, once there is an obstacle."""
-        stage = self.stage
-        if self.feet or not any(kind == "obstacle" for kind in stage.kinds):
-            return
-        for number, motion in enumerate(stage.motions):
-            if isinstance(motion, Walker):
-                row = stage.rows[number].copy()
-                self.feet[number] = Feet(number, row, _three(motion.at(self.end)[0]))
-                motion.afoot = True
-        self._find_floors()
+        """Take in all who walk, once there is an obstacle.
 
-    def _find_floors(self) -> None:
-        """Let those stand at the height where they begin below whom there is nothing at all."""
-        frame, gravity = self.stage.scene.frame, self.stage.scene.gravity
-        for number, feet in self.feet.items():
-            if not frame.vertical or not gravity.any():
-                continue
-            ray = np.array(feet.p) - 1e4 * self.stage.scene.size * frame.up
-            among = self.stage.of_kind("obstacle")
-            if self.stage.first_on_line(np.array(feet.p), ray - np.array(feet.p), 0.0, 0, among) is None:
-                row = feet.row.copy()
-                row["kind"], row["axis0"] = HALF_SPACE, frame.up
-                low = np.array(feet.p) - support(feet.row, _three(-frame.up)) * frame.up
-                self.floors[number] = Other(FLOOR, row, _three(low), (0.0, 0.0, 0.0), math.inf)
+        Those below whom there is nothing at all stand at the height where they begin, until something is added there.
+        """
+        stage = self.stage
+        if self.feet:
+            self.floors = {number: floor for number, floor in self.floors.items() if self._nothing_below(number)}
+        elif any(kind == "obstacle" for kind in stage.kinds):
+            for number, motion in enumerate(stage.motions):
+                if isinstance(motion, Walker):
+                    row = stage.rows[number].copy()
+                    self.feet[number] = Feet(number, row, _three(motion.at(self.end)[0]))
+                    motion.afoot = True
+            falls = stage.scene.frame.vertical and stage.scene.gravity.any()
+            self.floors = {k: self._floor(k) for k in self.feet if falls and self._nothing_below(k)}
+
+    def _nothing_below(self, number: int) -> bool:
+        ray = -1e4 * self.stage.scene.size * self.stage.scene.frame.up
+        place, among = self.stage.motions[number].at(self.end)[0], self.stage.of_kind("obstacle")
+        return self.stage.first_on_line(place, ray, 0.0, self.end, among) is None
+
+    def _floor(self, number: int) -> Other:
+        """The floor of one below whom there is nothing: at the height where he is."""
+        feet, up = self.feet[number], self.stage.scene.frame.up
+        row = feet.row.copy()
+        row["kind"], row["axis0"] = HALF_SPACE, up
+        low = np.array(feet.p) - support(feet.row, _three(-up)) * up
+        return Other(FLOOR, row, _three(low), (0.0, 0.0, 0.0), math.inf)
 
     def think(self, time: int, end: int) -> None:
         """Write how they go in the tick from ``time`` to ``end`` (clock)."""
