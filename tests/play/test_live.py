@@ -567,7 +567,8 @@ class Placed(unittest.TestCase):
 
     def test_a_floor_that_is_added_bears_a_walker_below_whom_there_was_nothing(self):
         made = nivvo.parse("nivvo = 1\n[shooter.keeper]\nat = [0, 5]\nwalk.speed = 2\n"
-                           "[obstacle.post]\nat = [9, 5]\nshape.ball = 1\n[ability.flare]\nlaunch.speed = 3\n[case.tap]\n")  # fmt: skip
+                           "[obstacle.post]\nat = [9, 5]\nshape.ball = 1\n"
+                           "[ability.flare]\nlaunch.speed = 3\n[case.tap]\n")  # fmt: skip
         live = nivvo.Live(made, compiled=False)
         for _ in range(60):
             live.step()
