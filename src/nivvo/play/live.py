@@ -58,7 +58,8 @@ class Event(NamedTuple):
     time : s. what : "fired", "sent", "refused", "state", "cue", or a word of the table of events, as "contact",
     "damage", "ended".
     id : of the projectile, or -1. name : of the body, or of the shooter. ability : its name. point : position
-    (size,), or None. amount : of damage. detail : in words.
+    (size,), or None. amount : what it came to, as in the table of effects: damage, points, a radius, a speed. detail :
+    in words.
     """
 
     time: float
