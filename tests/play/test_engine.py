@@ -1,5 +1,6 @@
 """Firing a case: what happens, when, and that nothing else changes it."""
 
+import itertools
 import json
 import os
 import tempfile
@@ -234,6 +235,20 @@ class Previews(unittest.TestCase):
                     np.testing.assert_array_equal(
                         dots.landing.point, [touch[k] for k in "xyz"[: len(dots.landing.point)]]
                     )
+
+    def test_they_begin_when_it_is_fired_also_where_somebody_is_steered_earlier_in_that_tick(self):
+        steps = ("exact", "semi-implicit", "explicit", "verlet")
+        for step, first, ticks in itertools.product(steps, ("same", "next"), ("rate = 23", "frames = [0.032, 0.019]")):
+            made = nivvo.parse(
+                f"nivvo = 1\ntick.motion = '{step}'\ntick.first_move = '{first} tick'\ntick.{ticks}\n"
+                "[shooter.keeper]\nwalk.speed = 2\n[ability.flare]\nlaunch.speed = 10\nlaunch.elevation = 40\n"
+                "limits.life = 0.5\n[case.c]\ninput = [{ t = 0.1, walk = [1, 0] }, { t = 0.107, tap = 'fire' }]\n"
+            )
+            run, dots = nivvo.fire(made), nivvo.preview(made, at=0.107)
+            path = run.flight("flare-1")
+            self.assertEqual(path.t[0], 0.107)
+            p, _ = path.at(dots.times + 0.107)
+            np.testing.assert_allclose(dots.points, p[:, :2], rtol=0, atol=1e-9, err_msg=(step, first, ticks))
 
     def test_by_count_and_by_spacing(self):
         made = drill()

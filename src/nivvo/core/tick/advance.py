@@ -568,7 +568,7 @@ def settle(k, now):
         q = flight[i]
         if q["end"] != 0:
             continue
-        if sampled:
+        if sampled and q["born"] <= now["end"]:
             if k.wake[i] != AWAKE:
                 place(q, k.params, now["end"])
             s = k.samples[counters[SAMPLES]]
