@@ -113,6 +113,23 @@ class Fired(unittest.TestCase):
 
 
 class Solve(unittest.TestCase):
+    def test_what_it_says_of_a_shot_that_inherits_is_what_is_to_be_written(self):
+        for view, moves in (("side", "[3, 1]"), ("space", "[2, -1, 1]")):
+            to = [9, 1] if view == "side" else [7, 4, 2]
+            text = (f"nivvo = 1\nworld.view = '{view}'\n[shooter.keeper]\nmove.velocity = {moves}\n[ability.lob]\n"
+                    "launch.speed = 15\naim.by = 'cursor'\ninherit_velocity = 0.8\nlimits.life = 9\n[case.c]\n"
+                    f"input = [{{ t = 0.2, cursor = {to}, tap = 'fire' }}]\n")  # fmt: skip
+            made = nivvo.parse(text)
+            found = nivvo.solve(made, to=to, at=0.2, elevation=60.0, apex=5.0, flight_time=1.2, arrival=-70.0)
+            self.assertAlmostEqual({one.how: one for one in found}["by elevation"].elevation, 60.0, delta=1e-9)
+            self.assertEqual(len(found), 7)
+            for one in found:
+                aim = {"by": "fixed", "direction": one.direction}
+                aim |= {} if view == "side" else {"elevation": one.elevation}
+                run = nivvo.fire(made.with_settings({"ability.lob.aim": aim, "ability.lob.launch.speed": one.speed}))
+                place = run.flight("lob-1").at(0.2 + one.flight_time)[0]
+                np.testing.assert_allclose(run.scene.frame.drop(place), to, atol=1e-6, err_msg=(view, one.how))
+
     def test_each_solution_passes_the_point_and_is_what_it_says(self):
         for view in VIEWS:
             for tick in ("", 'motion = "explicit"'):

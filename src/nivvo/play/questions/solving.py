@@ -35,11 +35,11 @@ SINGLE = ("by elevation", "by flight time", "by apex", "by arrival")
 class Solution(Tabled):
     """One launch to a point.
 
-    how : "low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival". speed : units/s.
-    elevation, direction : degrees. flight_time : s. apex : units above the muzzle. arrival_speed :
-    units/s; arrival_elevation : degrees, negative when it comes down. least_gap : units between it and
-    the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by : what stops it on
-    the way (a body, or in words why it ends), or "".
+    how : "low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival". speed : units/s,
+    elevation, direction : degrees: of the launch, as its keys have them, before what it inherits. flight_time : s.
+    apex : units above the muzzle. arrival_speed : units/s; arrival_elevation : degrees, negative when it comes down.
+    least_gap : units between it and the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by :
+    what stops it on the way (a body, or in words why it ends), or "".
     miss : how far from the point the flight passes at that time, units; flown in the drill's own step.
     run : the flight, up to its first touch. path : the same, whatever stands in its way.
     """
@@ -261,8 +261,8 @@ def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
     return Solution(
         how=how,
         speed=shot.speed,
-        elevation=float(frame.elevation(shot.velocity)),
-        direction=float(frame.direction_of(shot.velocity)),
+        elevation=float(frame.elevation(shot.heading)),
+        direction=float(frame.direction_of(shot.heading)),
         flight_time=time,
         apex=path.apex(frame, arrives) if frame.vertical else 0.0,
         arrival_speed=speed,
