@@ -54,6 +54,22 @@ class Holds(unittest.TestCase):
         jumps = [b["held"] for a, b in itertools.pairwise(shown) if a["on.wisps.damage"] != b["on.wisps.damage"]]
         np.testing.assert_allclose(jumps, [0.2, 0.4, 0.6, 0.8], atol=1e-12)
 
+    def test_where_input_is_seen_at_ticks_rows_are_what_is_seen(self):
+        for tick in ("rate = 20", "frames = [0.03, 0.05, 0.04]"):
+            lean = "launch.elevation = { by = 'held', points = [[0, 20], [0.6, 80]] }"
+            text = (f"nivvo = 1\ntick.input = 'at ticks'\ntick.{tick}\n[ability.lob]\nlaunch.speed = 15\n{lean}\n"
+                    "firing = { kind = 'charge', full_after = 0.6 }\n[obstacle.quay]\nshape.half_space = 'up'\n"
+                    "at = [0, -1]\n[case.c]\ninput = [{ t = 0, hold = 'fire', held = 0.1 }]\n")  # fmt: skip
+            found = nivvo.hold_table(nivvo.parse(text))
+            holds, reach = ([row[name] for row in found.rows] for name in ("held", "range"))
+            self.assertTrue(found.stepped)
+            self.assertEqual(found.turns_back, holds[int(np.argmax(reach))])
+            for held in np.arange(0.004, 0.6, 0.013):
+                run = nivvo.fire(nivvo.parse(text.replace("held = 0.1 }]", f"held = {held} }}]")))
+                row = found.rows[int(np.searchsorted(holds, held - 1e-9))]
+                self.assertAlmostEqual(run.rows("projectiles")[0]["range"], row["range"], delta=1e-9)
+                self.assertAlmostEqual(run.rows("shots")[0]["held"], row["held"], delta=1e-9)
+
     def test_wrong_calls_are_told(self):
         with self.assertRaisesRegex(nivvo.CallError, "charges"):
             nivvo.hold_table(drill())

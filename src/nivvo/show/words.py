@@ -78,6 +78,8 @@ def overlaps(run: Run, ability: str) -> list[str]:
 def held(found: HoldTable) -> list[str]:
     """What a table of holds comes to."""
     lines = [] if found.full is None else [f"{found.ability} is full after {found.full:g} s"]
+    if found.scene.rules.seen_at_ticks:
+        lines.append("input is seen at ticks: what is let go between two of them counts as held until the later")
     for key, when, lands in found.capped:
         lines.append(
             f"{key} reaches its cap after {when:.4g} s; the last step {'lands on' if lands else 'is cut at'} it"

@@ -24,7 +24,7 @@ from nivvo.spec.drill import Drill
 from nivvo.spec.words.nearest import known
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
-REFINEMENTS = 40
+REFINEMENTS, MOST_TICKS = 40, 80
 SAME = 1e-9
 """By how much of the farthest reach two holds may differ and still reach equally far."""
 
@@ -37,7 +37,8 @@ class HoldTable(Tabled):
     (units), ``flight_time`` (s) and ``ends`` of the flight to its first touch. keys : the keys that hang on it.
     full : when the charge is full (s), or None. turns_back : the hold from which on a longer one reaches less
     far (s), or None. capped : key, hold and whether the last step lands on the cap exactly. even : whether all
-    holds reach equally far.
+    holds reach equally far. stepped : whether input is seen at ticks and every tick has its row: what is let go
+    between two of them counts as the later.
     """
 
     scene: Scene
@@ -48,6 +49,7 @@ class HoldTable(Tabled):
     turns_back: float | None
     capped: list[tuple[str, float, bool]]
     even: bool = False
+    stepped: bool = False
 
     def __repr__(self) -> str:
         return f"<HoldTable of {self.ability}: {len(self.rows)} holds of {', '.join(self.keys)}>"
@@ -69,8 +71,9 @@ def hold_table(
     """The table of an ability's holds (default: the first of the case that charges).
 
     until : longest hold (s); default: a quarter more than what its numbers need. every : from one hold to the
-    next (s); default: forty rows, and one at each step of a number. Raises CallError for unknown names, an
-    ability that does not charge, too many rows.
+    next (s); default: forty rows, and one at each step of a number. Where input is seen at ticks a hold lasts from
+    one to another, from the first on: rows are of those. Raises CallError for unknown names, an ability that does not
+    charge, too many rows.
     """
     case = case_of(drill, case)
     scene = case.scene
@@ -100,21 +103,28 @@ def hold_table(
             for k in range(1, int(min(last / value.every, MOST_JUMPS)) + 1)
         ]
         times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
+    ticks, stepped = scene.ticks, False
+    if scene.rules.seen_at_ticks:
+        ends = [ticks.holding(ticks.seen(clock.from_seconds(one))) for one in times]
+        stepped = every is None and ends[-1] < MOST_TICKS
+        times = [clock.to_seconds(ticks.edge(k)) for k in (range(ends[-1] + 1) if stepped else sorted({*ends}))]
     rows = {float(held): _row(case, ability, float(held), found) for held in times}
-    turns, even = _turn(rows, lambda held: _row(case, ability, held, found))
+    turns, even = _turn(rows, scene, lambda held: _row(case, ability, held, found))
     capped = [
         (key, value.every * np.ceil((value.cap - value.start) / value.step - 1e-9), _lands(value))
         for key, value in found.items()
         if value.cap is not None and value.step
     ]
     listed = [rows[held] for held in sorted(rows)]
-    return HoldTable(scene, ability, listed, list(found), full, turns, capped, even)
+    return HoldTable(scene, ability, listed, list(found), full, turns, capped, even, stepped)
 
 
-def _turn(rows: dict[float, dict[str, Any]], fire: Callable[[float], dict[str, Any]]) -> tuple[float | None, bool]:
+def _turn(
+    rows: dict[float, dict[str, Any]], scene: Scene, fire: Callable[[float], dict[str, Any]]
+) -> tuple[float | None, bool]:
     """The hold from which on longer ones reach less far, put into the rows; and whether all reach equally far.
 
-    Looked for around the farthest row, by golden section, until it is one.
+    Looked for around the farthest row, by golden section, until it is one; among ticks, of which there are few, each.
     """
     held = sorted(rows)
     far = np.array([rows[one]["range"] for one in held])
@@ -127,8 +137,13 @@ def _turn(rows: dict[float, dict[str, Any]], fire: Callable[[float], dict[str, A
         return None, False
     low, high = held[max(last - 1, 0)], held[last + 1]
     golden = 0.5 * (np.sqrt(5.0) - 1.0)
-    found = {held[last]: rows[held[last]]}
-    for _ in range(REFINEMENTS):
+    found, refinements = {held[last]: rows[held[last]]}, REFINEMENTS
+    if scene.rules.seen_at_ticks:
+        first, end = (scene.ticks.holding(clock.from_seconds(one)) for one in (low, high))
+        if end - first <= MOST_TICKS:
+            edges, refinements = map(scene.ticks.edge, range(first, end + 1)), 0
+            found |= {one: rows[one] if one in rows else fire(one) for one in map(clock.to_seconds, edges)}
+    for _ in range(refinements):
         if high - low <= 1e-9 * high:
             break
         x, y = high - golden * (high - low), low + golden * (high - low)

@@ -182,7 +182,8 @@ def draw_hold_table(found: HoldTable, axes: list[Axes]) -> list[Axes]:
     for k, (ax, (key, words)) in enumerate(zip(axes, panels, strict=True)):
         steps = any(key == capped[0] for capped in found.capped)
         y = [row[key] for row in found.rows]
-        ax.plot(x, y, color=SEA if key in found.keys else MOSS, lw=2.0, drawstyle="steps-post" if steps else "default")
+        style = "steps-pre" if found.stepped else "steps-post" if steps else "default"
+        ax.plot(x, y, color=SEA if key in found.keys else MOSS, lw=2.0, drawstyle=style)
         ax.set_ylabel(
             f"{key.removeprefix('launch.')} ({words})".replace(" ()", "").replace("_", " "), color=INK, fontsize=8.5
         )
