@@ -620,6 +620,20 @@ class Placed(unittest.TestCase):
         self.assertIn("contact", words)
         self.assertGreater(told[0][-1][1][0], 0.0)
 
+    def test_what_a_saved_play_leaves_out_is_told(self):
+        live = nivvo.Live(drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n", case="input = []"))
+        with tempfile.TemporaryDirectory() as folder:
+            with self.assertNoLogs("nivvo"):
+                live.save(Path(folder) / "a.toml")
+            live.move_body("raft", [3, 4])
+            live.add("target", "gull", group="wisps", at=[9, 9], shape={"ball": 0.5})
+            live.step(0.05)
+            live.remove("gull")
+            with self.assertLogs("nivvo") as told:
+                live.save(Path(folder) / "b.toml")
+        for words in ("ticks of other lengths", "moves of raft", "gull, which was added", "taking away gull"):
+            self.assertIn(words, told.output[0])
+
     def test_a_body_on_its_way_stays_where_the_game_puts_it(self):
         made = drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\nmove.through = [[3, 3], [9, 3]]\n"
                      'move.speed = 2\nmove.at_end = "back"\n', case="input = []")  # fmt: skip

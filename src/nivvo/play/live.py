@@ -7,6 +7,7 @@ is kept but what is in the air.
 from __future__ import annotations
 
 import hashlib
+import logging
 from collections import OrderedDict
 from collections.abc import Sequence
 from os import PathLike
@@ -36,7 +37,12 @@ from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.words.nearest import known, nearest, public
 
+log = logging.getLogger("nivvo")
+
 MOST_SECONDS = 1e7
+NAMED = 8
+"""So much of what a game did beside input is named."""
+
 ENDED_KEPT = 65_536
 FORGET_EVERY = 512
 
@@ -108,6 +114,8 @@ class Live(Tabled):
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
         self._played: list[dict[str, Any]] = []
+        # What a game did that is no input, the first of it.
+        self._beside: dict[str, None] = {}
         self._mark = object()
         if compiled:
             self._session.compile()
@@ -202,6 +210,10 @@ class Live(Tabled):
         self._session.feed([Change(seen, time, name, what, value) for name in names])
         row = {"t": clock.to_seconds(time), what: value, **({"shooter": shooter} if shooter else {})}
         self._played.append(row)
+
+    def _did(self, what: str) -> None:
+        if len(self._beside) < NAMED:
+            self._beside[what] = None
 
     # Time.
 
@@ -354,6 +366,7 @@ class Live(Tabled):
         rows = np.flatnonzero(self.ids == id_)
         if not len(rows):
             raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, (0, 'it never was'))[1]}")
+        self._did(f"the end of {self.name_of(id_)}")
         self._session.arena.end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 
     @checked
@@ -415,6 +428,7 @@ class Live(Tabled):
         """
         number = self._number(name)
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
+        self._did(f"moves of {name}")
         session, ticks = self._session, self.scene.ticks
         now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
         for piece in session.stage.whole[session.stage.names[number]]:
@@ -431,6 +445,7 @@ class Live(Tabled):
         if isinstance(name, str) and name in stage.number:
             raise CallError(f"there is a {stage.kinds[stage.number[name]]} {name} already")
         there = list(stage.number)
+        self._did(f"{name}, which was added")
         stage.add(one_more(self.drill, self._case, kind, name, keys, there), self._session.tick)
 
     @checked
@@ -438,7 +453,7 @@ class Live(Tabled):
         """Take an obstacle or target away, from the coming tick on."""
         if self._session.stage.kinds[self._number(name)] == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
-        self._number(name)
+        self._did(f"taking away {name}")
         for number in self._session.stage.whole[name]:
             self._session.consequences.forget(number)
             self._session.reaching.forget(number)
@@ -507,6 +522,9 @@ class Live(Tabled):
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
         """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
 
+        Input alone: that bodies were moved, added or taken away, projectiles ended, or ticks of other lengths than the
+        drill's, is not in it, and a warning is logged.
+
         replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
         or another has, OutputError if the file cannot be written.
         """
@@ -519,7 +537,11 @@ class Live(Tabled):
             raise CallError(f"case = {case[:80]!r} is not a name: {rule}")
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
-        return write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
+        done = write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
+        beside = [*(["ticks of other lengths"] if self.scene.ticks.past is not None else []), *self._beside]
+        if beside:
+            log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
+        return done
 
     @checked
     def clear_inputs(self) -> None:
