@@ -44,13 +44,16 @@ class Rose(Tabled):
         return f"<Rose of {self.ability}: {fired} of {len(self.shots)} shots, turned by {self.turned}>"
 
     def as_rows(self) -> list[dict]:
-        """A row an angle: launch direction and elevation (degrees), speed, clearance, why it was refused."""
+        """A row an angle: launch direction and elevation (degrees), speed, clearance, why it was refused.
+
+        Of the launch, as its keys have it: before what it inherits.
+        """
         frame = self.scene.frame
         return [
             {
                 "angle": float(angle),
-                "direction": float(frame.direction_of(shot.velocity)),
-                "elevation": float(frame.elevation(shot.velocity)),
+                "direction": float(frame.direction_of(shot.heading)),
+                "elevation": float(frame.elevation(shot.heading)),
                 "speed": float(speed),
                 "clearance": shot.clearance,
                 "refused": shot.refused,
