@@ -620,6 +620,20 @@ class Placed(unittest.TestCase):
         self.assertIn("contact", words)
         self.assertGreater(told[0][-1][1][0], 0.0)
 
+    def test_a_crate_that_a_game_moves_at_each_tick_pushes_one_that_lies(self):
+        crates = "".join(f"[obstacle.{name}]\nat = [{x}, 0.5]\nshape.box = [1, 1]\nmass = 2\n"
+                         for name, x in (("pot", 3), ("keg", 5)))  # fmt: skip
+        live = nivvo.Live(
+            drill(text=crates + "[obstacle.quay]\nshape.half_space = 'up'\n", case="input = []"), compiled=False
+        )
+        for _ in range(90):
+            live.step()
+        for tick in range(120):
+            live.move_body("pot", [3.0 + 3.0 * (tick + 1) / 120, 0.5])
+            live.step()
+            self.assertGreater(live.place("keg")[0] - live.place("pot")[0], 1.0 - 1e-6)
+        self.assertGreater(live.place("keg")[0], 6.9)
+
     def test_what_a_saved_play_leaves_out_is_told(self):
         live = nivvo.Live(drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n", case="input = []"))
         with tempfile.TemporaryDirectory() as folder:

@@ -445,8 +445,8 @@ class Live(Tabled):
         if isinstance(name, str) and name in stage.number:
             raise CallError(f"there is a {stage.kinds[stage.number[name]]} {name} already")
         there = list(stage.number)
-        self._did(f"{name}, which was added")
         stage.add(one_more(self.drill, self._case, kind, name, keys, there), self._session.tick)
+        self._did(f"{name}, which was added")
 
     @checked
     def remove(self, name: str) -> None:

@@ -72,8 +72,8 @@ def hold_table(
 
     until : longest hold (s); default: a quarter more than what its numbers need. every : from one hold to the
     next (s); default: forty rows, and one at each step of a number. Where input is seen at ticks a hold lasts from
-    one to another, from the first on: rows are of those. Raises CallError for unknown names, an ability that does not
-    charge, too many rows.
+    tick to tick: rows are of such holds, pressed at the first. Raises CallError for unknown names, an ability that
+    does not charge, too many rows.
     """
     case = case_of(drill, case)
     scene = case.scene

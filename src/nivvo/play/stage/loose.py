@@ -105,14 +105,12 @@ class Bodies:
     def think(self, time: int, end: int) -> None:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage, scene = self.stage, self.stage.scene
-        # What is moved from outside in this tick goes its way, and on from its end by itself.
-        own = {number for number, one in self.of.items() if stage.motions[one.number].arrives <= time}
-        there = [one for one in self.all if one.number in own and not stage.out(one.number)]
+        there = [one for one in self.all if self._free(one.number, time) and not stage.out(one.number)]
         self._rouse(there, time)
         if all(one.asleep for one in there):
             return
         others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
-                  if k not in own and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
+                  if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
         ground = 0.0 if scene.frame.vertical else scene.weight
         seconds = (end - time) / UNITS
         for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
@@ -138,9 +136,14 @@ class Bodies:
                 one.asleep = False
 
     def _about(self, time: int) -> bool:
-        """Whether anything moves at a time (clock) that has no mass."""
+        """Whether anything moves at a time (clock) that has no mass, or is moved from outside."""
         stage = self.stage
-        return any(not (k in self.of or stage.out(k) or stage.motions[k].rests(time)) for k in stage.movers)
+        return any(not (self._free(k, time) or stage.out(k) or stage.motions[k].rests(time)) for k in stage.movers)
+
+    def _free(self, number: int, time: int) -> bool:
+        """Whether a body has a mass and goes by itself: what is moved from outside in a tick does from its end on."""
+        one = self.of.get(number)
+        return one is not None and self.stage.motions[one.number].arrives <= time
 
     def quiet(self, time: int) -> bool:
         """Whether all lie still at a time (clock), and nothing comes."""
