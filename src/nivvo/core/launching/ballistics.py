@@ -46,7 +46,7 @@ def time_of_flight(speed, elevation, gravity, rise=0.0):
     """
     up = np.asarray(speed, dtype=float) * sincos(elevation)[0]
     gravity, rise = np.asarray(gravity, dtype=float), np.asarray(rise, dtype=float)
-    with np.errstate(divide="ignore", invalid="ignore"):
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
         root = np.sqrt(up * up - 2.0 * gravity * rise)
         falling = np.where(up >= 0.0, (up + root) / gravity, -2.0 * rise / (root - up))
         straight = rise / up
