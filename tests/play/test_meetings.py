@@ -225,7 +225,7 @@ class Forced(unittest.TestCase):
                     continue
                 times = np.unique(np.concatenate([np.linspace(start, stop, 2000), p.t, q.t]))
                 times = times[(times >= start) & (times <= stop)]
-                far = run.radius_of(run.key_of(one)) + run.radius_of(run.key_of(other))
+                far = run.radius_of(one) + run.radius_of(other)
                 gaps = np.linalg.norm(p.at(times)[0] - q.at(times)[0], axis=1) - far
                 said = told.get(frozenset((one, other)), [])
                 # They come to overlap for more than a graze: each such time is told, within a step of the search.

@@ -52,7 +52,7 @@ def whose(run: Run) -> list[str]:
 
 def _approach(run: Run, projectile: str, body: str) -> Closest:
     path = run.flight(projectile)
-    times, radius = path.t, run.radius_of(run.key_of(projectile))
+    times, radius = path.t, run.radius_of(projectile)
     found = [
         (*run.stage.least_gap(k, path, radius, float(times[0]), float(times[-1])), k) for k in run.scene.whole[body]
     ]

@@ -15,6 +15,7 @@ from nivvo.errors import CallError
 from nivvo.plan.case import case_of
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import ability_in, scratch, shooter_in
+from nivvo.play.outcome.happened import radius_of
 from nivvo.play.outcome.run import Run
 from nivvo.play.outcome.tables import ending_of
 from nivvo.play.triggers.firing import charged
@@ -273,4 +274,4 @@ def of_run(
         )
     points = run.scene.frame.drop(path.at(times)[0])
     reason = ending_of(run, run.record.flown(key))
-    return Preview(points, times - start, landing, reason, run.radius_of(key), bodies)
+    return Preview(points, times - start, landing, reason, radius_of(run, key), bodies)

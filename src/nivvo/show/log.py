@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import Any
 
 from nivvo.core import pool
-from nivvo.play.outcome.happened import Happened, contact_of, detail_of, happened, position
+from nivvo.play.outcome.happened import Happened, contact_of, detail_of, happened, position, sender_of
 from nivvo.play.outcome.run import Run
 from nivvo.play.rules.anchors import PLACED, REPLACED
 from nivvo.record.vocabulary import ANSWERS, STILL_FLYING
@@ -115,7 +115,7 @@ class Log:
         """A touch."""
         run, touch, then = self.run, contact_of(self.run, one.of), ANSWERS[int(one.of["code"])]
         text = f"{one.projectile} touched {one.body} at {position(touch.point, len(self.axes))} {self.unit}, "
-        if not run.ability_of(int(one.of["key"])).flight.instant:
+        if not sender_of(run, int(one.of["key"])).flight.instant:
             text += "closing at " if one.of["u"].any() else ""
             text += f"{touch.speed:.5g} {self.unit}/s, "
         text += f"{touch.angle:.3g}° to the surface"
@@ -145,7 +145,7 @@ class Log:
         """The end of a projectile, and how it flew."""
         row, unit = self.flown[one.projectile], self.unit
         text = f"{one.projectile} ended: {detail}; "
-        if not self.run.ability_of(int(one.of["key"])).flight.instant:
+        if not sender_of(self.run, int(one.of["key"])).flight.instant:
             text += f"flew {row['flight_time']:.4g} s, "
         text += f"{row['path_length']:.5g} {unit} of path, range {row['range']:.5g} {unit}"
         if self.run.scene.frame.vertical:

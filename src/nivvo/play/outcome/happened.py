@@ -17,6 +17,7 @@ from nivvo.play.rules.anchors import DOES_NOT_FIT, PLACED
 from nivvo.record.vocabulary import ANSWERS, ENDINGS, HAPPENINGS, LOSSES
 
 if TYPE_CHECKING:
+    from nivvo.plan.abilities.ability import Ability
     from nivvo.play.aims.aiming import Shot
     from nivvo.play.outcome.run import Run
 
@@ -151,7 +152,7 @@ def _back(run: Run, one: Happened, long: str, fast: str) -> str:
 
 
 def _bounced(run: Run, one: Happened, long: str, fast: str) -> str:
-    if run.ability_of(int(one.of["key"])).flight.instant:
+    if sender_of(run, int(one.of["key"])).flight.instant:
         return "goes on"
     return f"goes on at {length_of(one.of['v']):.5g}{fast}"
 
@@ -185,7 +186,7 @@ _DETAILS: dict[int, Callable[[Run, Happened, str, str], str]] = {
 
 def contact_of(run: Run, event: np.void) -> Contact:
     """A touch by its event."""
-    point = event["p"] - event["normal"] * (run.radius_of(int(event["key"])) + event["left"])
+    point = event["p"] - event["normal"] * (radius_of(run, int(event["key"])) + event["left"])
     relative = event["v"] - event["u"]
     speed = length_of(relative)
     into = -float(dot(relative, event["normal"])) / speed if speed > 0.0 else 0.0
@@ -206,6 +207,16 @@ def time_of(event: np.void) -> float:
 def body_of(run: Run, event: np.void) -> str:
     """The name of the body of an event, or ""."""
     return run.stage.names[event["body"]] if event["body"] >= 0 else ""
+
+
+def sender_of(run: Run, key: int) -> Ability:
+    """The ability that sent the projectile of a key."""
+    return run.scene.abilities[run.by_key[key].ability]
+
+
+def radius_of(run: Run, key: int) -> float:
+    """Radius of the projectile of a key (units)."""
+    return float(run.record.param(key)["radius"])
 
 
 def origin_of(run: Run, shot: Shot) -> Shot:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from nivvo.errors import CallError
-from nivvo.plan.abilities.ability import Ability
+from nivvo.play.outcome.happened import radius_of, sender_of
 from nivvo.play.outcome.heading import pointing
 from nivvo.play.outcome.tables import SHEETS, axes_of, columns_of, rows_of
 from nivvo.record.path import Path
@@ -274,7 +274,7 @@ class Run:
         for k, axis in enumerate(axes):
             data[f"v{axis}"] = path.v[:, k]
         key, launch = self.key_of(projectile), self.launch_of(projectile)
-        heading = self.ability_of(key).heading
+        heading = sender_of(self, key).heading
         # What stays where it leaves points as it was aimed, for what it sticks in too.
         launch = launch if launch.any() else self.by_key[key].heading
         lay = self.record.lay(self.key_of(projectile)) if heading.follows == "spin" else []
@@ -329,13 +329,15 @@ class Run:
             made.update(names[key].encode() + own["t"].tobytes() + own["p"].tobytes() + own["v"].tobytes())
         return made.hexdigest()
 
-    def radius_of(self, key: int) -> float:
-        """Radius of a projectile (units)."""
-        return float(self.record.param(key)["radius"])
+    @checked
+    def radius_of(self, projectile: str) -> float:
+        """Radius of a projectile (units), by its id. Raises CallError."""
+        return radius_of(self, self.key_of(projectile))
 
-    def ability_of(self, key: int) -> Ability:
-        """The ability that sent a projectile."""
-        return self.scene.abilities[self.by_key[key].ability]
+    @checked
+    def sender_of(self, projectile: str) -> str:
+        """The name of the ability that sent a projectile, by its id. Raises CallError."""
+        return sender_of(self, self.key_of(projectile)).name
 
     def slipped(self) -> list[dict[str, Any]]:
         """Bodies that were passed through between two ticks, where a swept test would have touched."""

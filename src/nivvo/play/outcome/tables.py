@@ -13,7 +13,16 @@ from nivvo.core import pool
 from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.core.numbers.frame import length_of
 from nivvo.play.outcome.cues import heard
-from nivvo.play.outcome.happened import body_of, contact_of, detail_of, ending_in_words, happened, origin_of, time_of
+from nivvo.play.outcome.happened import (
+    body_of,
+    contact_of,
+    detail_of,
+    ending_in_words,
+    happened,
+    origin_of,
+    radius_of,
+    time_of,
+)
 from nivvo.play.rules.anchors import PLACED, REPLACED
 from nivvo.play.stage.player import Player
 from nivvo.record.record import Flown
@@ -236,7 +245,7 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         rate = min(float(row["rate"]), float(row["side"]) / speed if speed > 0.0 else math.inf)
         radius = speed / rate if rate > 0.0 and row["law"] != pool.BLEND else math.nan
         until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
-        own, start = run.radius_of(key), time_of(event)
+        own, start = radius_of(run, key), time_of(event)
         near, _ = run.stage.least_gap(int(event["body"]), flown.path, own, start, max(until, start))
         # A touch is one to the rounding of its place.
         yield Pursuit(event, until, why, radius, float(near) if near > pool.SURFACE_SHARE * run.scene.size else 0.0)

@@ -18,7 +18,7 @@ from nivvo.plan.abilities.effects import Score
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.aiming import Shot
 from nivvo.play.aims.seeking import angle_between
-from nivvo.play.outcome.happened import time_of
+from nivvo.play.outcome.happened import radius_of, sender_of, time_of
 from nivvo.play.outcome.run import Run
 from nivvo.play.preview import Preview
 from nivvo.show.drawing.canvas import check_picture, drawn, mark, new_figure, save_titled
@@ -570,13 +570,13 @@ def _bursts(ax: Axes, view: View, run: Run, labels: Labels) -> None:
 def _rings(ax: Axes, view: View, run: Run) -> None:
     """The rings of what was scored by, on the face that was touched, and what each is worth."""
     for event in run.record.events[run.record.events["kind"] == SCORED][:MOST_LABELS]:
-        ability, body = run.ability_of(int(event["key"])), int(event["body"])
+        ability, body = sender_of(run, int(event["key"])), int(event["body"])
         if body < 0:
             continue
         effects = ability.answers[int(run.stage.rows["group"][body])].effects
         rings = next((one.rings for one in effects if isinstance(one, Score)), ())
         n, middle = event["normal"], run.stage.motions[body].seen(time_of(event))[0]
-        point = event["p"] - run.radius_of(int(event["key"])) * n
+        point = event["p"] - radius_of(run, int(event["key"])) * n
         face = middle + float(n @ (point - middle)) * n
         flat_scene = run.scene.frame.size == 2
         first = np.cross(n, np.eye(3)[2 if flat_scene else np.argmin(np.abs(n))])
