@@ -335,7 +335,7 @@ class Run:
         return radius_of(self, self.key_of(projectile))
 
     @checked
-    def sender_of(self, projectile: str) -> str:
+    def ability_of(self, projectile: str) -> str:
         """The name of the ability that sent a projectile, by its id. Raises CallError."""
         return sender_of(self, self.key_of(projectile)).name
 
