@@ -9,6 +9,7 @@ from nivvo.core.geometry.contact import INSIDE, NONE, TOUCH, UNDECIDED, first_co
 from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, HALF_SPACE, distance
 from nivvo.core.pool import SURFACE_SHARE
 from tests.core.bodies import NAMES, body, exact_distance
+from tests.deep import DEEP
 
 SKIN = SURFACE_SHARE
 
@@ -114,7 +115,7 @@ class FirstContact(unittest.TestCase):
     def test_random_flights_touch_where_sixty_digits_say(self):
         for kind, name in NAMES.items():
             for bend in (0.0, 1.0, 30.0):
-                for _ in range(8):
+                for _ in range(8 if DEEP else 4):
                     row = body(kind, self.rng)
                     p = self.rng.normal(size=3) * 3
                     radius = float(self.rng.uniform(0, 0.3))

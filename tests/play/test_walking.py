@@ -8,6 +8,7 @@ import numpy as np
 import nivvo
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS
+from tests.deep import DEEP
 
 TEXT = """nivvo = 1
 [world]
@@ -366,7 +367,7 @@ class Pushes(unittest.TestCase):
 
 class Anywhere(unittest.TestCase):
     def test_random_walks_are_inside_nothing_and_the_same_whether_or_not_something_moves_afar(self):
-        for seed in range(24):
+        for seed in range(240 if DEEP else 15):
             run, way = random_walk(seed)
             # Who goes on evenly looks ahead; where a body is so fast that it may come he is looked after at each tick.
             other = random_walk(seed, True)[1]
@@ -382,7 +383,7 @@ class Anywhere(unittest.TestCase):
                     self.assertGreater(gap, -1e-6, (seed, tick, run.scene.names[k]))
 
     def test_among_bodies_that_move_random_walks_are_the_same_too(self):
-        for seed in range(12):
+        for seed in range(120 if DEEP else 8):
             (run, way), (_, other) = random_walk(seed, False, True), random_walk(seed, True, True)
             times = [run.scene.ticks.edge(tick) for tick in range(int(3 * run.scene.rate))]
             places, others = ([one.at(time)[0] for time in times] for one in (way, other))
