@@ -637,6 +637,7 @@ class Placed(unittest.TestCase):
     def test_what_a_saved_play_leaves_out_is_told(self):
         live = nivvo.Live(drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n", case="input = []"))
         with tempfile.TemporaryDirectory() as folder:
+            live.step(1 / 60)
             with self.assertNoLogs("nivvo"):
                 live.save(Path(folder) / "a.toml")
             live.move_body("raft", [3, 4])

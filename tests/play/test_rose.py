@@ -34,9 +34,9 @@ def top(by="stick", right=0.0, keys=""):
 class Roses(unittest.TestCase):
     def test_it_tells_the_launch_before_what_it_inherits(self):
         stands = nivvo.rose(top(keys="inherit_velocity = 1"))
-        text = top(keys="inherit_velocity = 1").document.tables
-        text["shooter"]["keeper"]["move"] = {"velocity": [3.0, 1.0]}
-        moves = nivvo.rose(nivvo.from_tables(text))
+        tables = top(keys="inherit_velocity = 1").document.tables
+        tables["shooter"]["keeper"]["move"] = {"velocity": [3.0, 1.0]}
+        moves = nivvo.rose(nivvo.from_tables(tables))
         for one, other in zip(stands.as_rows(), moves.as_rows(), strict=True):
             self.assertAlmostEqual((one["direction"] - other["direction"] + 180) % 360, 180.0, delta=1e-9)
             self.assertAlmostEqual(one["speed"], other["speed"], delta=1e-9)

@@ -51,6 +51,10 @@ class Ticks:
             del self.past[:gone]
             self.first += gone
 
+    def lasts_as_ruled(self, seconds: float) -> bool:
+        """Whether a tick of so many seconds is as the rules have each, but for rounding."""
+        return self.frames is None and abs(clock.from_seconds(seconds) - clock.UNITS / self.rate) <= 1.0
+
     @property
     def longest(self) -> int:
         """At least how long (counts) each tick lasts, as the rules have it."""

@@ -114,8 +114,9 @@ class Live(Tabled):
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
         self._played: list[dict[str, Any]] = []
-        # What a game did that is no input, the first of it.
+        # What a game did that is no input, the first of it; whether ticks were of other lengths than the drill's.
         self._beside: dict[str, None] = {}
+        self._uneven = False
         self._mark = object()
         if compiled:
             self._session.compile()
@@ -239,6 +240,7 @@ class Live(Tabled):
             raise CallError(f"a tick lasts from {LEAST_FRAME:g} to 10 s, not {dt}")
         self.scene.ticks.play(session.tick, dt)
         if dt is not None:
+            self._uneven |= not self.scene.ticks.lasts_as_ruled(dt)
             session.consequences.lengthen(clock.from_seconds(dt))
         session.timers.played(session.tick)
         session.step()
@@ -538,7 +540,7 @@ class Live(Tabled):
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
         done = write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
-        beside = [*(["ticks of other lengths"] if self.scene.ticks.past is not None else []), *self._beside]
+        beside = [*(["ticks of other lengths"] if self._uneven else []), *self._beside]
         if beside:
             log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
         return done
