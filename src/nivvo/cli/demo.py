@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import sys
 from concurrent.futures import ProcessPoolExecutor
@@ -17,6 +18,13 @@ from nivvo.cli.common import note, say
 from nivvo.cli.tables import print_table
 
 DRILLS = ("quay", "deck", "breakwater", "jetty", "wharf", "watch", "mole", "dunes", "skerry")
+CROWDED = ("watch", "skerry")
+
+Task = tuple[str, str, str, str, bool]
+"""A drill's file and name, a case, the folder, whether it is drawn."""
+
+Done = tuple[dict[str, Any], bool]
+"""A row about a case, and whether its checks passed."""
 
 
 @click.command("demo")
@@ -46,20 +54,27 @@ def command(folder, every) -> None:
     sys.exit(0 if good else 1)
 
 
-def _fired(tasks: list[tuple[str, str, str, str, bool]]) -> list[tuple[dict[str, Any], bool]]:
-    """Each case fired, saved and drawn, in as many processes as there are cores: drawing takes longest.
+def _fired(tasks: list[Task]) -> list[Done]:
+    """Each case fired, saved and drawn, in as many processes as there are cores.
 
     A process that may have no children does it all itself.
     """
     cores = min(os.cpu_count() or 1, len(tasks))
     if cores < 2 or current_process().daemon:
         return [_one(*task) for task in tasks]
+    # What has a crowd takes longest and loads the compiler: it is begun first, in one process.
+    batches = [[task for task in tasks if task[1] in CROWDED], *([task] for task in tasks if task[1] not in CROWDED)]
     with ProcessPoolExecutor(cores) as pool:
-        # The longest come last in the list: they are begun first.
-        return list(pool.map(_one, *zip(*tasks[::-1], strict=True)))[::-1]
+        done = dict(itertools.chain.from_iterable(pool.map(_all, batches)))
+    return [done[task] for task in tasks]
 
 
-def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> tuple[dict[str, Any], bool]:
+def _all(tasks: list[Task]) -> list[tuple[Task, Done]]:
+    """What came of each of ``tasks``, with it."""
+    return [(task, _one(*task)) for task in tasks]
+
+
+def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> Done:
     """One case of a demo drill fired, saved and drawn if asked: its row, and whether its checks passed."""
     from nivvo.judge.case import check
     from nivvo.play.engine import fire

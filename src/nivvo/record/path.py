@@ -88,6 +88,12 @@ class Path(Tabled):
         at = np.repeat(np.searchsorted(times, self.t[within]), 2)
         return np.insert(places, at, [row for k in within for row in (self.p[k], np.full(3, np.nan))] or 0.0, axis=0)
 
+    @cached_property
+    def drawn(self) -> np.ndarray:
+        """All of it as a line (m, 3), also where it bends between its records."""
+        even = np.linspace(self.t[0], self.t[-1], 200) if self.air is not None else self.t
+        return self.line(np.union1d(self.t, even))
+
     @property
     def a(self) -> np.ndarray | None:
         """Its acceleration (3,), if that was constant."""

@@ -204,7 +204,7 @@ class Air:
         launches[:, :3], launches[:, 3] = w, time
         dt = np.zeros(0) if self.dt is None else self.dt
         rule, asked = (int(self.step), int(self.coarse), float(self.born)), (kind, tuple(map(float, up)))
-        work = len(time) * (20 if kind == FLY else 400)
+        work = len(time) * (6 if kind == FLY else 400)
         _kernel_for(self.acts)(self._both, rule, dt, asked, marks, launches, out, room(), work=work)
         return out
 

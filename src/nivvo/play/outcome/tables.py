@@ -153,7 +153,7 @@ def _totals(run: Run) -> Iterable[dict[str, Any]]:
 def _bodies(run: Run) -> Iterable[tuple]:
     """Bodies over time, tick by tick, where they change; what has several shapes once, by its place.
 
-    Each: time (s), number, place (x, y, z), velocity (x, y, z), speed, facing (degrees, or nan).
+    Each: time (s), number, place and velocity (3,), speed, facing (degrees, or nan).
     """
     stage, gone = run.stage, _gone(run)
     players = {player.body: player for player in stage.players.values()}
@@ -177,7 +177,10 @@ def _bodies(run: Run) -> Iterable[tuple]:
     rows = np.concatenate(found)
     rows = rows[np.lexsort((rows[:, 1], rows[:, 0]))]
     times, numbers = to_seconds(edges[rows[:, 0].astype(int)]), rows[:, 2].astype(int)
-    return zip(times.tolist(), numbers.tolist(), *rows[:, 3:].T.tolist(), strict=True)
+    place, velocity, speed, facing = rows[:, 3:6], rows[:, 6:9], rows[:, 9], rows[:, 10]
+    return zip(
+        times.tolist(), numbers.tolist(), *(one.tolist() for one in (place, velocity, speed, facing)), strict=True
+    )
 
 
 def _on_its_way(run: Run, number: int, player: Player | None, edges, ticks, comes) -> tuple[np.ndarray, np.ndarray]:
@@ -462,10 +465,10 @@ SHEETS: dict[str, Sheet] = {
             Column("time", lambda _, one: one[0]),
             Column("body", lambda run, one: run.stage.names[one[1]]),
             Column("kind", lambda run, one: run.stage.kinds[one[1]]),
-            Column("", lambda _, one: one[2:5], vector=True),
-            Column("v", lambda _, one: one[5:8], vector=True),
-            Column("speed", lambda _, one: one[8]),
-            Column("facing", lambda _, one: one[9]),
+            Column("", lambda _, one: one[2], vector=True),
+            Column("v", lambda _, one: one[3], vector=True),
+            Column("speed", lambda _, one: one[4]),
+            Column("facing", lambda _, one: one[5]),
         ),
     ),
     "events": Sheet(

@@ -234,10 +234,7 @@ def draw_bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarra
 def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Corners of the picture: all that matters, and a margin."""
     points = [flat(shot.at, view.across, view.upward)[None] for shot in run.fired]
-    points += [flat(run.flight(name).p, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
-    for path in (run.flight(name) for name in list(run.ids.values())[:MOST_PATHS]):
-        times = np.linspace(path.t[0], path.t[-1], 33)
-        points.append(flat(path.at(times)[0], view.across, view.upward))
+    points += [flat(run.flight(name).drawn, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
     for number, (row, kind) in enumerate(zip(run.scene.bodies, run.scene.kinds, strict=True)):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
@@ -246,12 +243,12 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
             points.append(outline(row, there, view.across, view.upward))
     points += [] if more is None else [more]
     seen = np.concatenate(points) if points else np.zeros((1, 2))
-    low, high = seen.min(axis=0), seen.max(axis=0)
+    low, high = np.nanmin(seen, axis=0), np.nanmax(seen, axis=0)
     near = (high - low).max() + run.scene.metre
     aims = [flat(shot.aim_point, view.across, view.upward) for shot in run.fired if shot.aim_point is not None]
     # Of a sight that meets nothing the far point is left out: all else would be a speck.
     aims = [aim for aim in aims if (aim > low - FARTHER * near).all() and (aim < high + FARTHER * near).all()]
-    seen = np.concatenate([seen, *(aim[None] for aim in aims)])
+    seen = np.stack([low, high, *aims])
     low, high = seen.min(axis=0), seen.max(axis=0)
     near = (high - low).max() + run.scene.metre
     for row, kind in zip(run.scene.bodies, run.scene.kinds, strict=True):
@@ -430,10 +427,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
     muzzles = []
     for key, name in ids:
         shot, path = run.by_key[key], run.flight(name)
-        times = path.t
-        if path.air is not None:
-            times = np.union1d(times, np.linspace(path.t[0], path.t[-1], 200))
-        line = flat(path.line(times), view.across, view.upward)
+        line = flat(path.drawn, view.across, view.upward)
         labels.avoid(line)
         ways.setdefault((shot.parent >= 0, few or run.record.flown(key).body >= 0), []).append(line)
         if shot.parent >= 0:
