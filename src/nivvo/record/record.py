@@ -70,7 +70,7 @@ class Flown:
         own = record.samples_of(self.key)
         last = to_seconds(int(own["t"][-1])) if len(own) else self.start
         over = last if end is None else float(end["start"] / UNITS + end["after"])
-        at = end if end is not None and (over > last or not len(own)) else own[-1] if len(own) else birth
+        at = end if end is not None and (over >= last or not len(own)) else own[-1] if len(own) else birth
         self.stop, self.last_p, self.last_v = max(over, last), at["p"], at["v"]
         self._apex: float | None = None
 

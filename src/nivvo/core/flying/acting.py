@@ -184,4 +184,5 @@ def way_of(k, i, now, late, p, v, h, kept):
     """Velocity and acceleration of the piece on which what is in the air flies ``h`` s on from a point in a tick."""
     if k.world[0]["step"] != EXACT:
         return in_step(k, i, now, late, p, v, kept), NOWHERE
-    return v, through_ends(p, v, flown(k, i, now, late, p, v, h, kept)[0], h)
+    p1, v1 = flown(k, i, now, late, p, v, h, kept)
+    return v, through_ends(p, v, p1, v1, h)

@@ -159,11 +159,17 @@ def calm(row, v, rest):
     return s
 
 
+BRIEF = 1e-6
+"""Seconds within which places are too close together to say how a velocity changes."""
+
+
 @inner
-def through_ends(p, v, q, h):
-    """Acceleration of the parabola that starts at ``p`` with ``v`` and is at ``q`` after ``h`` seconds."""
+def through_ends(p, v, q, w, h):
+    """Acceleration of the parabola from ``p`` with ``v`` to ``q``, where the velocity is ``w``, ``h`` s later."""
     if h <= 0.0:
         return (0.0, 0.0, 0.0)
+    if h < BRIEF:
+        return (w[0] - v[0]) / h, (w[1] - v[1]) / h, (w[2] - v[2]) / h
     g = 2.0 / (h * h)
     return (q[0] - p[0] - v[0] * h) * g, (q[1] - p[1] - v[1] * h) * g, (q[2] - p[2] - v[2] * h) * g
 

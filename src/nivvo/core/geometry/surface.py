@@ -8,6 +8,9 @@ from nivvo.core._jit import inner
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 
+NEARLY = 0.01
+"""Share of a step that is gone at least, where a surface bends away."""
+
 
 @inner
 def surface(b, p, radius, late):
@@ -21,14 +24,16 @@ def surface(b, p, radius, late):
 def bends_within(b, p, n, r, w, radius, late):
     """How much a surface bends on the way of what goes along it with ``w`` (1/units): that, its normal, ``w`` along it.
 
-    n : the normal at ``p``. r : the velocity, as the body sees it.
+    Last how much its normal turns on that way (rad/unit), which is more where it goes aslant over an edge. n : the
+    normal at ``p``. r : the velocity, as the body sees it.
     """
-    speed = math.sqrt(dot(w, w))
+    speed, turns = math.sqrt(dot(w, w)), 0.0
     if speed == 0.0:
-        return 0.0, n, w
+        return 0.0, n, w, turns
     step = 1e-3 * radius
     _, m, _ = surface(b, along(p, w, step / speed), radius, late)
-    bend = max(dot(sub(m, n), w) / (speed * step), 0.0)
+    turned = sub(m, n)
+    bend = max(dot(turned, w) / (speed * step), 0.0)
     if bend > 0.0:
         _, half, _ = surface(b, along(p, w, 0.5 * step / speed), radius, late)
         share = dot(sub(half, n), w) / (bend * speed * step)
@@ -39,7 +44,9 @@ def bends_within(b, p, n, r, w, radius, late):
         if share > 0.55 or share < 0.45:
             # Or it begins to bend only there, at the end of one.
             bend = 0.0
-    return bend, n, w
+        else:
+            turns = math.sqrt(dot(turned, turned)) / step
+    return bend, n, w, turns
 
 
 @inner
@@ -57,3 +64,16 @@ def on_it_for(b, way, radius, late, s, off, bends):
         else:
             high = t
     return max(low, 1e-6 * s)
+
+
+@inner
+def bears_for(b, way, acts, presses, radius, late, s):
+    """For how much of ``s`` seconds what acts presses a ball on its way onto a surface that bends away from it."""
+    p, v, a = way
+    p, v = arc(p, v, a, s), along(v, a, s)
+    u, n, _ = surface(b, p, radius, late + s)
+    r = sub(v, u)
+    w = along(r, n, -dot(r, n))
+    bend, n, w, _ = bends_within(b, p, n, r, w, radius, late + s)
+    then = -dot(sub(acts, vec(b["a"])), n) - bend * dot(w, w)
+    return s if then >= 0.0 or bend == 0.0 else s * max(presses / (presses - then), NEARLY)

@@ -21,7 +21,6 @@ from nivvo.core.flying.flight import (
 from nivvo.core.flying.forces import acceleration
 from nivvo.core.geometry.grid import bin_layer
 from nivvo.core.geometry.shapes import distance
-from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
 from nivvo.core.numbers.heap import sift_down, sift_up
@@ -52,7 +51,6 @@ from nivvo.core.pool import (
     HEAP,
     HELD,
     HOLD,
-    INSIDE_MOST,
     KEEP,
     KEPT,
     KNOWN,
@@ -80,7 +78,7 @@ from nivvo.core.pool import (
     WHY,
 )
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import ON, OVER, answer, begin, moment, turn, waits
+from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
@@ -257,9 +255,9 @@ def seek(k, i, now, clock, again, keep, waiting):
     # Longer than a function of the core should be: what flies on and what looks ahead share one call each of limit and
     # look. With a call of their own for looking ahead the kernel took 14.7 to 16.5 s to compile in place of 13.5.
     q, at, w = k.flight[i], k.points[i], k.world[0]
-    if q["t0"] >= clock[1]:
+    if q["t0"] >= clock[1] and not (again and at["kept"] == REDIRECTED and w["touch"] != SWEPT):
         if again and at["kept"] == REDIRECTED:
-            # It was turned at the tick's very end.
+            # It was turned at the tick's very end. (Where that alone counts, it may overlap others there.)
             put(q["p"], vec(at["from_p"]))
             put(q["v"], vec(at["from_v"]))
         at["kept"] = 0
@@ -321,7 +319,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         if kept == REDIRECTED:
             k.guides[i]["free"] = min(int(k.guides[i]["free"]), clock[0])
             shifts = par["shifts"] == SWAYS and step == EXACT
-    h = float(now["dt"]) - late
+    h = max(float(now["dt"]) - late, 0.0)
     if glides and w["touch"] == SWEPT:
         pieces = steps_for(par, v, h)
     elif par["bends"] != 0 and not glides and not slides:
@@ -356,7 +354,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
             put(at["v"], v1)
-            u, b = v, through_ends(p, v, p1, s)
+            u, b = v, through_ends(p, v, p1, v1, s)
         else:
             u, b = piece(step, p, v, a, h, kicked)
             if GUIDED and shifts:
@@ -449,7 +447,7 @@ def apex_within(w, v, v1, s):
     """When, within a piece of ``s`` seconds from velocity ``v`` to ``v1``, it begins to sink; inf if it does not."""
     rise, after = dot(v, vec(w["up"])), dot(v1, vec(w["up"]))
     if rise > 0.0 and after <= 0.0:
-        return s * rise / (rise - after)
+        return min(s * rise / (rise - after), s)
     return math.inf
 
 
@@ -561,7 +559,7 @@ def settle(k, now):
         elif GUIDED and q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
             lets_fall(k, q, now)
         elif q["inside"][0] >= 0:
-            leave(k, q, now)
+            leave(k, q, vec(q["p"]), float(now["dt"]))
     if ended == 0 and not sampled:
         return
     for i in range(counters[LIVE]):
@@ -596,30 +594,3 @@ def lets_fall(k, q, now):
     else:
         tell(k, now, float(now["dt"]), q, (LEFT, j, 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
     q["past"] &= ~(1 << STUCK)
-
-
-@inner
-def leave(k, q, now):
-    """Forget the bodies that a projectile is clear of by the tick's end."""
-    inside, held, skin = q["inside"], 0, float(k.world[0]["skin"])
-    for c in range(INSIDE_MOST):
-        j = int(inside[c])
-        if j < 0:
-            break
-        inside[c] = -1
-        if k.bodies[j]["out"] == 0 and gap_to_whole(k, q, j, float(now["dt"])) <= skin:
-            inside[held] = j
-            held += 1
-
-
-@cold
-def gap_to_whole(k, q, j, dt):
-    """The gap between a projectile and a body, the nearest of all of its pieces, at a tick's end."""
-    gap, m = math.inf, j
-    while True:
-        b = k.bodies[m]
-        centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), dt)
-        gap = min(gap, distance_at(b, sub(vec(q["p"]), centre), dt)[0])
-        m += int(b["next"])
-        if m == j:
-            return gap - float(k.params[int(q["param"])]["radius"])

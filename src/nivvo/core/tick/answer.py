@@ -383,7 +383,37 @@ def bounce(k, i, j, now, t, gap, place):
     if gap < 0.0:
         p = along(p, place[1], -gap)
     tell(k, now, t, q, (BOUNCED, j, int(q["bounces"]), 0.0, gap), (p, place[1], place[2], place[3]))
+    if q["inside"][0] >= 0:
+        # It may come back within the tick to what it is clear of by now.
+        leave(k, q, p, t)
     turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, place[2])
+
+
+@cold
+def leave(k, q, p, t):
+    """Forget the bodies that a projectile at ``p`` is clear of ``t`` s after the tick's start."""
+    inside, held, skin = q["inside"], 0, float(k.world[0]["skin"])
+    for c in range(INSIDE_MOST):
+        j = int(inside[c])
+        if j < 0:
+            break
+        inside[c] = -1
+        if k.bodies[j]["out"] == 0 and gap_to_whole(k, q, j, p, t) <= skin:
+            inside[held] = j
+            held += 1
+
+
+@cold
+def gap_to_whole(k, q, j, p, t):
+    """The gap between a projectile at ``p`` and a body, the nearest of all of its pieces, ``t`` s into the tick."""
+    gap, m = math.inf, j
+    while True:
+        b = k.bodies[m]
+        centre = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t)
+        gap = min(gap, distance_at(b, sub(p, centre), t)[0])
+        m += int(b["next"])
+        if m == j:
+            return gap - float(k.params[int(q["param"])]["radius"])
 
 
 @inner

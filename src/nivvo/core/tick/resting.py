@@ -12,7 +12,7 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.flying.forces import next_change
-from nivvo.core.geometry.surface import bends_within, on_it_for, surface
+from nivvo.core.geometry.surface import bears_for, bends_within, on_it_for, surface
 from nivvo.core.geometry.turning import rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
@@ -56,7 +56,7 @@ def slide(k, i, now, p, v, late, h):
         parts += max(-dot(acts, n), 0.0) * max(float(now["dt"]), float(k.world[0]["tick"]))
     if gap > off or away > parts:
         return OFF, p, v, acts, h
-    bend, n, w = bends_within(b, p, n, r, w, radius, late)
+    bend, n, w, bows = bends_within(b, p, n, r, w, radius, late)
     speed = math.sqrt(dot(w, w))
     slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
     drive, presses = parted(acts, n, bend * speed * speed)
@@ -74,21 +74,35 @@ def slide(k, i, now, p, v, late, h):
     if speed > 0.0 and brakes > 0.0:
         s = min(s, speed / brakes)
     if bend > 0.0:
-        s = min(s, TURN / (bend * max(speed, 1e-3 * radius)))
-    for turns in range(1 if same else 2):
-        if not same:
-            # What acts in the middle of the step; once more, if that came out shorter.
-            half = along(w, slowed, 0.5 * s)
-            fast = math.sqrt(dot(half, half))
-            acts = pulled(k, i, now, late + 0.5 * s, arc(p, v, slowed, 0.5 * s), along(u, half, 1.0), 0.0)
-            drive, presses = parted(sub(acts, pull), n, bend * speed * speed)
-            slowed = along(drive, half, -slows * max(presses, 0.0) / fast) if fast > 0.0 else drive
-        a = along(along(slowed, n, -bend * speed * speed), pull, 1.0)
+        s = min(s, TURN / (bows * max(speed, 1e-3 * radius)))
+    a, bends = along(along(slowed, n, -bend * speed * speed), pull, 1.0), bend > 0.0
+    for _ in range(2):
+        if not same or bends:
+            a = halfway(k, i, now, (p, v, a), late, s)
         whole = s
-        s = on_it_for(b, (p, v, a), radius, late, s, off, bend > 0.0)
-        if turns == 0 and s == whole:
+        s = on_it_for(b, (p, v, a), radius, late, s, off, bends)
+        if same or s == whole:
             break
+    if bends:
+        s = bears_for(b, (p, v, a), acts, presses, radius, late, s)
     return ALONG_IT, p, v, a, s
+
+
+@cold
+def halfway(k, i, now, way, late, s):
+    """The acceleration in the middle of a step of ``s`` seconds along a surface, as it lies there."""
+    q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
+    b, radius, (p, v, a), t = k.bodies[-1 - int(q["on"])], float(par["radius"]), way, late + 0.5 * s
+    p, v = arc(p, v, a, 0.5 * s), along(v, a, 0.5 * s)
+    u, n, _ = surface(b, p, radius, t)
+    r = sub(v, u)
+    bend, n, w, _ = bends_within(b, p, n, r, along(r, n, -dot(r, n)), radius, t)
+    fast, pull = math.sqrt(dot(w, w)), vec(b["a"])
+    acts = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, along(u, w, 1.0), 0.0)
+    drive, presses = parted(sub(acts, pull), n, bend * fast * fast)
+    slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
+    slowed = along(drive, w, -slows * max(presses, 0.0) / fast) if fast > 0.0 else drive
+    return along(along(slowed, n, -bend * fast * fast), pull, 1.0)
 
 
 @cold

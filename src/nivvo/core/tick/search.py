@@ -74,8 +74,8 @@ def look(k, w, q, par, now, way, leg, far):
             if what == NONE:
                 continue
             own = wide[0] == rule[0]
-            if then == BOUNCE and own and (what == INSIDE or not swept) and leaves(b, late, way, t):
-                # It comes out by itself: it has been thrown back, or has never come in.
+            if then == BOUNCE and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
+                # It comes out by itself: it has been thrown back, or has never come in. (It may come back later.)
                 continue
             if GUIDED and own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
                 continue

@@ -41,6 +41,15 @@ class World(Protocol):
     def send(self, contact: Contact, effect: Sends, heading: np.ndarray, to: int | None) -> None:
         """Let projectiles leave from a contact along a unit vector (3,), or straight at a body, at once."""
 
+    def level(self, way: np.ndarray) -> np.ndarray:
+        """What of a way (3,) neither rises nor sinks."""
+
+    def stands(self, velocity: np.ndarray) -> bool:
+        """Whether a velocity (3,) is none but for rounding."""
+
+    def pointing(self, contact: Contact, when: str) -> np.ndarray:
+        """The unit vector (3,) along which a projectile points that does not move: as it was aimed, at an apex up."""
+
     def nearest(self, contact: Contact, effect: Sends) -> int | None:
         """The number of the nearest body that may be sent to, but for what is touched."""
 

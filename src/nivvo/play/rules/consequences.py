@@ -66,11 +66,12 @@ class Goes(NamedTuple):
 class Consequences:
     """What follows in a session. depth, roots : of each sent projectile, by key; spent : sent so far, by shot.
 
-    linked : of a shot, to and from whom it was sent on, where nobody is to be twice. arrivals : where shooters are to
-    be from the next tick on, and how they come there; pushes : what bodies are then given (mass times units/s);
-    pulls : to whom they then come. scores : of each shooter: points, when it last scored (clock), how many times that
-    counted. lasting : what goes on by itself, by time. ended : where the last projectile of each ability and shooter
-    ended, if somebody asks.
+    linked : of a shot, to and from whom it was sent on, where nobody is to be twice. aimed : along what each was aimed
+    that may send others while it flies. room : of how many that is known till who flies no more is forgotten.
+    arrivals : where shooters are to be from the next tick on, and how they come there; pushes : what bodies are then
+    given (mass times units/s); pulls : to whom they then come. scores : of each shooter: points, when it last scored
+    (clock), how many times that counted. lasting : what goes on by itself, by time. ended : where the last projectile
+    of each ability and shooter ended, if somebody asks.
     """
 
     def __init__(self, session: Playing):
@@ -79,6 +80,8 @@ class Consequences:
         self.roots: dict[int, int] = {}
         self.spent: dict[int, int] = {}
         self.linked: dict[int, set[int]] = {}
+        self.aimed: dict[int, np.ndarray] = {}
+        self.room = MOST_KNOWN
         self.arrivals: dict[int, tuple[np.ndarray, Blink]] = {}
         self.pulls: dict[int, tuple[int, Pull]] = {}
         self.anchors = Anchors()
@@ -194,9 +197,12 @@ class Consequences:
 
     def fired(self, shot: Shot, ability: Ability, depth: int) -> None:
         """Do what follows a launch, for each projectile of a shot that is in the air."""
+        first = self.session.key_of(shot)
+        if any(isinstance(effect, Sends) for moment in ability.moments.values() for effect in moment.effects):
+            self.aimed |= {first + k: shot.heading for k in range(len(shot.sent))}
         if self.session.touches or "fired" not in (moments := self.moments(ability, depth)):
             return
-        arena, first = self.session.arena, self.session.key_of(shot)
+        arena = self.session.arena
         for k, one in enumerate(shot.sent):
             row = int(np.flatnonzero(arena.flight["key"][: arena.live] == first + k)[0])
             tick = self.session.scene.ticks.holding(shot.time)
@@ -238,6 +244,18 @@ class Consequences:
         if not depth:
             return ability.moments
         return {word: one for word, one in ability.moments.items() if not _spent(one.effects, depth)}
+
+    def level(self, way: np.ndarray) -> np.ndarray:
+        """What of a way (3,) neither rises nor sinks."""
+        return self.session.scene.frame.level(way)
+
+    def stands(self, velocity: np.ndarray) -> bool:
+        """Whether a velocity (3,) is none but for rounding."""
+        return length_of(velocity) <= AS_NOTHING * self.session.scene.size
+
+    def pointing(self, contact: Contact, when: str) -> np.ndarray:
+        """The unit vector (3,) along which a projectile points that does not move: as it was aimed, at an apex up."""
+        return self.session.scene.frame.up if when == "apex" else self.aimed.get(contact.key, NOWHERE)
 
     def owner(self, contact: Contact) -> int:
         """The number of the shooter whose projectile it is."""
@@ -492,7 +510,7 @@ class Consequences:
         velocity = (speed or 0.0) * heading
         facing = session.stage.players[shooter].facing(time)
         velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)
-        inside = self._inside(contact)
+        inside = self._inside(contact, at, radius)
         places, apart = self._apart(effect.gap, at, velocities, radius, time, keys, inside)
         own = keys.inherit_velocity * contact.v if keys.inherit_velocity else NOWHERE
         sent = tuple(Sent(one, (way if speed else NOWHERE) + own) for one, way in zip(places, velocities, strict=True))
@@ -516,7 +534,7 @@ class Consequences:
         session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
         session.put(shot, inside=inside, depth=depth, dealt=dealt, why=effect.when)
-        if len(self.depth) > MOST_KNOWN:
+        if max(len(self.depth), len(self.aimed)) > self.room:
             self._forget()
         first = session.key_of(shot)
         self.depth |= {first + k: depth for k in range(len(sent))}
@@ -534,14 +552,19 @@ class Consequences:
         """Forget the descent of what flies no more, and the budgets of shots of which nothing flies."""
         flying = set(self.session.arena.flight["key"][: self.session.arena.live].tolist())
         self.depth = {key: one for key, one in self.depth.items() if key in flying}
+        self.aimed = {key: one for key, one in self.aimed.items() if key in flying}
+        self.room = max(MOST_KNOWN, 2 * len(self.depth), 2 * len(self.aimed))
         self.roots = {key: one for key, one in self.roots.items() if key in flying}
         roots = {self._root(key) for key in flying}
         self.spent = {key: one for key, one in self.spent.items() if key in roots}
         self.linked = {key: one for key, one in self.linked.items() if key in roots}
 
-    def _inside(self, contact: Contact) -> list[int]:
+    def _inside(self, contact: Contact, at: np.ndarray, radius: float) -> list[int]:
+        """Bodies that what is sent from a place is not to touch until clear of them: what it is on, or inside of."""
         if contact.body >= 0 and contact.normal.any():
-            return [contact.body]
+            off = self.session.stage.gap(contact.body, at, _clock(contact)) - radius
+            if off <= TOUCHING * self.session.scene.size:
+                return [contact.body]
         arena = self.session.arena
         inside = arena.flight[int(arena.counters[pool.HELD])]["inside"]
         return [int(body) for body in inside if body >= 0]
@@ -576,6 +599,12 @@ class Consequences:
 
 KINDS = ("obstacle", "target", "shooter")
 FARTHEST = (-1, math.inf)
+AS_NOTHING = 1e-9
+"""Share of the scene's size a second: what is slower does not move."""
+
+TOUCHING = 1e-6
+"""Share of the scene's size within which what is sent from a surface is on it."""
+
 TOUCHES = {pool.CONTACT, pool.OVERLAP}
 HURTS = {pool.DAMAGE, pool.OUT}
 BECOMES = {pool.ENDED, pool.BOUNCED, pool.SLOWED, pool.SLID, pool.RESTED}

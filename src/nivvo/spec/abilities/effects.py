@@ -16,7 +16,8 @@ class Sends(Table):
     along: Literal["normal", "reflected", "onward", "nearest"] | None = Field(
         None,
         description="along the surface's normal, thrown back, onward, or straight at the nearest body but what is "
-        "touched, middle to middle; default: of a contact normal, else onward",
+        "touched, middle to middle; default: of a contact normal, else onward, at an apex level; what does not move: "
+        "as it was aimed, at an apex up",
     )
     group: Name | None = Field(None, description="nearest: of this group; default: every target")
     within: Positive | None = Field(
