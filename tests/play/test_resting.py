@@ -7,6 +7,7 @@ import unittest
 from unittest import mock
 
 import numpy as np
+from scipy.integrate import solve_ivp
 
 import nivvo
 from nivvo.core.geometry.shapes import distance
@@ -200,9 +201,48 @@ class Sliding(unittest.TestCase):
             else:
                 # It goes round the edge until what presses it on is used up: cos = (v² / r g + 2) / 3.
                 angle = math.acos((speed**2 / (0.1 * G) + 2) / 3)
-                self.assertAlmostEqual(math.atan2(p[0] - 2.0, p[1] + 0.5), angle, delta=0.03)
+                self.assertAlmostEqual(math.atan2(p[0] - 2.0, p[1] + 0.5), angle, delta=3e-4)
             gaps = [max(abs(x) - 2.0, abs(y + 1) - 0.5) for x, y, _ in path.p]
             self.assertGreater(min(gaps), 0.1 * math.sqrt(0.5) - 1e-6)
+
+    def test_aslant_over_an_edge_it_leaves_when_nothing_presses_it_on_any_more(self):
+        # Round the edge: its angle from up, how fast that grows, and how fast it goes along; friction against the way.
+        def grows(_, state, friction):
+            angle, turns, along = state
+            presses = G * math.cos(angle) - 0.1 * turns**2
+            speed = math.hypot(0.1 * turns, along)
+            return (
+                turns,
+                (G * math.sin(angle) - friction * presses * 0.1 * turns / speed) / 0.1,
+                -friction * presses * along / speed,
+            )
+
+        def presses(_, state, friction):
+            return G * math.cos(state[0]) - 0.1 * state[1] ** 2
+
+        presses.terminal = True
+        for across, along, friction in itertools.product((0.3, 0.6), (0.0, 0.5, 4.0), (0.0, 0.2)):
+            edge = 1.0
+            aim = f"aim = {{ by = 'fixed', direction = {math.degrees(math.atan2(along, across))} }}"
+            drill = made(
+                f"then = 'slide', friction = {friction}",
+                f"[obstacle.crate]\nat = [0, 0, -1]\nshape.box = [{2 * edge}, 90, 1]\n", view="world.view = 'space'",
+                launch=f"launch.speed = {math.hypot(across, along)}\nmuzzle = 'hand'\n{aim}", life=4,
+                more="[shooter.keeper.muzzle.hand]\nforward = 0.99\nup = -0.399")  # fmt: skip
+            run, path = path_of(drill)
+            if not (left := said(run, "left")):
+                continue
+            k = np.flatnonzero(path.p[:, 0] <= edge + 1e-12)[-1]
+            at, v = path.p[k], path.v[k]
+            fast, way = math.hypot(v[0], v[1]), (edge - at[0]) / v[0] * math.hypot(v[0], v[1])
+            then = math.sqrt(fast**2 - 2 * friction * G * way)
+            came = path.t[k] + 2 * way / (fast + then)
+            round_it = solve_ivp(grows, (0, 4), (0.0, then * v[0] / fast / 0.1, then * v[1] / fast), args=(friction,),
+                                 events=presses, rtol=1e-10, atol=1e-12)  # fmt: skip
+            with self.subTest(across=across, along=along, friction=friction):
+                self.assertAlmostEqual(left[0] - came, round_it.t[-1], delta=5e-4)
+                p, _ = path.at(left[0])
+                self.assertAlmostEqual(math.atan2(p[0] - edge, p[2] + 0.5), round_it.y[0, -1], delta=3e-4)
 
     def test_it_goes_along_with_what_it_lies_on(self):
         bodies = "[obstacle.raft]\nat = [0, -1]\nshape.box = [60, 1]\nmove.velocity = [2, 0.5]\n"

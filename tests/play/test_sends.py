@@ -1,5 +1,6 @@
 """What a contact sends: where, when, which way, whose, how often; against the closed form of each."""
 
+import itertools
 import os
 import unittest
 from unittest import mock
@@ -99,6 +100,28 @@ class Sent(unittest.TestCase):
         self.assertEqual(len(sent_of(bounced)), 9)
         turned = [np.degrees(np.arctan2(row["vy"], row["vx"])) for row in sent_of(bounced)[:3]]
         np.testing.assert_allclose(sorted(turned), [70, 90, 110], atol=1e-9)
+
+    def test_what_does_not_move_sends_as_it_was_aimed_and_at_an_apex_level_or_up(self):
+        views = (("", "direction = {}"), ("world.view = 'space'", "direction = 0, elevation = {}"))
+        motions = ("exact", "explicit", "semi-implicit", "verlet")
+        for (view, aim), motion, drag in itertools.product(views, motions, ("", "flight.drag.linear = 0.3\n")):
+            for launch, angle, when, way in (
+                ("speed = 17.3", 90, "apex", 90), ("speed = 17.3", 60, "apex", 0),
+                ("speed = 0\nflight.gravity_share = 0", 35, "age.at = 0.4\nwhen.age", 35),
+                ("speed = 14\non.anything = { then = 'lodge' }", 35, "age.at = 1\nwhen.age", 35),
+            ):  # fmt: skip
+                run = nivvo.fire(nivvo.parse(
+                    f"nivvo = 1\n{view}\ntick.motion = '{motion}'\n[ability.mine]\nlaunch.{launch}\nlimits.life = 4\n"
+                    f"{drag}aim = {{ by = 'fixed', {aim.format(angle)} }}\nwhen.{when}.sends.ability = 'spark'\n"
+                    "[ability.spark]\nlaunch = { speed = 6, count = 3, fan = 60 }\nlimits.life = 0.1\n"
+                    f"[obstacle.w]\nshape.ball = 0.5\nat = {[4, 0, 2.5] if view else [4, 2.5]}\n[case.c]"))  # fmt: skip
+                up = run.scene.frame.up
+                with self.subTest(view=view, motion=motion, drag=drag, when=when, angle=angle):
+                    ways = [(row["v"], float(row["v"] @ up)) for row in run.record.births[1:4]]
+                    np.testing.assert_allclose([np.sqrt(v @ v) for v, _ in ways], 6.0, rtol=1e-9)
+                    # The middle one of the fan; in space the fan lies level about it.
+                    self.assertAlmostEqual(ways[1][1], 6 * np.sin(np.radians(way)), delta=1e-6)
+                    self.assertAlmostEqual(float(ways[0][0] @ ways[2][0]), 18.0, delta=1e-6)
 
     def test_what_it_does_in_the_instant_in_which_it_is_sent_is_told_after_what_sent_it(self):
         # All begin in the board and the panel; what is sent is of an ability whose name comes first.

@@ -8,7 +8,7 @@ from nivvo.core._jit import inner
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 
-NEARLY = 0.01
+NEARLY = 1e-5
 """Share of a step that is gone at least, where a surface bends away."""
 
 

@@ -82,6 +82,7 @@ from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, turn,
 from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
+from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
 
@@ -285,6 +286,8 @@ def seek(k, i, now, clock, again, keep, waiting):
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
             if kept != REDIRECTED:
                 v = mean(k, i, par, now, v, late)
+            put(at["from_p"], p)
+            put(at["from_v"], v)
             begin(q, par, clock[0], late, p, v)
     if GUIDED and q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
@@ -446,7 +449,8 @@ def seek(k, i, now, clock, again, keep, waiting):
 def apex_within(w, v, v1, s):
     """When, within a piece of ``s`` seconds from velocity ``v`` to ``v1``, it begins to sink; inf if it does not."""
     rise, after = dot(v, vec(w["up"])), dot(v1, vec(w["up"]))
-    if rise > 0.0 and after <= 0.0:
+    # What goes along a body that slowly stands there.
+    if rise > 0.0 and after <= CREEPS * w["skin"]:
         return min(s * rise / (rise - after), s)
     return math.inf
 
@@ -501,10 +505,10 @@ def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
+    if GUIDED and (why == A_STEP or q["on"] < 0):
+        p, v, _, _ = set_back(k.bodies[abs(int(q["on"])) - 1], p, v, float(k.params[int(q["param"])]["radius"]), t)
     if GUIDED and why == A_STEP:
-        par = k.params[int(q["param"])]
-        p, v, _, _ = set_back(k.bodies[abs(int(q["on"])) - 1], p, v, float(par["radius"]), t)
-        turn(q, at, par, (int(now["start"]), t), p, v)
+        turn(q, at, k.params[int(q["param"])], (int(now["start"]), t), p, v)
         return ON
     if GUIDED and k.params[int(q["param"])]["moments"] != 0:
         return moment(k, i, now, t, why, -1, (p, NOWHERE, v, NOWHERE))

@@ -16,8 +16,8 @@ from nivvo.core.geometry.surface import bears_for, bends_within, on_it_for, surf
 from nivvo.core.geometry.turning import rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
-from nivvo.core.pool import A_STEP, BOUNCE, SLID, SLIDE, STUCK
-from nivvo.core.tick.events import tell
+from nivvo.core.pool import BOUNCE, SLID, SLIDE, STUCK
+from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
 
 TURN = 0.02
@@ -60,7 +60,7 @@ def slide(k, i, now, p, v, late, h):
     speed = math.sqrt(dot(w, w))
     slows = float(k.answers[int(q["param"]), int(b["group"])]["slows"])
     drive, presses = parted(acts, n, bend * speed * speed)
-    if presses <= 1e-9 * math.sqrt(dot(acts, acts)):
+    if presses <= 1e-7 * math.sqrt(dot(acts, acts)):
         return OFF, along(p, n, max(off - gap, 0.0)), v, acts, h
     way, fast = w, speed
     if speed <= STANDS * skin:
@@ -78,7 +78,7 @@ def slide(k, i, now, p, v, late, h):
     a, bends = along(along(slowed, n, -bend * speed * speed), pull, 1.0), bend > 0.0
     for _ in range(2):
         if not same or bends:
-            a = halfway(k, i, now, (p, v, a), late, s)
+            a = halfway(k, i, now, (p, v, a), n if not bends else NOWHERE, late, s)
         whole = s
         s = on_it_for(b, (p, v, a), radius, late, s, off, bends)
         if same or s == whole:
@@ -89,14 +89,16 @@ def slide(k, i, now, p, v, late, h):
 
 
 @cold
-def halfway(k, i, now, way, late, s):
-    """The acceleration in the middle of a step of ``s`` seconds along a surface, as it lies there."""
+def halfway(k, i, now, way, n, late, s):
+    """The acceleration in the middle of ``s`` seconds along a side with normal ``n``, or what bends (no normal)."""
     q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
     b, radius, (p, v, a), t = k.bodies[-1 - int(q["on"])], float(par["radius"]), way, late + 0.5 * s
-    p, v = arc(p, v, a, 0.5 * s), along(v, a, 0.5 * s)
-    u, n, _ = surface(b, p, radius, t)
+    p, v, bend = arc(p, v, a, 0.5 * s), along(v, a, 0.5 * s), 0.0
+    u, m, _ = surface(b, p, radius, t)
     r = sub(v, u)
-    bend, n, w, _ = bends_within(b, p, n, r, along(r, n, -dot(r, n)), radius, t)
+    if n == NOWHERE:
+        bend, n, _, _ = bends_within(b, p, m, r, along(r, m, -dot(r, m)), radius, t)
+    w = along(r, n, -dot(r, n))
     fast, pull = math.sqrt(dot(w, w)), vec(b["a"])
     acts = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, along(u, w, 1.0), 0.0)
     drive, presses = parted(sub(acts, pull), n, bend * fast * fast)
@@ -184,6 +186,3 @@ def carried(k, q, p, late, end, clock):
     if b["turns"] != 0.0:
         off = rotated(off, vec(b["about"]), b["turns"] * (end - late))
     return along(arc(c, u, a, end), off, 1.0), along(along(u, a, end), surface_speed(b, off), 1.0), why, end
-
-
-__all__ = ["A_STEP", "carried", "lodged", "set_back", "slide"]
