@@ -8,6 +8,9 @@ from nivvo.core._jit import inner
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 
+BENT = 1e-5
+"""Share of a ball's radius by which a step round what bends may come off it: more is another bend."""
+
 NEARLY = 1e-5
 """Share of a step that is gone at least, where a surface bends away."""
 
@@ -51,13 +54,15 @@ def bends_within(b, p, n, r, w, radius, late):
 
 @inner
 def on_it_for(b, way, radius, late, s, off, bends):
-    """For how much of ``s`` seconds a way stays on a side: till that ends, or begins to bend; all where it bends."""
+    """For how much of ``s`` seconds a way stays on a side, or on what bends: till that ends, or bends otherwise."""
     p, v, a = way
     low, high = 0.0, s
+    if bends:
+        off = max(off, BENT * radius)
     for half_way in range(54):
         t = high if half_way == 0 else 0.5 * (low + high)
         _, _, gap = surface(b, arc(p, v, a, t), radius, late + t)
-        if abs(gap) <= off or bends:
+        if abs(gap) <= off:
             low = t
             if half_way == 0:
                 break

@@ -76,13 +76,13 @@ def slide(k, i, now, p, v, late, h):
     if bend > 0.0:
         s = min(s, TURN / (bows * max(speed, 1e-3 * radius)))
     a, bends = along(along(slowed, n, -bend * speed * speed), pull, 1.0), bend > 0.0
-    for _ in range(2):
-        if not same or bends:
-            a = halfway(k, i, now, (p, v, a), n if not bends else NOWHERE, late, s)
-        whole = s
-        s = on_it_for(b, (p, v, a), radius, late, s, off, bends)
-        if same or s == whole:
-            break
+    s = on_it_for(b, (p, v, a), radius, late, s, off, bends)
+    if not same or bends:
+        # Where it bends otherwise by the middle, what is there says nothing of the way till then.
+        middle = halfway(k, i, now, (p, v, a), NOWHERE if bends else n, late, s)
+        cut = on_it_for(b, (p, v, middle), radius, late, s, off, bends)
+        if cut == s or not bends:
+            a, s = middle, cut
     if bends:
         s = bears_for(b, (p, v, a), acts, presses, radius, late, s)
     return ALONG_IT, p, v, a, s
