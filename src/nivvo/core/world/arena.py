@@ -22,7 +22,7 @@ from nivvo.core.numbers.frame import dot
 from nivvo.core.pool import EVENTS, LIVE, ROOM, ROOM_EACH
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
-from nivvo.core.tick.answer import met_by, put_out, take, turn
+from nivvo.core.tick.answer import met_by, put_out, turn
 from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.world.meetings import first_meeting
 from nivvo.core.world.seekers import seek_targets
@@ -566,14 +566,19 @@ class Arena:
         first = body + columns["first"].item(body)
         if columns["out"].item(first):
             return
-        met = {name: columns[name].item(first) for name in MEETS}
-        if (amount := met_by(met, amount)) == 0.0:
-            return
-        left = columns["health"][first] = take(met, amount)
+        if amount <= 0.0 or columns["armour"].item(first) or columns["soaks"].item(first):
+            amount = met_by({name: columns[name].item(first) for name in MEETS}, amount)
+            if amount == 0.0:
+                return
+        left = columns["health"][first] = columns["health"].item(first) - amount
         self.note((pool.DAMAGE, body, 0, amount, left), key, when, p, normal)
         if left <= 0.0:
             put_out(self.bodies, first)
             self.note((pool.OUT, body, 0, amount, left), key, when, p, normal)
+
+    def is_out(self, body: int) -> bool:
+        """Whether a body is out."""
+        return self._columns()["out"].item(body) != 0
 
     def first_of(self, body: int) -> int:
         """The first piece of the body that one is of: it has the health of all."""

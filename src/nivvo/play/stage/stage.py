@@ -191,7 +191,7 @@ class Stage:
 
     def out(self, number: int) -> bool:
         """Whether a body is out."""
-        return bool(self.arena.bodies["out"][number])
+        return self.arena.is_out(number)
 
     # Writing.
 
@@ -615,8 +615,7 @@ class Stage:
             near = sorted({*there, *(k for k in near if k not in self._at[2])})
         if not near:
             return near
-        out = self.arena.bodies["out"]
-        return [k for k in near if known[k] in kinds and not out[k]]
+        return [k for k in near if known[k] in kinds and not self.out(k)]
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
