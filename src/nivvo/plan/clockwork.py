@@ -16,6 +16,9 @@ from nivvo.spec.scenes.scene import LEAST_FRAME, Tick
 
 KEPT = 4096
 
+MOST_FRAMES = 20_000
+"""Ticks of a session of which it is known how long each was."""
+
 
 class Ticks:
     """Edges of ticks on the clock, as far as they are asked for."""
@@ -113,6 +116,47 @@ class Ticks:
         known = np.clip(ticks - self.first, 0, len(self.past) - 1)
         later = np.rint(((ticks - self.first - known) * clock.UNITS).astype(float) / self.rate)
         return np.array(self.past, dtype=np.int64)[known] + later.astype(np.int64)
+
+
+class Frames:
+    """How long the ticks of a session were, once a game says so: counts, since a tick that began at a time (clock)."""
+
+    def __init__(self, ticks: Ticks):
+        self.ticks, self.uneven = ticks, False
+        self.lengths: list[int] | None = None
+        self.tick = self.start = 0
+
+    def play(self, tick: int, seconds: float | None) -> None:
+        """The coming tick lasts so many seconds; None: as the drill's rules have it."""
+        ticks = self.ticks
+        if seconds is not None and self.lengths is None:
+            self.lengths = [ticks.edge(k + 1) - ticks.edge(k) for k in range(self.tick, min(tick, MOST_FRAMES))]
+        self.uneven |= seconds is not None and not ticks.lasts_as_ruled(seconds)
+        ticks.play(tick, seconds)
+        if self.lengths is not None and len(self.lengths) <= MOST_FRAMES:
+            self.lengths.append(ticks.edge(tick + 1) - ticks.edge(tick))
+
+    def back(self, tick: int) -> None:
+        """It is that tick's start again."""
+        if tick < self.tick:
+            self.forget(tick)
+        elif self.lengths is not None:
+            del self.lengths[tick - self.tick :]
+
+    def forget(self, tick: int) -> None:
+        """Of the ticks before one only how long they took together is kept."""
+        self.tick, self.start = tick, self.ticks.edge(tick)
+        self.lengths = None if self.lengths is None else []
+
+    def told(self) -> list[float] | None:
+        """All in seconds; None if they are as the drill's rules have them, none if there are too many."""
+        if not self.uneven or self.lengths is None:
+            return None
+        if len(self.lengths) > MOST_FRAMES:
+            return []
+        parts = -(-self.start // (10 * clock.UNITS))
+        before = [self.start * (k + 1) // parts - self.start * k // parts for k in range(parts)]
+        return [clock.to_seconds(one) for one in (*before, *self.lengths)]
 
 
 def _frames_of_csv(path: Path) -> list[float]:

@@ -20,6 +20,7 @@ from nivvo.core import pool
 from nivvo.core.numbers import clock
 from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
+from nivvo.plan.clockwork import MOST_FRAMES, Frames
 from nivvo.plan.track import PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import shooter_in
@@ -114,9 +115,9 @@ class Live(Tabled):
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
         self._cleared = 0
         self._played: list[dict[str, Any]] = []
-        # What a game did that is no input, the first of it; whether ticks were of other lengths than the drill's.
+        # What a game did that is no input, the first of it; how long ticks were, if it says so.
         self._beside: dict[str, None] = {}
-        self._uneven = False
+        self._frames = Frames(self.scene.ticks)
         self._mark = object()
         if compiled:
             self._session.compile()
@@ -238,9 +239,8 @@ class Live(Tabled):
         session = self._session
         if dt is not None and not LEAST_FRAME <= dt <= 10.0:
             raise CallError(f"a tick lasts from {LEAST_FRAME:g} to 10 s, not {dt}")
-        self.scene.ticks.play(session.tick, dt)
+        self._frames.play(session.tick, dt)
         if dt is not None:
-            self._uneven |= not self.scene.ticks.lasts_as_ruled(dt)
             session.consequences.lengthen(clock.from_seconds(dt))
         session.timers.played(session.tick)
         session.step()
@@ -511,6 +511,7 @@ class Live(Tabled):
         while self._ended and next(reversed(self._ended.values()))[0] >= self._session.tick:
             self._ended.popitem()
         del self._played[max(snapshot.played - self._cleared, 0) :]
+        self._frames.back(self._session.tick)
 
     @property
     def digest(self) -> str:
@@ -524,8 +525,8 @@ class Live(Tabled):
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
         """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
 
-        Input alone: that bodies were moved, added or taken away, projectiles ended, or ticks of other lengths than the
-        drill's, is not in it, and a warning is logged.
+        Input, and how long ticks were, if a game said so (20,000 of them). That bodies were moved, added or taken away,
+        or projectiles ended, is not in it, and a warning is logged.
 
         replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
         or another has, OutputError if the file cannot be written.
@@ -539,8 +540,9 @@ class Live(Tabled):
             raise CallError(f"case = {case[:80]!r} is not a name: {rule}")
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
-        done = write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand))
-        beside = [*(["ticks of other lengths"] if self._uneven else []), *self._beside]
+        frames = self._frames.told()
+        done = write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand, frames or None))
+        beside = [*([f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []), *self._beside]
         if beside:
             log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
         return done
@@ -550,6 +552,7 @@ class Live(Tabled):
         """Forget what was played, for sessions without end."""
         self._cleared += len(self._played)
         self._played.clear()
+        self._frames.forget(self._session.tick)
 
 
 class Snapshot(NamedTuple):

@@ -9,10 +9,13 @@ import tomlkit
 from nivvo.spec.drill import Drill
 
 
-def with_case(drill: Drill, like: str, name: str, rows: list[dict[str, Any]], abilities: list[str]) -> str:
+def with_case(
+    drill: Drill, like: str, name: str, rows: list[dict[str, Any]], abilities: list[str], frames: list[float] | None
+) -> str:
     """The text of a drill with one more case, whose inputs are ``rows``: settings and abilities of the case ``like``.
 
-    What the drill takes from other files stands in it, so that it can be moved.
+    frames : how long its ticks were (s), if not as there. What the drill takes from other files stands in it, so that
+    it can be moved.
     """
     tables = {key: value for key, value in drill.document.tables.items() if key != "use"}
     cases = dict(tables.get("case", {}))
@@ -20,8 +23,12 @@ def with_case(drill: Drill, like: str, name: str, rows: list[dict[str, Any]], ab
     models = drill.of_case(like).ability
     used = [one for one in abilities if models[one].firing.button in pressed]
     case: dict[str, Any] = {"ability": used} if used else {}
-    if isinstance(cases.get(like), dict) and cases[like].get("set"):
-        case["set"] = cases[like]["set"]
+    settings = cases[like].get("set", {}) if isinstance(cases.get(like), dict) else {}
+    if frames is not None:
+        settings = {key: value for key, value in settings.items() if key not in ("tick.rate", "tick.frames")}
+        settings["tick.frames"] = frames
+    if settings:
+        case["set"] = settings
     inputs = tomlkit.array().multiline(True)
     for row in rows:
         table = tomlkit.inline_table()

@@ -18,6 +18,11 @@ KEEPER = "keeper"
 NEVER = ("nivvo", "use")
 RESOLVED = ("like", "without")
 
+INSTEAD = {("tick", "frames"): "rate", ("tick", "rate"): "frames"}
+"""Keys of which one that is set takes the place of the other that was written before."""
+
+NOBODY = Origin("", 0)
+
 
 class Setting(NamedTuple):
     """One dotted key and what it is changed to; origin : who did it. shown : the key as messages have it."""
@@ -56,6 +61,11 @@ def laid(document: Document, settings: Iterable[Setting], of_call: bool) -> tupl
             continue
         missing = next((k for k in range(1, len(parts)) if not _there(tables, parts[:k])), len(parts))
         tables = put(tables, parts, one.value)
+        if other := INSTEAD.get(tuple(parts)):
+            by = layer.get((parts[0], other), NOBODY)
+            if (by.file, by.through) != (one.origin.file, one.origin.through):
+                tables = {**tables, parts[0]: {key: value for key, value in tables[parts[0]].items() if key != other}}
+                layer.pop((parts[0], other), None)
         for key in [key for key in layer if key[: len(parts)] == tuple(parts)]:
             del layer[key]
         # Tables that came with it are whoever's who set it.
