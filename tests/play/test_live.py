@@ -651,7 +651,7 @@ class Placed(unittest.TestCase):
 
     def test_a_play_of_frames_of_any_length_is_saved_with_them(self):
         happens = ("fired", "sent", "contact", "overlap", "damage", "bounced", "out", "ended")
-        for seed in range(60 if DEEP else 6):
+        for seed in range(60 if DEEP else 4):
             drawn, rng = Drawn(seed), np.random.default_rng(seed)
             if "'lead'" in (text := drawn.bare()):
                 continue

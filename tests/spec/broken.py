@@ -96,6 +96,10 @@ BROKEN = {
     "bounds upside down": (plus("[world]\nbounds = [[0, 0], [-1, 5]]\n"), [":16", "below the second"]),
     "rate and frames": (plus("[tick]\nrate = 60\nframes = [0.016]\n"), ["rate or frames"]),
     "frames that are not there": (plus('[tick]\nframes = "frames.csv"\n'), ["frames.csv", "cannot be read"]),
+    "an anchor that fits nowhere": (
+        plus("[ability.hook]\nlaunch.speed = 9\non.wisps.anchor.size = 30\n"),
+        ["on.wisps.anchor.size", "fits nowhere", "needs 60"],
+    ),
     # Names that do not meet.
     "hits nobody": (instead('hits = "wisp"', 'hits = "wips"'), [":14", "case.tap.check[0].hits", '"wips"', "did you mean wisp"]),
     "unknown muzzle": (instead("launch.speed", 'muzzle = "hnad"\nlaunch.speed'), [":11", "did you mean hand"]),

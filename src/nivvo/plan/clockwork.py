@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from bisect import bisect_right
 from pathlib import Path
@@ -130,7 +131,7 @@ class Frames:
         """The coming tick lasts so many seconds; None: as the drill's rules have it."""
         ticks = self.ticks
         if seconds is not None and self.lengths is None:
-            self.lengths = [ticks.edge(k + 1) - ticks.edge(k) for k in range(self.tick, min(tick, MOST_FRAMES))]
+            self.lengths = self._lengths(self.tick, tick)
         self.uneven |= seconds is not None and not ticks.lasts_as_ruled(seconds)
         ticks.play(tick, seconds)
         if self.lengths is not None and len(self.lengths) <= MOST_FRAMES:
@@ -142,6 +143,12 @@ class Frames:
             self.forget(tick)
         elif self.lengths is not None:
             del self.lengths[tick - self.tick :]
+            self.lengths += self._lengths(self.tick + len(self.lengths), tick)
+
+    def _lengths(self, first: int, last: int) -> list[int]:
+        """How long ticks were, up to as many as are kept."""
+        edges = [self.ticks.edge(k) for k in range(first, min(last, first + MOST_FRAMES) + 1)]
+        return [after - edge for edge, after in itertools.pairwise(edges)]
 
     def forget(self, tick: int) -> None:
         """Of the ticks before one only how long they took together is kept."""

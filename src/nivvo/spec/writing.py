@@ -26,7 +26,8 @@ def with_case(
     settings = cases[like].get("set", {}) if isinstance(cases.get(like), dict) else {}
     if frames is not None:
         settings = {key: value for key, value in settings.items() if key not in ("tick.rate", "tick.frames")}
-        settings["tick.frames"] = frames
+        # Read in one go: laid out one by one they would take minutes.
+        settings["tick.frames"] = tomlkit.array(f"[{', '.join(map(repr, frames))}]")
     if settings:
         case["set"] = settings
     inputs = tomlkit.array().multiline(True)

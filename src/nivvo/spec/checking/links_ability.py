@@ -84,8 +84,38 @@ def pairs(links: Links) -> None:
             if answer.anchor is not None and answer.anchor.pairs_with is not None:
                 at = ("ability", name, "on", group, "anchor", "pairs_with")
                 links.name(at, answer.anchor.pairs_with, "ability with anchors", anchors)
+            if answer.anchor is not None and answer.anchor.size is not None:
+                _fits(links, ("ability", name, "on", group, "anchor", "size"), group, answer.anchor.size)
             if answer.anchor is not None and answer.anchor.opens is not None:
                 _opens(links, ("ability", name, "on", group, "anchor", "opens"), name, answer.anchor.pairs_with)
+
+
+def _fits(links: Links, at: tuple, group: str, size: float) -> None:
+    """Somewhere a surface is flat so far about a point, be it that bodies of a group lie flush."""
+    model = links.model
+    bodies = [*model.obstacle.values(), *model.target.values(), *model.shooter.values()]
+    bodies = [one for one in bodies if group == ANYTHING or group in groups_of(one)]
+    longest = sum(_flat(one, model.world.size) for one in bodies)
+    if bodies and longest < 2.0 * size:
+        whom = "anything" if group == ANYTHING else f"anything in {group}"
+        says = f"fits nowhere on {whom}: flat there is at most {longest:.4g} across, and it needs {2.0 * size:.4g}"
+        links.say(at, says, size, "leave size away to place it anywhere")
+
+
+def _flat(body, axes: int) -> float:
+    """At least how long (units) the longest straight line on a body is that is flat to its sides; inf: who knows."""
+    if (parts := getattr(body, "parts", None)) or getattr(body, "wave", None):
+        return sum(_flat(part, axes) for part in parts) if parts and not getattr(body, "wave", None) else math.inf
+    shape = body.shape
+    if shape is None or shape.ball is not None:
+        return 0.0
+    if shape.box is not None:
+        return math.hypot(*shape.box)
+    if shape.capsule is not None:
+        return math.dist(*shape.capsule) if axes == 2 else 0.0
+    if shape.wall is not None:
+        return math.hypot(math.dist(*shape.wall), shape.thick or 0.0, shape.tall or 0.0)
+    return math.inf
 
 
 def _opens(links: Links, at: tuple, name: str, mate: str | None) -> None:
