@@ -111,6 +111,20 @@ class Edges(unittest.TestCase):
                         near = 1e-4 if "'slide'" in text(0.0) or "flight." in text(0.0) else 1e-6
                         np.testing.assert_allclose([row[3] for row in told], [row[3] for row in other], atol=near)
 
+    def test_at_every_rate_the_same_comes_at_the_same_time(self):
+        rng = np.random.default_rng(1)
+        for number in range(200 if DEEP else 10):
+            rate, text = drawn(rng, number % 3 == 2)
+            if jammed(first := happened(text, 0.0)):
+                continue
+            near = 1e-4 if "'slide'" in text(0.0) or "flight." in text(0.0) else 1e-7
+            for other in (10, 31.7, 144):
+                rows = happened(lambda _, text=text, rate=rate, other=other:
+                                text(0.0).replace(f"tick.rate = {rate}", f"tick.rate = {other}"), 0.0)  # fmt: skip
+                with self.subTest(number, rate=rate, other=other):
+                    self.assertEqual([row[:3] for row in first], [row[:3] for row in rows])
+                    np.testing.assert_allclose([row[3] for row in first], [row[3] for row in rows], atol=near)
+
     def test_what_falls_is_thrown_back_whenever_it_comes_down(self):
         for moment in MOMENTS:
             height = 0.5 * 9.81 * (0.5 - moment) ** 2
