@@ -381,6 +381,32 @@ class Driven(unittest.TestCase):
                 self.assertLess(found[1], 0.03)
 
 
+class Mines(unittest.TestCase):
+    def test_what_sticks_tells_who_comes_near(self):
+        # On a post that stands, goes or turns; somebody goes by, as a dense look at both ways tells.
+        ways = ("", "move.velocity = [0, -0.2]\n", "turns = 40\n", "turns = -90\nmove.velocity = [0.2, -0.1]\n")
+        for way, motion in itertools.product(ways, ("exact", "explicit", "verlet")):
+            told = []
+            for then in ("then = 'go on', ", ""):
+                run = nivvo.fire(nivvo.parse(
+                    f"nivvo = 1\nworld.view = 'top'\ntick.motion = '{motion}'\n[ability.mine]\nshape.ball = 0.1\n"
+                    "launch.speed = 9\naim = { by = 'fixed', direction = 5 }\non.posts.then = 'lodge'\n"
+                    f"limits.life = 9\nwhen.near = {{ within = 0.7, {then}blast = {{ radius = 2, damage = 5 }} }}\n"
+                    f"[obstacle.post]\nat = [3, 0.4]\ngroup = 'posts'\nshape.box = [1, 1]\n{way}"
+                    "[target.crab]\nat = [9, -3]\nhealth = 20\nshape.ball = 0.4\n"
+                    "move.velocity = [-2.1, 0.9]\n[case.a]\nlasts = 4\n"))  # fmt: skip
+                rows = [row for row in run.rows("events") if row["body"] == "crab"]
+                told.append([row["time"] for row in rows if row["what"] in ("moment", "ended")])
+                self.assertEqual(len([row for row in rows if row["what"] == "damage"]), 1)
+                if then:
+                    times = np.arange(0.5, 4.0, 1e-3)
+                    crab = np.array([9.0, -3.0, 0.0]) + times[:, None] * np.array([-2.1, 0.9, 0.0])
+                    apart = np.sqrt(((crab - run.flight("mine-1").at(times)[0]) ** 2).sum(axis=1)) - 0.5
+            with self.subTest(way=way, motion=motion):
+                self.assertEqual(*told)
+                self.assertAlmostEqual(told[0][0], times[np.argmax(apart <= 0.7)], delta=3e-3)
+
+
 class Again(unittest.TestCase):
     """What friction holds goes on when what acts on it gets stronger."""
 

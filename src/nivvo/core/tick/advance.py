@@ -19,6 +19,7 @@ from nivvo.core.flying.flight import (
     through_ends,
 )
 from nivvo.core.flying.forces import acceleration
+from nivvo.core.flying.limits import life_within, limit
 from nivvo.core.geometry.grid import bin_layer
 from nivvo.core.geometry.shapes import distance
 from nivvo.core.numbers.clock import UNITS
@@ -80,11 +81,10 @@ from nivvo.core.pool import (
 from nivvo.core.tick import answer as answers
 from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, turn, waits
 from nivvo.core.tick.events import NOWHERE, finish, tell
-from nivvo.core.tick.limits import life_within, limit
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
 from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
-from nivvo.core.tick.search import WIDER, gather, look, past_movers, veers_by
+from nivvo.core.tick.search import WIDER, comes_near, gather, look, past_movers, veers_by
 
 CLEAR_TICKS, ASK_AGAIN = 16.0, 8
 """So many ticks a projectile under drag looks ahead; after so many it is asked again where something was near."""
@@ -291,6 +291,13 @@ def seek(k, i, now, clock, again, keep, waiting):
             begin(q, par, clock[0], late, p, v)
     if GUIDED and q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
+        body_key, j, h = LIMIT_KEY, AT_LIMIT, end - late
+        if par["moments"] >> BY_NEAR & 1 != 0 and q["past"] >> BY_NEAR & 1 == 0 and h > 0.0:
+            # As if it went straight with what it sticks in.
+            goes = scaled(sub(p1, p), 1.0 / h)
+            t, near_key, near = comes_near(k, i, late, (p, goes), h)
+            if near >= 0:
+                p1, v1, why, end, body_key, j = along(p, goes, t), goes, BY_NEAR, late + t, near_key, near
         if why == 0:
             put(q["p"], p1)
             put(q["v"], v1)
@@ -298,7 +305,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, why, 0.0
         put(at["p"], p1)
         put(at["v"], v1)
-        return wait(k, i, end, LIMIT_KEY, AT_LIMIT, waiting)
+        return wait(k, i, end, body_key, j, waiting)
     if GUIDED and q["on"] > 0:
         # It lies on its body and goes along, until another one meets it.
         b_on = k.bodies[int(q["on"]) - 1]

@@ -100,6 +100,31 @@ def nears(q, ans, b):
 
 
 @cold
+def comes_near(k, i, late, way, span):
+    """When within ``span`` seconds somebody comes near to what stays where it is, and who: (time, body key, body).
+
+    way : its place and velocity. Body -1: nobody does; what it sticks in, and what it is inside of, is left away.
+    """
+    q, w, far = k.flight[i], k.world[0], 0.0
+    par, (p, v) = k.params[int(q["param"])], way
+    for m in range(k.answers.shape[1]):
+        far = max(far, abs(float(k.answers[int(q["param"]), m]["near"])))
+    low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), float(par["radius"]) + far + 4.0 * float(w["skin"]))
+    best, best_key, hit = math.inf, 0, -1
+    for m in range(gather(k, w, low, high, True, False)):
+        j = int(k.scratch[m])
+        b = k.bodies[j]
+        ans = k.answers[int(q["param"]), int(b["group"])]
+        if b["out"] != 0 or j == par["spares"] or j == int(q["on"]) - 1 or left_out(k, q, j) or not nears(q, ans, b):
+            continue
+        rule = (float(par["radius"]) + abs(float(ans["near"])), float(w["skin"]), True)
+        what, t = meets(b, rule, late, (p, v, NOWHERE), span, True)
+        if what != NONE and (t < best or (t == best and b["key"] < best_key)):
+            best, best_key, hit = t, int(b["key"]), j
+    return best, best_key, hit
+
+
+@cold
 def past_movers(k, par, dt, way, span):
     """For how long within ``span`` a parabola from the tick's end stays out of the boxes of all that moves.
 

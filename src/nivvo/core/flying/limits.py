@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner
+from nivvo.core.flying.acting import NOWHERE
 from nivvo.core.flying.flight import path_length, time_of_length, time_to_leave, time_to_stray
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, sub, vec
 from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_LAUNCH, FROM_OWNER, GUIDED
-from nivvo.core.tick.events import NOWHERE
 
 
 @inner
