@@ -406,6 +406,34 @@ class Mines(unittest.TestCase):
                 self.assertEqual(*told)
                 self.assertAlmostEqual(told[0][0], times[np.argmax(apart <= 0.7)], delta=3e-3)
 
+    def test_a_button_of_its_own_lets_them_go_off_and_fires_none(self):
+        text = (
+            "nivvo = 1\nworld.view = 'top'\n[ability.mine]\nshape.ball = 0.1\nlaunch.speed = 9\nlimits.life = 9\n"
+            "on.posts.then = 'lodge'\nwhen.again.blast = {{ radius = 2, damage = 1 }}\n"
+            "when.again.button = 'let_off'\nwhen.again.of = '{of}'\n"
+            "[obstacle.post]\nat = [4, 0]\ngroup = 'posts'\nshape.box = [1, 6]\n"
+            "[case.a]\nlasts = 6\ninput = [{rows}]\n"
+        )
+        taps = [(0.0, "let_off"), *((k, "fire") for k in (0.5, 1.0, 1.5)), (2.0, "let_off"), (3.0, "let_off")]
+        rows = ", ".join(f"{{ t = {time}, tap = '{button}' }}" for time, button in taps)
+        for of, ends in (("all", {2.0: 3}), ("newest", {2.0: 1, 3.0: 1}), ("oldest", {2.0: 1, 3.0: 1})):
+            run = nivvo.fire(drill := nivvo.parse(text.format(of=of, rows=rows)))
+            self.assertEqual([row["time"] for row in run.rows("shots")], [0.5, 1.0, 1.5])
+            went = [row for row in run.rows("projectiles") if row["ended_by"] == "press"]
+            self.assertEqual({time: len([row for row in went if row["ended"] == time]) for time in ends}, ends)
+            self.assertEqual(len(went), sum(ends.values()))
+            first = {"all": "mine-1", "newest": "mine-3", "oldest": "mine-1"}[of]
+            self.assertEqual(min(went, key=lambda row: row["ended"])["projectile"], first)
+            live, told = nivvo.Live(drill, "a", compiled=False), []
+            while live.time < 4.0:
+                for time, button in taps:
+                    if abs(time - live.time) < 1e-9:
+                        live.tap(button)
+                told += [event.time for event in live.step() if event.what == "ended"]
+            self.assertEqual(sorted(told), sorted(row["ended"] for row in went))
+        with self.assertRaisesRegex(DrillError, "never fires"):
+            nivvo.parse(text.format(of="all", rows=rows).replace("of = 'all'", "also_fires = true"))
+
 
 class Again(unittest.TestCase):
     """What friction holds goes on when what acts on it gets stronger."""

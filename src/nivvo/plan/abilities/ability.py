@@ -251,12 +251,13 @@ class Heading:
 
 @dataclass(frozen=True, slots=True)
 class Again:
-    """What a further press means while something is in the air."""
+    """What a further press means while something is in the air; by a button of its own, if it has one."""
 
     then: str
     of: str
     none_left: str
     also_fires: bool
+    button: str | None
 
 
 @dataclass(frozen=True, slots=True)

@@ -371,10 +371,14 @@ class Session:
                     trigger.repeat(change.time)
             return
         for name, trigger in mine:
+            again = self.scene.abilities[name].again
+            apart = again is not None and again.button not in (None, trigger.rules.button)
+            if edge == PRESS and apart and change.value == again.button:
+                self._further(name, change.shooter, change.time, trigger)
             if edge == PRESS and change.value in (trigger.rules.button, trigger.rules.confirm):
                 trigger.written = change.written
             if trigger.rules.button == change.value:
-                if edge == PRESS and not self._further(name, change.shooter, change.time, trigger):
+                if edge == PRESS and (apart or not self._further(name, change.shooter, change.time, trigger)):
                     trigger.press(change.time)
                 elif edge == RELEASE:
                     trigger.release(change.time)
@@ -434,7 +438,7 @@ class Session:
                 return not again.also_fires
             idle = bool(trigger.use) and again.none_left == "nothing"
             if trigger.use and not there:
-                told(f"none is left, {again.none_left}", astray=time if idle else None)
+                told(f"none is left, {'nothing' if again.button else again.none_left}", astray=time if idle else None)
             return idle
         chosen = {"newest": rows[-1:], "oldest": rows[:1], "all": rows}[again.of]
         for row in chosen:

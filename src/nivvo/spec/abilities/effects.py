@@ -228,6 +228,9 @@ class Again(Moment):
         "one ended, once",
     )
     also_fires: bool = Field(False, description="whether the press is a shot as well")
+    button: Name | None = Field(
+        None, description="a button of its own, which never fires; default: that of firing, which fires if none is left"
+    )
 
 
 class AtAge(Moment):

@@ -163,6 +163,10 @@ def _moments(links: Links, key: tuple, ability) -> None:
         links.say((*key, "when", "apex"), "a flat top view has no up, so no apex")
     if when.again is not None and when.again.then == "let go" and ability.flight.orbit is None:
         links.say((*key, "when", "again", "then"), "there is no orbit to be let go from", "let go", '"end", "go on"')
+    if when.again is not None and when.again.button is not None:
+        fires = when.again.also_fires or (when.again.none_left == "fire" and "none_left" in when.again.model_fields_set)
+        if fires and when.again.button != ability.firing.button:
+            links.say((*key, "when", "again", "button"), "a button of its own never fires", when.again.button)
     there = when.again if when.again is not None and when.again.none_left == "there" else None
     if there is not None and (there.sends is not None or not (there.blink or there.blast)):
         says = "needs a blink or a blast that happens there, and nothing that is sent"

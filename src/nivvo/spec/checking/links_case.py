@@ -51,6 +51,7 @@ def _inputs(links: Links, key: tuple, case: Case, track: Track | None, chosen: l
     held = [model.ability[word] for word in chosen]
     walks = [shooter.walk for shooter in model.shooter.values() if shooter.walk is not None]
     heard = {getattr(one.firing, key) for one in held for key in ("button", "confirm", "cancel")} - {None}
+    heard |= {one.when.again.button for one in held if one.when.again is not None} - {None}
     hands = Hands(held, walks, sorted(heard | {walk.jump_button for walk in walks if walk.jump}))
     places = [((*key, "input", k), "") for k in range(len(case.input or []))]
     rows = list(case.input or [])
