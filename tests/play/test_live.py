@@ -384,6 +384,20 @@ class Long(unittest.TestCase):
         # What ended is remembered, up to a bound; nothing else may grow.
         self.assertLess(sizes[1] - sizes[0], 4_000_000 * ticks / 7_200)
 
+    def test_of_shots_that_might_have_sent_others_nothing_is_kept(self):
+        live = nivvo.Live(nivvo.parse(
+            "nivvo = 1\nworld.view = 'top'\n[ability.mine]\nfiring = { kind = 'auto', rate = 60, button = 'fire' }\n"
+            "launch = { speed = 30, count = 40, fan = 30 }\nwhen.age = { at = 2, sends.ability = 'chip' }\n"
+            "[ability.chip]\nfiring.button = 'chip'\nlaunch.speed = 3\n"
+            "[obstacle.wall]\nat = [1.5, 0]\nshape.box = [1, 9]\n[case.a]\n"))  # fmt: skip
+        live.press("fire")
+        sizes = []
+        for tick in range(375):
+            live.step()
+            if tick in (98, 374):
+                sizes.append(len(live.snapshot().state.state))
+        self.assertLess(sizes[1], 1.5 * sizes[0])
+
 
 class Uneven(unittest.TestCase):
     """Ticks as long as they come: timers are the game's own loop, asked tick by tick."""

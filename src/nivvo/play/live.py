@@ -110,7 +110,7 @@ class Live(Tabled):
         self._session = Session(self.scene, self.in_hand, sampled=False, patient=True, goals=self._case.goals)
         self._names = {self._session._rank(a, s): (a, s) for a in self.scene.abilities for s in self.scene.shooters}
         heard = {word for one in self._session.triggers.values() for word in one.rules.buttons}
-        heard |= {one.again.button for one in self.scene.abilities.values() if one.again and one.again.button}
+        heard |= {one.button for name in self.in_hand if (one := self.scene.abilities[name].again) and one.button}
         heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
         self._heard = sorted(heard)
         self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()

@@ -200,6 +200,8 @@ class Consequences:
         first = self.session.key_of(shot)
         if any(isinstance(effect, Sends) for moment in ability.moments.values() for effect in moment.effects):
             self.aimed |= {first + k: shot.heading for k in range(len(shot.sent))}
+            if len(self.aimed) > self.room:
+                self._forget()
         if self.session.touches or "fired" not in (moments := self.moments(ability, depth)):
             return
         arena = self.session.arena
@@ -534,7 +536,7 @@ class Consequences:
         session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
         session.put(shot, inside=inside, depth=depth, dealt=dealt, why=effect.when)
-        if max(len(self.depth), len(self.aimed)) > self.room:
+        if len(self.depth) > self.room:
             self._forget()
         first = session.key_of(shot)
         self.depth |= {first + k: depth for k in range(len(sent))}

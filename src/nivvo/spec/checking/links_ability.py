@@ -103,7 +103,7 @@ def _fits(links: Links, at: tuple, group: str, size: float) -> None:
 
 
 def _flat(body, axes: int) -> float:
-    """At least how long (units) the longest straight line on a body is that is flat to its sides; inf: who knows."""
+    """At most how long (units) a straight line on a body may be about which it is flat; inf: who knows."""
     if (parts := getattr(body, "parts", None)) or getattr(body, "wave", None):
         return sum(_flat(part, axes) for part in parts) if parts and not getattr(body, "wave", None) else math.inf
     shape = body.shape
