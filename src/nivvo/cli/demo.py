@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import os
 import sys
 from concurrent.futures import ProcessPoolExecutor
@@ -62,16 +61,11 @@ def _fired(tasks: list[Task]) -> list[Done]:
     cores = min(os.cpu_count() or 1, len(tasks))
     if cores < 2 or current_process().daemon:
         return [_one(*task) for task in tasks]
-    # What has a crowd takes longest and loads the compiler: it is begun first, in one process.
-    batches = [[task for task in tasks if task[1] in CROWDED], *([task] for task in tasks if task[1] not in CROWDED)]
+    # What has a crowd takes longest and loads the compiler: each is begun first, in a process of its own.
+    longest = sorted(tasks, key=lambda task: task[1] not in CROWDED)
     with ProcessPoolExecutor(cores) as pool:
-        done = dict(itertools.chain.from_iterable(pool.map(_all, batches)))
+        done = dict(zip(longest, pool.map(_one, *zip(*longest, strict=True)), strict=True))
     return [done[task] for task in tasks]
-
-
-def _all(tasks: list[Task]) -> list[tuple[Task, Done]]:
-    """What came of each of ``tasks``, with it."""
-    return [(task, _one(*task)) for task in tasks]
 
 
 def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> Done:
