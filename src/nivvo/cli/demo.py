@@ -63,9 +63,20 @@ def _fired(tasks: list[Task]) -> list[Done]:
         return [_one(*task) for task in tasks]
     # What has a crowd takes longest and loads the compiler: each is begun first, in a process of its own.
     longest = sorted(tasks, key=lambda task: task[1] not in CROWDED)
+    _ready()
     with ProcessPoolExecutor(cores) as pool:
         done = dict(zip(longest, pool.map(_one, *zip(*longest, strict=True)), strict=True))
     return [done[task] for task in tasks]
+
+
+def _ready() -> None:
+    """What each process needs, loaded once before they part."""
+    import matplotlib.backends.backend_agg
+    import matplotlib.figure  # noqa: F401
+
+    import nivvo.judge.case
+    import nivvo.show.drawing.figure
+    import nivvo.show.files  # noqa: F401
 
 
 def _one(path: str, name: str, case: str, folder: str, drawn: bool) -> Done:
