@@ -14,19 +14,21 @@ from nivvo.core.flying.forces import acting
 from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
+from tests.deep import DEEP
 
 G = (0.0, -9.81, 0.0)
 
 
 def flown(
-    bodies, p, v, *, sleeps, then=pool.END, life=3 * clock.UNITS, count=180, rate=60.0, each=180, acts=G, **options
-):
+    bodies, p, v, *, sleeps, then=pool.END, life=3 * clock.UNITS, count=180, rate=60.0, each=180, acts=G, guide=None,
+    **options,
+):  # fmt: skip
     """Events, samples and places of shots among bodies."""
     options.setdefault("sampled", False)
     made = arena(bodies, sleeps=sleeps, scene=60.0, **options)
     launch = made.new_params(np.array(acts), 0.1, then=then, life=life, damage=1.0)
     for key, (one, fast) in enumerate(zip(p, v, strict=True)):
-        made.put(launch, one, fast, key, key * 3_000_000)
+        made.put(launch, one, fast, key, key * 3_000_000, guide=guide)
     for first in range(0, count, each):
         made.run(ticks(min(each, count - first), rate, first))
     made.place_all(clock.edge_of_rate(rate, count))
@@ -40,6 +42,24 @@ def shots(rng, count, side, flat):
     if flat:
         p[:, 2] = v[:, 2] = 0.0
     return p, v
+
+
+def whatever(rng, seeks, flat):
+    """Some of all that may act, at random; what seeks turns by any law."""
+    acts = {"linear": rng.choice([0.0, 0.1, 3.0]), "square": rng.choice([0.0, 0.02])}
+    if rng.uniform() < 0.5:
+        acts["wind"] = rng.normal(size=3) * [4, 4, 0 if flat else 2]
+        acts["gusts"] = (rng.choice([0.0, 0.8]), 3.0, tuple(rng.uniform(0, 6, 3)))
+    if rng.uniform() < 0.4:
+        acts["thrust"] = (rng.uniform(5, 40), *sorted(rng.uniform(0, 1, 2)), int(rng.choice([0, 1])))
+    if rng.uniform() < 0.3:
+        acts["top"] = (rng.uniform(3, 30), int(rng.choice([pool.HOLDS, pool.CUTS, pool.BRAKES])))
+    if rng.uniform() < 0.2:
+        acts["factor"] = rng.uniform(0.9, 1.0)
+    if seeks:
+        law, side = int(rng.integers(1, 5)), rng.choice([20.0, np.inf])
+        acts["homing"] = (law, 0, rng.uniform(1, 6), rng.choice([2.0, 9.0, np.inf]), side, rng.uniform(0, 0.5), 1.2)
+    return acting(G if rng.uniform() < 0.5 else (0.0, 0.0, 0.0), **acts)
 
 
 class Same(unittest.TestCase):
@@ -76,7 +96,7 @@ class Same(unittest.TestCase):
         """In wind too, stiff drag and slow shots, thrown back or not, in both ways to see contacts; and grazes."""
         rng, clear = np.random.default_rng(21), 0
         for flat, touch in itertools.product((True, False), (pool.SWEPT, pool.AT_TICKS)):
-            for _ in range(8):
+            for _ in range(4):
                 side = float(rng.uniform(20, 60))
                 bodies, (p, v) = crowd(rng, int(rng.integers(3, 60)), side, flat, 0.0), shots(rng, 30, side, flat)
                 linear, square = rng.choice([0.0, 0.05, 2.0, 40.0]), rng.choice([0.001, 0.05])
@@ -86,18 +106,29 @@ class Same(unittest.TestCase):
                 rate = float(rng.choice([30, 144]))
                 made = self.compare(bodies, p, v, acts=acts, flat=flat, touch=touch, rate=rate, **options)
                 clear += made.cleared
-        self.assertGreater(clear, 50)
+        self.assertGreater(clear, 25)
         for exponent in range(2, 14):
             for turn in rng.uniform(0, 2 * np.pi, 6):
                 way = np.array([np.cos(turn), np.sin(turn), 0.0])
                 start = -9.0 * way + (0.6 + rng.choice([-1, 1]) * 10.0**-exponent) * np.array([-way[1], way[0], 0.0])
                 self.compare([ball((0, 0, 0))], [start], [9.0 * way], acts=acting((0, 0, 0), linear=0.1), count=240)
 
-    def test_so_they_are_in_each_games_own_step(self):
-        rng = np.random.default_rng(3)
-        for step in pool.STEPS.values():
-            bodies = crowd(rng, 40, 30.0, True, 0.2)
-            self.compare(bodies, *shots(rng, 40, 30.0, True), step=step)
+    def test_so_they_are_whatever_acts_in_every_step_among_what_moves(self):
+        rng, clear, own = np.random.default_rng(22), 0, 0
+        for step, flat in itertools.product(pool.STEPS.values(), (True, False)):
+            for _ in range(60 if DEEP else 4):
+                side = float(rng.uniform(20, 60))
+                bodies, (p, v) = crowd(rng, int(rng.integers(3, 50)), side, flat, 0.4), shots(rng, 30, side, flat)
+                bodies["a0"] = rng.normal(size=(len(bodies), 3)) * [1, 1, not flat] * (bodies["v0"] != 0)
+                guide = {"body": int(rng.integers(len(bodies)))} if rng.uniform() < 0.6 else None
+                options = {"acts": whatever(rng, guide is not None, flat), "step": step, "flat": flat, "guide": guide}
+                options |= {"then": int(rng.choice([pool.END, pool.PASS])), "each": int(rng.choice([1, 7, 90]))}
+                options |= {"rate": float(rng.choice([30, 60, 144])), "touch": int(rng.choice([0, 0, 1])), "count": 90}
+                made = self.compare(bodies, p, v, **options)
+                clear += made.cleared
+                own += made.cleared * (step != pool.EXACT)
+        self.assertGreater(clear, 500)
+        self.assertGreater(own, 250)
 
     def test_plain_and_compiled_sleep_alike(self):
         rng, results = np.random.default_rng(4), []

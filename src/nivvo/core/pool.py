@@ -350,12 +350,13 @@ WORLD = np.dtype(
         ("meets", "i4"),
         ("skin", "f8"),
         ("tick", "f8"),
+        ("fastest", "f8"),
     ]
 )
 """low, high: bounds. tick: seconds that one lasts by the rate, of which a part may be run alone. origin, per_cell,
 cells: the grid; last: within the last cell. sampled: keep a sample a tick. sleeps: whether projectiles may sleep.
 veers: how many bodies veer. meets: whether projectiles may meet: then a tick stops where one is turned. skin: how near
-is on the surface."""
+is on the surface. fastest: no body goes faster in what is looked ahead for those that have no parabola."""
 
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}

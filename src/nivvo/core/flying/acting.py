@@ -5,11 +5,23 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.flying.flight import SMOOTH, glide, kick, orbit, piece, scaled, steps_for, sway, through_ends
+from nivvo.core.flying.flight import (
+    SMOOTH,
+    glide,
+    kick,
+    orbit,
+    piece,
+    scaled,
+    stepped,
+    steps_for,
+    sway,
+    through_ends,
+)
 from nivvo.core.flying.forces import acceleration, next_change, stiffness
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.vec import along, dot, sub, vec
-from nivvo.core.pool import ALONE, BLEND, EXACT, GUIDED, ORBITS, REDIRECTED, SWAYS, TO_OWNER
+from nivvo.core.numbers.curves import FARTHEST
+from nivvo.core.numbers.vec import along, dot, put, sub, vec
+from nivvo.core.pool import ALONE, ALONG, BLEND, EXACT, GUIDED, HOLDS, ORBITS, REDIRECTED, SWAYS, SWEPT, TO_OWNER
 
 FINE = 0.002
 """How much of what acts may change within one step along a surface, as a share of all of it."""
@@ -186,3 +198,70 @@ def way_of(k, i, now, late, p, v, h, kept):
         return in_step(k, i, now, late, p, v, kept), NOWHERE
     p1, v1 = flown(k, i, now, late, p, v, h, kept)
     return v, through_ends(p, v, p1, v1, h)
+
+
+@cold
+def flies_on(k, i, now):
+    """Let a projectile that nothing is in the way of fly a whole tick, as ``seek`` would; whether it did.
+
+    It does not where a limit may cut its path, or where numbers end.
+    """
+    q, w, start = k.flight[i], k.world[0], int(now["start"])
+    par, p, v, h, step = k.params[int(q["param"])], vec(q["p"]), vec(q["v"]), float(now["dt"]), int(w["step"])
+    if q["t0"] > start or 0 <= q["until"] <= now["end"] or w["bounded"] != 0:
+        return False
+    if par["sums"] != 0 or par["strays"] != ALONG or par["moments"] != 0:
+        return False
+    age, company, pieces = 0.0, ALONE, 1
+    if GUIDED and par["careful"] != 0:
+        age, company = age_of(k, i, now, 0.0), company_of(k, i, par, start)
+    if step == EXACT:
+        swept_all = w["touch"] == SWEPT
+        if swept_all:
+            pieces = steps_for(par, v, h)
+            if pieces > SMOOTH:
+                return False
+        rest, p1, v1 = h, p, v
+        while rest > 0.0:
+            s = min(h / pieces, rest)
+            m = 1 if swept_all else steps_for(par, v1, s)
+            if GUIDED and par["careful"] != 0:
+                s = min(s, next_change(par, age + EARLIER) - age)
+            p1, v1 = glide(par, age, p1, v1, s, (m, SMOOTH), company, k.stages)
+            rest, age = rest - s, age + s
+    else:
+        a, parabola = vec(par["a"]), (vec(q["p0"]), vec(q["v0"]), 0.0)
+        if par["bends"] != 0:
+            a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
+        p1, v1 = stepped(step, (p, v), a, h, parabola, kick(par, age, p, v, a, h, company))
+    if not abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
+        return False
+    put(q["p"], p1)
+    put(q["v"], v1)
+    return True
+
+
+LEAST = 1e-300
+"""Instead of no speed at all, to reckon with."""
+
+
+@inner
+def reckoned(par, v, pace, span):
+    """How fast a projectile is at most within ``span`` seconds, and how strongly it is pulled at most.
+
+    pace : the speed at which it is blended toward a target.
+    """
+    a, wind = vec(par["a"]), vec(par["wind"])
+    push, side = math.sqrt(dot(a, a)) + abs(float(par["thrust"])), 0.0
+    most = math.sqrt(dot(v, v)) + 2.0 * math.sqrt(dot(wind, wind)) * (1.0 + abs(float(par["gust"])))
+    if GUIDED and par["law"] == BLEND:
+        most = max(most, pace) + push * span
+        side = 2.0 * float(par["gain"]) * most
+    else:
+        most += push * span
+    if GUIDED and par["law"] != 0 and par["law"] != BLEND:
+        side = min(float(par["rate"]) * max(most, LEAST), float(par["side"]))
+    if par["factor"] != 1.0 or (GUIDED and most > par["top"] and par["tops"] != HOLDS):
+        # What is cut or braked is held back at once.
+        side = math.inf
+    return most, push + side + (float(par["linear"]) + float(par["square"]) * most) * most

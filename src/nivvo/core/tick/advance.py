@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner, kernel
-from nivvo.core.flying.acting import beside, changes, company_of, drifted, mean, swept, unled
+from nivvo.core.flying.acting import LEAST, beside, changes, company_of, drifted, flies_on, mean, reckoned, swept, unled
 from nivvo.core.flying.flight import (
     SMOOTH,
     box_of_arc,
@@ -18,7 +18,7 @@ from nivvo.core.flying.flight import (
     steps_for,
     through_ends,
 )
-from nivvo.core.flying.forces import acceleration
+from nivvo.core.flying.forces import acceleration, stiffness
 from nivvo.core.flying.limits import life_within, limit
 from nivvo.core.geometry.grid import bin_layer
 from nivvo.core.geometry.shapes import distance
@@ -86,8 +86,9 @@ from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, comes_near, gather, look, past_movers, veers_by
 
-CLEAR_TICKS, ASK_AGAIN = 16.0, 8
-"""So many ticks a projectile under drag looks ahead; after so many it is asked again where something was near."""
+CLEAR_TICKS, CLEAR_CELLS, ASK_AGAIN = 16.0, 0.5, 4
+"""So many ticks, or cells, a projectile that has no parabola looks ahead; after so many ticks it is asked again where
+something was near."""
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
@@ -159,6 +160,11 @@ def fly(k, now):
             if k.wake[i] != AWAKE:
                 place(k.flight[i], k.params, clock[0])
                 k.wake[i] = AWAKE
+            q = k.flight[i]
+            if q["clear"] >= clock[1] and not keep and flies_on(k, i, now):
+                if q["clear"] < clock[1] + (clock[1] - clock[0]):
+                    q["clear"] = clear_until(k, i, k.params[int(q["param"])], now, clock[1])
+                continue
         else:
             if waiting == 0 or pending[0]["t"] >= due:
                 counters[FRESH], counters[HEAP] = fresh, waiting
@@ -384,7 +390,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         if far:
             span, why = past_movers(k, par, float(now["dt"]), way, span), 0
         t, body_key, j = math.inf, 0, -1
-        if not glides or q["clear"] < clock[1]:
+        if q["clear"] < clock[1]:
             t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
         if far:
             if j >= 0:
@@ -417,8 +423,8 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
-                if glides and clock[1] > abs(q["clear"]):
-                    q["clear"] = clear_until(k, q, par, now, clock[1])
+                if not falls and clock[1] > abs(q["clear"]):
+                    q["clear"] = clear_until(k, i, par, now, clock[1])
                 if not may_sleep(k, q, par, falls):
                     return waiting
                 # All of the tick is flown: look on along the parabola, to sleep until something may come.
@@ -471,29 +477,40 @@ def may_sleep(k, q, par, falls):
 
 
 @cold
-def clear_until(k, q, par, now, time):
-    """Until when (clock) nothing is in the way of a projectile under drag alone, or below 0 when to ask again.
+def clear_until(k, i, par, now, time):
+    """Until when (clock) nothing is in the way of a projectile, or below 0 when to ask again.
 
-    In some ticks from ``time`` on it goes no farther than its speed and the greatest pull allow.
+    From ``time`` on it goes straight, but for what its pull allows, and no faster than that allows; bodies that move go
+    on as they do, since whoever changes that asks all again.
     """
+    w, q, dt = k.world[0], k.flight[i], float(now["dt"])
     again = -(time + ASK_AGAIN * (now["end"] - now["start"]))
-    if k.world[0]["sleeps"] == 0 or par["careful"] != 0 or k.apart[1] > 0 or q["inside"][0] >= 0 or q["on"] != 0:
+    if w["sleeps"] == 0 or w["veers"] > 0 or q["inside"][0] >= 0 or q["on"] != 0:
         return again
-    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+    if GUIDED and (par["moments"] >> BY_NEAR & 1 != 0 or par["shifts"] != 0 or par["zones"] > 0):
         return again
-    w, p, v, a, wind = k.world[0], vec(q["p"]), vec(q["v"]), vec(par["a"]), vec(par["wind"])
-    span, pull, speed = CLEAR_TICKS * float(now["dt"]), math.sqrt(dot(a, a)), math.sqrt(dot(v, v))
-    most = speed + math.sqrt(dot(wind, wind)) + pull * span
-    pull += (float(par["linear"]) + float(par["square"]) * most) * most
-    bend = 0.5 * pull * span * span
-    wide = float(par["radius"]) + 1.001 * bend + WIDER * float(w["skin"])
-    low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), wide)
-    found = gather(k, w, low, high, True, False)
-    for m in range(found):
+    p, v = vec(q["p"]), vec(q["v"])
+    span, pace = CLEAR_TICKS * dt, 0.0
+    if GUIDED and par["law"] == BLEND:
+        pace = float(k.guides[i]["pace"])
+    most, pull = reckoned(par, v, pace, span)
+    if w["step"] != EXACT and (stiffness(par, most) * dt > 1.0 or par["factor"] > 1.0):
+        return again
+    fastest, cells = float(w["fastest"]), vec(w["per_cell"])
+    # In about two cells: more are looked through no quicker than tick by tick.
+    span = min(span, CLEAR_CELLS / max((most + fastest) * max(cells[0], max(cells[1], cells[2])), LEAST))
+    skin = float(par["radius"]) + WIDER * float(w["skin"])
+    bend = min(0.5 * pull * span * (span + dt), 2.0 * most * span)
+    low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), skin + 1.001 * bend + fastest * (span + dt))
+    for m in range(gather(k, w, low, high, True, False)):
         b = k.bodies[k.scratch[m]]
-        if b["out"] == 0 and distance(b, sub(p, vec(b["c"])))[0] <= wide + 1.001 * speed * span:
-            return again
-    return time + int(span * UNITS)
+        if b["out"] == 0:
+            far, nears = distance(b, sub(p, vec(b["c"])))[0] - skin, 1.001 * most
+            if b["moves"] != 0:
+                # It is known where it was when the tick began.
+                far, nears = far - fastest * dt, nears + fastest
+            span = min(span, max(far, 0.0) / max(nears, LEAST))
+    return time + int(span * UNITS) if span > 1.5 * dt else again
 
 
 @inner
@@ -532,7 +549,7 @@ def place_bodies(k, now):
     In a game's own step a body that accelerates goes straight from where a tick starts to where it ends.
     """
     w, apart, counters = k.world[0], k.apart, k.counters
-    dt = float(now["dt"])
+    dt, fastest = float(now["dt"]), 0.0
     for m in range(apart[1]):
         j = int(apart[3 + apart[0] + m])
         b = k.bodies[j]
@@ -540,6 +557,8 @@ def place_bodies(k, now):
             continue
         since, c0, u, a = (now["start"] - b["t0"]) / UNITS, vec(b["c0"]), vec(b["v0"]), vec(b["a0"])
         centre = arc(c0, u, a, since)
+        speed = math.sqrt(dot(u, u)) + math.sqrt(dot(a, a)) * (abs(since) + (CLEAR_TICKS + 1.0) * dt)
+        fastest = max(fastest, speed)
         if a[0] != 0.0 or a[1] != 0.0 or a[2] != 0.0:
             u = along(u, a, since)
             if w["step"] != EXACT:
@@ -552,6 +571,7 @@ def place_bodies(k, now):
         for c in range(3):
             wide = float(b["size"][c])
             k.boxes[j, c], k.boxes[j, c + 3] = low[c] - wide, high[c] + wide
+    w["fastest"] = fastest
     for layer in range(2):
         if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
             bin_layer(k, layer)
