@@ -86,7 +86,7 @@ from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, comes_near, gather, look, past_movers, veers_by
 
-CLEAR_TICKS, CLEAR_CELLS, ASK_AGAIN = 16.0, 0.5, 4
+CLEAR_TICKS, CLEAR_CELLS, ASK_AGAIN = 16.0, 0.5, 2
 """So many ticks, or cells, a projectile that has no parabola looks ahead; after so many ticks it is asked again where
 something was near."""
 
