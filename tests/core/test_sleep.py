@@ -13,6 +13,7 @@ from nivvo.core import pool
 from nivvo.core.flying.forces import acting
 from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
+from nivvo.core.world.arena import ticks_of
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
 from tests.deep import DEEP
 
@@ -21,7 +22,7 @@ G = (0.0, -9.81, 0.0)
 
 def flown(
     bodies, p, v, *, sleeps, then=pool.END, life=3 * clock.UNITS, count=180, rate=60.0, each=180, acts=G, guide=None,
-    **options,
+    frames=None, **options,
 ):  # fmt: skip
     """Events, samples and places of shots among bodies."""
     options.setdefault("sampled", False)
@@ -29,9 +30,12 @@ def flown(
     launch = made.new_params(np.array(acts), 0.1, then=then, life=life, damage=1.0)
     for key, (one, fast) in enumerate(zip(p, v, strict=True)):
         made.put(launch, one, fast, key, key * 3_000_000, guide=guide)
+    edges = clock.edges_of_rate(rate, 0, count)
+    if frames is not None:
+        edges = np.concatenate([[0], np.cumsum(clock.UNITS * frames).astype(np.int64)])
     for first in range(0, count, each):
-        made.run(ticks(min(each, count - first), rate, first))
-    made.place_all(clock.edge_of_rate(rate, count))
+        made.run(ticks_of(edges[first : first + each + 1], first, 1.0 / rate if frames is None else None))
+    made.place_all(edges[count])
     made.cleared = int((made.flight["clear"][: made.live] > 0).sum())
     made.flight["flown"], made.flight["clear"] = 0.0, 0
     return events_of(made).tobytes(), made.take_samples().tobytes(), made.flight[: made.live].tobytes(), made
@@ -124,6 +128,8 @@ class Same(unittest.TestCase):
                 options = {"acts": whatever(rng, guide is not None, flat), "step": step, "flat": flat, "guide": guide}
                 options |= {"then": int(rng.choice([pool.END, pool.PASS])), "each": int(rng.choice([1, 7, 90]))}
                 options |= {"rate": float(rng.choice([30, 60, 144])), "touch": int(rng.choice([0, 0, 1])), "count": 90}
+                if rng.uniform() < 0.4:
+                    options["frames"] = rng.choice([1 / 240, 1 / 60, 1 / 15], 90)
                 made = self.compare(bodies, p, v, **options)
                 clear += made.cleared
                 own += made.cleared * (step != pool.EXACT)

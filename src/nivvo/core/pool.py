@@ -48,8 +48,8 @@ FLIGHT = np.dtype(
 )
 """p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move. flown: its path before
 t0 (exact step, under a constant acceleration alone), else till now. until: when it is to end by itself, or FOREVER,
-and for what cause (BY_LIFE, or what the game decided). clear: until when (clock) nothing is in its way under drag;
-below 0: not to be asked before that time. share: of the damage of its launch that is left to it.
+and for what cause (BY_LIFE, or what the game decided). clear: until when (clock) nothing is in its way, where it has no
+parabola; below 0: not to be asked before that time. share: of the damage of its launch that is left to it.
 pierced, touched: through how many bodies it went, how many contacts of it were answered. bounces: how often it was
 thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0 goes on along it. past: bits
 of the moments (codes of why) that are behind it. inside: bodies (index) left out of contact tests until clear of

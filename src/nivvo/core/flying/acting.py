@@ -247,16 +247,16 @@ LEAST = 1e-300
 
 @inner
 def reckoned(par, v, pace, span):
-    """How fast a projectile is at most within ``span`` seconds, and how strongly it is pulled at most.
+    """Of a projectile within ``span`` seconds, at most: its speed, its pull, and the share of its speed that it loses.
 
-    pace : the speed at which it is blended toward a target.
+    That is in a second, to the air or to where it is blended. pace : the speed at which it is blended.
     """
     a, wind = vec(par["a"]), vec(par["wind"])
-    push, side = math.sqrt(dot(a, a)) + abs(float(par["thrust"])), 0.0
+    push, side, stiff = math.sqrt(dot(a, a)) + abs(float(par["thrust"])), 0.0, float(par["linear"])
     most = math.sqrt(dot(v, v)) + 2.0 * math.sqrt(dot(wind, wind)) * (1.0 + abs(float(par["gust"])))
     if GUIDED and par["law"] == BLEND:
         most = max(most, pace) + push * span
-        side = 2.0 * float(par["gain"]) * most
+        side, stiff = 2.0 * float(par["gain"]) * most, stiff + float(par["gain"])
     else:
         most += push * span
     if GUIDED and par["law"] != 0 and par["law"] != BLEND:
@@ -264,4 +264,5 @@ def reckoned(par, v, pace, span):
     if par["factor"] != 1.0 or (GUIDED and most > par["top"] and par["tops"] != HOLDS):
         # What is cut or braked is held back at once.
         side = math.inf
-    return most, push + side + (float(par["linear"]) + float(par["square"]) * most) * most
+    stiff += float(par["square"]) * most
+    return most, push + side + stiff * most, stiff

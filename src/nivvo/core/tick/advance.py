@@ -18,7 +18,7 @@ from nivvo.core.flying.flight import (
     steps_for,
     through_ends,
 )
-from nivvo.core.flying.forces import acceleration, stiffness
+from nivvo.core.flying.forces import acceleration
 from nivvo.core.flying.limits import life_within, limit
 from nivvo.core.geometry.grid import bin_layer
 from nivvo.core.geometry.shapes import distance
@@ -493,14 +493,15 @@ def clear_until(k, i, par, now, time):
     span, pace = CLEAR_TICKS * dt, 0.0
     if GUIDED and par["law"] == BLEND:
         pace = float(k.guides[i]["pace"])
-    most, pull = reckoned(par, v, pace, span)
-    if w["step"] != EXACT and (stiffness(par, most) * dt > 1.0 or par["factor"] > 1.0):
-        return again
+    most, pull, stiff = reckoned(par, v, pace, span)
+    if w["step"] != EXACT:
+        # However long its ticks are to be: one may last all of that time, and drag is not to throw it back in it.
+        span, pull = min(span, 1.0 / max(stiff, LEAST)), 2.0 * pull
     fastest, cells = float(w["fastest"]), vec(w["per_cell"])
-    # In about two cells: more are looked through no quicker than tick by tick.
+    # What is within half a cell: more is looked through no quicker than tick by tick.
     span = min(span, CLEAR_CELLS / max((most + fastest) * max(cells[0], max(cells[1], cells[2])), LEAST))
     skin = float(par["radius"]) + WIDER * float(w["skin"])
-    bend = min(0.5 * pull * span * (span + dt), 2.0 * most * span)
+    bend = min(0.5 * pull * span * span, 2.0 * most * span)
     low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), skin + 1.001 * bend + fastest * (span + dt))
     for m in range(gather(k, w, low, high, True, False)):
         b = k.bodies[k.scratch[m]]
