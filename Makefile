@@ -34,6 +34,7 @@ $(READY): pyproject.toml
 	$(PYTHON) -c 'import sys; sys.exit("Nivvo needs Python 3.11 or newer; call make PYTHON=python3.11" if sys.version_info < (3, 11) else 0)'
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	@# Once, here: where Python is told to keep nothing that it compiles, each process would do it anew.
 	$(BIN)/python -m compileall -q src
 	touch $(READY)
 

@@ -7,7 +7,7 @@ import sys
 from concurrent.futures import ProcessPoolExecutor
 from functools import cache
 from importlib.resources import as_file, files
-from multiprocessing import current_process
+from multiprocessing import current_process, get_start_method
 from pathlib import Path
 from typing import Any
 
@@ -63,7 +63,8 @@ def _fired(tasks: list[Task]) -> list[Done]:
         return [_one(*task) for task in tasks]
     # What has a crowd takes longest and loads the compiler: each is begun first, in a process of its own.
     longest = sorted(tasks, key=lambda task: task[1] not in CROWDED)
-    _ready()
+    if get_start_method() == "fork":
+        _ready()
     with ProcessPoolExecutor(cores) as pool:
         done = dict(zip(longest, pool.map(_one, *zip(*longest, strict=True)), strict=True))
     return [done[task] for task in tasks]

@@ -175,6 +175,15 @@ def beside(u, p, drift, h):
     return scaled(sub(drift[2], p), 1.0 / h) if drift[4] else along(u, sub(drift[2], drift[0]), 1.0 / h)
 
 
+@inner
+def stride(par, age, p, v, h, company):
+    """What accelerates a projectile in a tick of ``h`` seconds of a game's own step, and the velocity it has then."""
+    a = vec(par["a"])
+    if par["bends"] != 0:
+        a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
+    return a, kick(par, age, p, v, a, h, company)
+
+
 @cold
 def in_step(k, i, now, late, p, v, kept):
     """The velocity of the straight way of a projectile in the rest of a tick of a game's own step."""
@@ -184,8 +193,8 @@ def in_step(k, i, now, late, p, v, kept):
         return v
     if GUIDED and par["careful"] != 0:
         age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
-    a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
-    u, _ = piece(step, p, v, a, h, kick(par, age, p, v, a, h, company))
+    a, kicked = stride(par, age, p, v, h, company)
+    u, _ = piece(step, p, v, a, h, kicked)
     if GUIDED and par["shifts"] != 0:
         u = beside(u, p, drifted(k, i, par, age, h, company), h)
     return u
@@ -216,24 +225,22 @@ def flies_on(k, i, now):
     if GUIDED and par["careful"] != 0:
         age, company = age_of(k, i, now, 0.0), company_of(k, i, par, start)
     if step == EXACT:
-        swept_all = w["touch"] == SWEPT
-        if swept_all:
+        in_pieces = w["touch"] == SWEPT
+        if in_pieces:
             pieces = steps_for(par, v, h)
             if pieces > SMOOTH:
                 return False
         rest, p1, v1 = h, p, v
         while rest > 0.0:
             s = min(h / pieces, rest)
-            m = 1 if swept_all else steps_for(par, v1, s)
+            m = 1 if in_pieces else steps_for(par, v1, s)
             if GUIDED and par["careful"] != 0:
                 s = min(s, next_change(par, age + EARLIER) - age)
             p1, v1 = glide(par, age, p1, v1, s, (m, SMOOTH), company, k.stages)
             rest, age = rest - s, age + s
     else:
-        a, parabola = vec(par["a"]), (vec(q["p0"]), vec(q["v0"]), 0.0)
-        if par["bends"] != 0:
-            a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
-        p1, v1 = stepped(step, (p, v), a, h, parabola, kick(par, age, p, v, a, h, company))
+        a, kicked = stride(par, age, p, v, h, company)
+        p1, v1 = stepped(step, (p, v), a, h, (NOWHERE, NOWHERE, 0.0), kicked)
     if not abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
         return False
     put(q["p"], p1)
