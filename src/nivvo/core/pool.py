@@ -46,14 +46,14 @@ FLIGHT = np.dtype(
         ("inside", "i4", INSIDE_MOST),
     ]
 )
-"""p, v: now. p0, v0, t0: where the parabola began (exact step) and when it begins to move. flown: its path before
-t0 (exact step, under a constant acceleration alone), else till now. until: when it is to end by itself, or FOREVER,
-and for what cause (BY_LIFE, or what the game decided). clear: until when (clock) nothing is in its way, where it has no
-parabola; below 0: not to be asked before that time. share: of the damage of its launch that is left to it.
-pierced, touched: through how many bodies it went, how many contacts of it were answered. bounces: how often it was
-thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0 goes on along it. past: bits
-of the moments (codes of why) that are behind it. inside: bodies (index) left out of contact tests until clear of
-them, then -1s."""
+"""p, v: now. p0, v0, t0: where the parabola, or what is foreseen, began (exact step), and when it begins to move.
+flown: its path before t0 (exact step, under a constant acceleration alone), else till now. until: when it is to end by
+itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided). clear: until when (clock) nothing is in its
+way, where it has no parabola; below 0: not to be asked before that time. share: of the damage of its launch that is
+left to it. pierced, touched: through how many bodies it went, how many contacts of it were answered. bounces: how
+often it was thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0 goes on along it.
+past: bits of the moments (codes of why) that are behind it. inside: bodies (index) left out of contact tests until
+clear of them, then -1s."""
 
 PARAMS = np.dtype(
     [
@@ -121,18 +121,19 @@ PARAMS = np.dtype(
     ]
 )
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick of a
-game's own step; bends: whether what acts hangs on more than the row (``forces``); careful: whether on more than drag;
-guided: whether on its own GUIDE. points: whether its pointed end, by which it sticks, is that of its launch, spun by
-spin (rad/s) about an axis. What else acts is told at ``forces.acting``: wind, gust, gust_rate, phases, zone (winds:
-whether there is any; zones: how many regions); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate,
-side, seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after
-which it is let go). How it finds whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks,
-every (counts), choice, group, only, sighted, loses. age (counts, FOREVER without), flown (units): moments of it;
-moments, goes_on: bits of the moments (codes of why) that are looked for, and after which it flies on; ends_hold:
-whether the tick stops when it ends. life: counts of the clock, FOREVER without end. reach: path length, inf without
-end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the path, or as distance
-FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it must be summed up.
-turn: the angle that was last turned in a tick, its sine and cosine: kept for the next, all that a flight writes."""
+game's own step; bends: whether what acts hangs on more than the row (``forces``), and whether it can be FORESEEN;
+careful: whether on more than drag; guided: whether on its own GUIDE. points: whether its pointed end, by which it
+sticks, is that of its launch, spun by spin (rad/s) about an axis. What else acts is told at ``forces.acting``: wind,
+gust, gust_rate, phases, zone (winds: whether there is any; zones: how many regions); thrust, burns, thrusts; top,
+tops, lowest; law, toward, gain, rate, side, seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way,
+2 about its owner; frees: counts after which it is let go). How it finds whom it seeks is told at ``seekers``: within,
+cone, keeps_cone (cosines), looks, every (counts), choice, group, only, sighted, loses. age (counts, FOREVER without),
+flown (units): moments of it; moments, goes_on: bits of the moments (codes of why) that are looked for, and after which
+it flies on; ends_hold: whether the tick stops when it ends. life: counts of the clock, FOREVER without end. reach:
+path length, inf without end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the
+path, or as distance FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it
+must be summed up. turn: the angle that was last turned in a tick, its sine and cosine: kept for the next, all that a
+flight writes."""
 
 GUIDE = np.dtype(
     [
@@ -157,6 +158,22 @@ launch; across, above: unit vectors that it sways along, or between which it orb
 is beside its owner. aimed: the point it was aimed at. pace: speed of its launch. radius: from where an orbit began.
 body: whom it follows, or -1; first: whom it was aimed at, or -1. began: when it began to move. looks: when it looks for
 one next (clock), or FOREVER; until: when it looks no more; free: until when it orbits."""
+
+DEGREE = 13
+
+STRETCH = np.dtype(
+    [
+        ("of", "i8"),
+        ("t0", "i8"),
+        ("end", "i8"),
+        ("of_p", "f8", 3),
+        ("of_v", "f8", 3),
+        ("c", "f8", (DEGREE + 1, 3)),
+    ]
+)
+"""What is foreseen of a flight (``flying.ahead``), a row beside each of FLIGHT where anything bends foreseeably: from
+t0 to end (clock) its place is c[0] + c[1] x + ..., x seconds after t0. of, of_p, of_v: t0, p0 and v0 of the flight that
+this is of; of another it is written anew."""
 
 ANSWERS = np.dtype(
     [
@@ -358,6 +375,8 @@ cells: the grid; last: within the last cell. sampled: keep a sample a tick. slee
 veers: how many bodies veer. meets: whether projectiles may meet: then a tick stops where one is turned. skin: how near
 is on the surface. fastest: no body goes faster in what is looked ahead for those that have no parabola."""
 
+BENDS, FORESEEN = 1, 2
+
 EXACT, SEMI_IMPLICIT, EXPLICIT, VERLET = 0, 1, 2, 3
 STEPS = {"exact": EXACT, "semi-implicit": SEMI_IMPLICIT, "explicit": EXPLICIT, "verlet": VERLET}
 
@@ -460,6 +479,7 @@ class Pool(NamedTuple):
     wake: np.ndarray
     awake: np.ndarray
     guides: np.ndarray
+    stretches: np.ndarray
     stages: np.ndarray
     openings: np.ndarray
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
+from nivvo.core.flying.ahead import ahead, foreseen
 from nivvo.core.flying.flight import (
     SMOOTH,
     glide,
@@ -17,7 +18,7 @@ from nivvo.core.flying.flight import (
     sway,
     through_ends,
 )
-from nivvo.core.flying.forces import acceleration, next_change, stiffness
+from nivvo.core.flying.forces import EARLIER, acceleration, next_change, stiffness
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
 from nivvo.core.numbers.vec import along, dot, put, sub, vec
@@ -25,9 +26,6 @@ from nivvo.core.pool import ALONE, ALONG, BLEND, EXACT, GUIDED, HOLDS, ORBITS, R
 
 FINE = 0.002
 """How much of what acts may change within one step along a surface, as a share of all of it."""
-
-EARLIER = 1e-12
-"""Seconds within which a time at which something changes counts as come."""
 
 NOWHERE = (0.0, 0.0, 0.0)
 
@@ -147,6 +145,8 @@ def mean(k, i, par, now, v, late):
 def flown(k, i, now, late, p, v, h, kept):
     """Where what flies under forces in exact step is ``h`` s after a point in a tick, and how fast."""
     par = k.params[int(k.flight[i]["param"])]
+    if foreseen(par, v, now["dt"]):
+        return ahead(k, i, int(now["start"]), late + h)
     age, company, shifts = 0.0, ALONE, False
     if GUIDED and par["careful"] != 0:
         age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
@@ -156,14 +156,14 @@ def flown(k, i, now, late, p, v, h, kept):
 
 @inner
 def swept(k, i, age, state, s, count, shifts, company):
-    """Place and velocity ``s`` s after an age, in ``count`` steps: of its mean way, and beside that as it then is."""
+    """Place and velocity ``s`` s after an age, in some ``count`` steps: of its mean way, and beside that as it is."""
     par = k.params[int(k.flight[i]["param"])]
-    (p, v), most, drift = state, SMOOTH, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    (p, v), drift = state, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
     if GUIDED and shifts:
-        drift, most = drifted(k, i, par, age, s, company), 0
+        drift = drifted(k, i, par, age, s, company)
         p, v = sub(p, drift[0]), sub(v, drift[1])
     if not drift[4]:
-        p, v = glide(par, age, p, v, s, (count, most), company, k.stages)
+        p, v = glide(par, age, p, v, s, count, company, k.stages)
     if GUIDED and shifts:
         p, v = (drift[2], drift[3]) if drift[4] else (along(p, drift[2], 1.0), along(v, drift[3], 1.0))
     return p, v
@@ -225,6 +225,8 @@ def flies_on(k, i, now):
     if GUIDED and par["careful"] != 0:
         age, company = age_of(k, i, now, 0.0), company_of(k, i, par, start)
     if step == EXACT:
+        if not GUIDED or foreseen(par, v, h):
+            return False
         in_pieces = w["touch"] == SWEPT
         if in_pieces:
             pieces = steps_for(par, v, h)
@@ -236,7 +238,7 @@ def flies_on(k, i, now):
             m = 1 if in_pieces else steps_for(par, v1, s)
             if GUIDED and par["careful"] != 0:
                 s = min(s, next_change(par, age + EARLIER) - age)
-            p1, v1 = glide(par, age, p1, v1, s, (m, SMOOTH), company, k.stages)
+            p1, v1 = glide(par, age, p1, v1, s, m, company, k.stages)
             rest, age = rest - s, age + s
     else:
         a, kicked = stride(par, age, p, v, h, company)

@@ -74,20 +74,22 @@ def steps_for(row, v, h):
 
 
 @inner
-def glide(row, t, p, v, h, steps, company, stages):
-    """Position and velocity ``h`` s after ``t`` under forces, in so many ``steps``; if more than the second, by error.
+def evenly(row, t, p, v, h, count, company):
+    """Position and velocity ``h`` s after ``t`` under gentle drag, in so many equal steps."""
+    s = h / count
+    for k in range(count):
+        p, v = runge_kutta(row, t + k * s, p, v, s, company)
+    return p, v
 
-    Equal steps serve where the forces are gentle. Stiff drag soon leaves nothing to follow: there, and where more than
-    drag acts, steps are taken by their error, as long as it allows, and none goes over a time at which something
-    begins or ends to act. stages : (7, 3), overwritten.
+
+@inner
+def glide(row, t, p, v, h, count, company, stages):
+    """Position and velocity ``h`` s after ``t`` under forces, in steps by their error; about so many are tried first.
+
+    Stiff drag soon leaves nothing to follow, and steps are as long as their error allows. None goes over a time at
+    which something begins or ends to act. stages : (7, 3), overwritten.
     """
-    count, most = steps
     careful = GUIDED and row["careful"] != 0
-    if count <= most and not careful:
-        s = h / count
-        for k in range(count):
-            p, v = runge_kutta(row, t + k * s, p, v, s, company)
-        return p, v
     a = vec(row["a"])
     speed = math.sqrt(dot(v, v)) + company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
     allowed = (TOLERANCE if careful else OF_STIFF) * speed * h

@@ -15,15 +15,18 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.flying.guidance import steering
 from nivvo.core.geometry.turning import rotated
 from nivvo.core.numbers.trig import sine
-from nivvo.core.numbers.vec import along, dot, sub, vec
-from nivvo.core.pool import BLEND, BRAKES, GUIDED, ON_LAUNCH, ON_SPIN
+from nivvo.core.numbers.vec import along, dot, put, sub, vec
+from nivvo.core.pool import BLEND, BRAKES, DEGREE, FORESEEN, GUIDED, ON_LAUNCH, ON_SPIN
 
 TAPER = 0.02
 """Share of a top or lowest speed over which what would break it fades."""
+
+EARLIER = 1e-12
+"""Seconds within which a time at which something changes counts as come."""
 
 CUT = 100.0
 """1/s: how fast a speed above a top that is cut comes down, in exact step."""
@@ -89,7 +92,9 @@ def acting(a, **what: Any) -> np.ndarray:
     guided = bool(row["driven"][0] or row["shifts"][0])
     row["careful"] = guided or (bool(row["winds"][0]) and (one.gusts[0] != 0.0 or len(one.zones) > 0))
     row["guided"] = guided
-    row["bends"] = one.linear != 0.0 or one.square != 0.0 or bool(row["careful"][0])
+    if one.linear != 0.0 or one.square != 0.0 or bool(row["careful"][0]):
+        # Whom it follows or goes round may turn, and a step may go over a region without seeing it.
+        row["bends"] = pool.BENDS if one.homing is not None or moved or any(one.sway[:2]) or one.zones else FORESEEN
     return row
 
 
@@ -140,6 +145,39 @@ def next_change(row, t):
 def drag(row, v, a):
     """An acceleration with drag in it: a - (linear + square |v|) v, with v against the air."""
     return along(a, v, -(float(row["linear"]) + float(row["square"]) * math.sqrt(dot(v, v))))
+
+
+@cold
+def series(row, v, stages):
+    """Write the Taylor series of a velocity under drag alone to ``stages``, term n of it to row n (DEGREE rows).
+
+    From dw/dt = a - (linear + square |w|) w, w against the air, each term follows from those before: of the product of
+    two series term n is the sum over i of the one's term i and the other's n - i, and |w| is the root of w w.
+    """
+    a, linear, square = vec(row["a"]), float(row["linear"]), float(row["square"])
+    w = v
+    if GUIDED and row["winds"] != 0:
+        w = sub(v, vec(row["wind"]))
+    put(stages[0], w)
+    speed = math.sqrt(dot(w, w))
+    stages[0, 3] = speed
+    for n in range(DEGREE - 1):
+        x, y, z = stages[n, 0] * linear, stages[n, 1] * linear, stages[n, 2] * linear
+        if square != 0.0 and speed > 0.0:
+            if n > 0:
+                squared = 0.0
+                for i in range(n + 1):
+                    j = n - i
+                    squared += stages[i, 0] * stages[j, 0] + stages[i, 1] * stages[j, 1] + stages[i, 2] * stages[j, 2]
+                    if 0 < i < n:
+                        squared -= stages[i, 3] * stages[j, 3]
+                stages[n, 3] = squared / (2.0 * speed)
+            for i in range(n + 1):
+                share = square * stages[i, 3]
+                x, y, z = x + share * stages[n - i, 0], y + share * stages[n - i, 1], z + share * stages[n - i, 2]
+        first = 1.0 if n == 0 else 0.0
+        x, y, z = along((-x, -y, -z), a, first)
+        put(stages[n + 1], (x / (n + 1.0), y / (n + 1.0), z / (n + 1.0)))
 
 
 def zone_of(at, axes, half, radius: float, velocity, edge: float) -> np.ndarray:

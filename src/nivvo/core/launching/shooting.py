@@ -13,7 +13,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core._jit import cold, inner, kernel
-from nivvo.core.flying.flight import glide, kick, piece, stepped, steps_for
+from nivvo.core.flying.flight import evenly, glide, kick, piece, stepped, steps_for
 from nivvo.core.flying.forces import acceleration
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import EXACT
@@ -76,7 +76,10 @@ def flown(row, rule, dt, w, time, stages):
     if step == EXACT:
         if left > 0.0:
             count = 1 + 2 * steps_for(row, u, left) // coarse
-            q, u = glide(row, 0.0, q, u, left, (count, MOST_EVEN), company, stages)
+            if count <= MOST_EVEN and row["careful"] == 0:
+                q, u = evenly(row, 0.0, q, u, left, count, company)
+            else:
+                q, u = glide(row, 0.0, q, u, left, count, company, stages)
             left = 0.0
     else:
         age = 0.0

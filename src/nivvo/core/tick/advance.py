@@ -6,6 +6,7 @@ import math
 
 from nivvo.core._jit import cold, inner, kernel
 from nivvo.core.flying.acting import LEAST, beside, changes, company_of, drifted, flies_on, mean, reckoned, swept, unled
+from nivvo.core.flying.ahead import ahead, corridor, foreseen, goes_over
 from nivvo.core.flying.flight import (
     SMOOTH,
     box_of_arc,
@@ -46,6 +47,7 @@ from nivvo.core.pool import (
     EVENTS,
     EXACT,
     EXPLICIT,
+    FORESEEN,
     FRESH,
     FULL,
     GUIDED,
@@ -92,6 +94,9 @@ something was near."""
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
+ASIDE = 0.05
+"""Cells that the parabola along which it is looked ahead may be beside what is foreseen."""
+
 HORIZON = 128.0
 """Ticks that a projectile looks ahead along its parabola."""
 
@@ -158,7 +163,7 @@ def fly(k, now):
             i = int(k.awake[fresh])
             fresh += 1
             if k.wake[i] != AWAKE:
-                place(k.flight[i], k.params, clock[0])
+                place(k, i, clock[0])
                 k.wake[i] = AWAKE
             q = k.flight[i]
             if q["clear"] >= clock[1] and not keep and flies_on(k, i, now):
@@ -201,28 +206,44 @@ def rouse(k, now):
     """List those that are awake before the tick's end and have not been listed in it."""
     counters, up, veers = k.counters, int(k.counters[UP]), k.world[0]["veers"] > 0
     for i in range(counters[KNOWN], counters[LIVE]):
-        if k.wake[i] < now["end"] or (veers and crossed(k, k.flight[i], now)):
+        if k.wake[i] < now["end"] or (veers and crossed(k, i, now)):
             k.awake[up] = i
             up += 1
     counters[UP], counters[KNOWN] = up, counters[LIVE]
 
 
 @inner
-def crossed(k, q, now):
+def crossed(k, i, now):
     """Whether what a sleeping projectile sweeps in a tick may be met by a body whose way veers."""
-    w, par, dt = k.world[0], k.params[int(q["param"])], float(now["dt"])
-    since, v0, a = (now["start"] - q["t0"]) / UNITS, vec(q["v0"]), vec(par["a"])
-    p, v = arc(vec(q["p0"]), v0, a, since), along(v0, a, since)
-    low, high = box_of_arc(a, dt, p, arc(p, v, a, dt), float(par["radius"]) + WIDER * float(w["skin"]))
+    q, w, dt, far = k.flight[i], k.world[0], float(now["dt"]), 0.0
+    par = k.params[int(q["param"])]
+    a = vec(par["a"])
+    p, v = asleep(k, i, int(now["start"]))
+    p1 = arc(p, v, a, dt)
+    if par["bends"] != 0:
+        _, a, far = corridor(k, i, int(now["start"]), dt, math.inf)
+        p1, _ = asleep(k, i, int(now["end"]))
+    low, high = box_of_arc(a, dt, p, p1, float(par["radius"]) + far + WIDER * float(w["skin"]))
     return veers_by(k, w, low, high)
 
 
 @inner
-def place(q, params, time):
-    """Set a projectile that slept where its parabola is at ``time`` (clock)."""
-    age, a, v0 = (time - q["t0"]) / UNITS, vec(params[int(q["param"])]["a"]), vec(q["v0"])
-    put(q["p"], arc(vec(q["p0"]), v0, a, age))
-    put(q["v"], along(v0, a, age))
+def asleep(k, i, time):
+    """Where a projectile that sleeps is at ``time`` (clock), and how fast."""
+    q = k.flight[i]
+    par = k.params[int(q["param"])]
+    if par["bends"] != 0:
+        return ahead(k, i, time, 0.0)
+    age, a, v0 = (time - q["t0"]) / UNITS, vec(par["a"]), vec(q["v0"])
+    return arc(vec(q["p0"]), v0, a, age), along(v0, a, age)
+
+
+@inner
+def place(k, i, time):
+    """Set a projectile that slept where it is at ``time`` (clock)."""
+    p, v = asleep(k, i, time)
+    put(k.flight[i]["p"], p)
+    put(k.flight[i]["v"], v)
 
 
 @inner
@@ -323,7 +344,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(at["p"], p)
                 put(at["v"], v)
                 return wait(k, i, late, LIMIT_KEY, AT_LIMIT, waiting)
-    glides, pieces, looks = par["bends"] != 0 and step == EXACT, 1, 0
+    glides, sees, pieces, looks = par["bends"] != 0 and step == EXACT, False, 1, 0
     falls = step == EXACT and not glides
     company = ALONE
     if GUIDED and slides:
@@ -336,8 +357,10 @@ def seek(k, i, now, clock, again, keep, waiting):
             k.guides[i]["free"] = min(int(k.guides[i]["free"]), clock[0])
             shifts = par["shifts"] == SWAYS and step == EXACT
     h = max(float(now["dt"]) - late, 0.0)
-    if glides and w["touch"] == SWEPT:
-        pieces = steps_for(par, v, h)
+    if glides:
+        sees = foreseen(par, v, now["dt"])
+        if w["touch"] == SWEPT:
+            pieces = steps_for(par, v, h)
     elif par["bends"] != 0 and not glides and not slides:
         a = acceleration(par, age, p, v, company if par["law"] == BLEND else unled(company), age)
     if kept == REDIRECTED and step != EXACT:
@@ -354,19 +377,23 @@ def seek(k, i, now, clock, again, keep, waiting):
     if pieces > SMOOTH:
         s = calm(par, v, rest)
     # Its path is summed up, or follows from where its parabola began.
-    far, from_v, aged, drift = False, v, 0.0, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    far, from_v, aged, drift = 0.0, v, 0.0, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
     if falls:
         from_v, aged = vec(q["v0"]), (clock[0] - q["t0"]) / UNITS + late
     while True:
         s = min(s, rest)
         if glides:
             s = life_within(q, clock, late, s)
-            m = 1
-            if w["touch"] != SWEPT or pieces > SMOOTH:
-                m = steps_for(par, v, s)
             if GUIDED and par["careful"] != 0:
                 s = min(s, changes(k, i, par, age) - age)
-            p1, v1 = swept(k, i, age, (p, v), s, m, shifts, company)
+            if sees:
+                final = s >= rest
+                p1, v1 = ahead(k, i, clock[1] if final else clock[0], 0.0 if final else late + s)
+            else:
+                m = 1
+                if w["touch"] != SWEPT or pieces > SMOOTH:
+                    m = steps_for(par, v, s)
+                p1, v1 = swept(k, i, age, (p, v), s, m, shifts, company)
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
             put(at["v"], v1)
@@ -377,7 +404,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 drift = drifted(k, i, par, age, h, company)
                 u = beside(u, p, drift, h)
         way = (p, u, b)
-        span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
+        span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls, far))
         if GUIDED and slides and why == 0 and s < rest:
             why = A_STEP
         if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
@@ -387,12 +414,12 @@ def seek(k, i, now, clock, again, keep, waiting):
                     s, looks = cut, looks + 1
                     continue
                 span, why = cut if step == EXACT else s, BY_APEX
-        if far:
-            span, why = past_movers(k, par, float(now["dt"]), way, span), 0
+        if far > 0.0:
+            span, why = past_movers(k, par, float(now["dt"]), way, span, far), 0
         t, body_key, j = math.inf, 0, -1
         if q["clear"] < clock[1]:
             t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
-        if far:
+        if far > 0.0:
             if j >= 0:
                 span = min(t, span)
             if span > h:
@@ -423,13 +450,26 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
-                if not falls and clock[1] > abs(q["clear"]):
-                    q["clear"] = clear_until(k, i, par, now, clock[1])
-                if not may_sleep(k, q, par, falls):
+                if sees:
+                    goes_over(q, k.stretches[i])
+                elif par["bends"] == FORESEEN and glides:
+                    # Too stiff to be followed ahead: if it becomes less so, that begins here.
+                    q["t0"] = clock[1]
+                    put(q["p0"], p1)
+                    put(q["v0"], v1)
+                if not may_sleep(k, q, par, falls, sees):
+                    if not falls and clock[1] > abs(q["clear"]):
+                        q["clear"] = clear_until(k, i, par, now, clock[1])
                     return waiting
                 # All of the tick is flown: look on along the parabola, to sleep until something may come.
-                far, late, hops, p, v = True, 0.0, 1, p1, v1
-                s = rest = HORIZON * float(now["dt"])
+                far, late, hops, p, v = WIDER * float(w["skin"]), 0.0, 1, p1, v1
+                s = HORIZON * float(now["dt"])
+                if sees:
+                    s, a, off = corridor(k, i, clock[1], s, ASIDE / largest(vec(w["per_cell"])))
+                    if s < 2.0 * float(now["dt"]):
+                        return waiting
+                    glides, far = False, far + off
+                rest = s
                 clock = (clock[1], clock[1] + int(s * UNITS))
                 continue
             why, p, u, b, span = BY_NUMBERS, p1, v1, NOWHERE, 0.0
@@ -469,11 +509,21 @@ def apex_within(w, v, v1, s):
 
 
 @inner
-def may_sleep(k, q, par, falls):
-    """Whether what comes of a projectile is known from its parabola: no reach ends it, it is inside of nothing."""
-    if not falls or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf or par["flown"] < math.inf:
+def may_sleep(k, q, par, falls, sees):
+    """Whether what comes of a projectile is known from its parabola, or from what is foreseen: it is inside of nothing.
+
+    No reach ends it; and what is asked of the parabola's own path, as where it is highest, is not asked of the other.
+    """
+    if not (falls or sees) or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf or par["flown"] < math.inf:
+        return False
+    if sees and (par["sums"] != 0 or (GUIDED and par["moments"] >> BY_APEX & 1 != 0)):
         return False
     return q["inside"][0] < 0
+
+
+@inner
+def largest(v):
+    return max(v[0], max(v[1], v[2]))
 
 
 @cold
@@ -499,7 +549,7 @@ def clear_until(k, i, par, now, time):
         span, pull = min(span, 1.0 / max(stiff, LEAST)), 2.0 * pull
     fastest, cells = float(w["fastest"]), vec(w["per_cell"])
     # What is within half a cell: more is looked through no quicker than tick by tick.
-    span = min(span, CLEAR_CELLS / max((most + fastest) * max(cells[0], max(cells[1], cells[2])), LEAST))
+    span = min(span, CLEAR_CELLS / max((most + fastest) * largest(cells), LEAST))
     skin = float(par["radius"]) + WIDER * float(w["skin"])
     bend = min(0.5 * pull * span * span, 2.0 * most * span)
     low, high = box_of_arc(NOWHERE, span, p, along(p, v, span), skin + 1.001 * bend + fastest * (span + dt))
@@ -600,7 +650,7 @@ def settle(k, now):
             continue
         if sampled and q["born"] <= now["end"]:
             if k.wake[i] != AWAKE:
-                place(q, k.params, now["end"])
+                place(k, i, int(now["end"]))
             s = k.samples[counters[SAMPLES]]
             counters[SAMPLES] += 1
             s["t"], s["key"] = now["end"], q["key"]
@@ -611,6 +661,8 @@ def settle(k, now):
             k.wake[kept] = k.wake[i]
             if GUIDED and k.guides.shape[0] > 0:
                 k.guides[kept] = k.guides[i]
+            if k.stretches.shape[0] > 0:
+                k.stretches[kept] = k.stretches[i]
         kept += 1
     counters[LIVE] = kept
 

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.flying.ahead import on_stretches
 from nivvo.core.flying.flight import SMOOTH, STIFF
 from nivvo.core.flying.forces import acting, stiffness
 from nivvo.core.geometry import grid
@@ -46,7 +47,7 @@ MEETS = ("health", "full", "armour", "soaks")
 NOTED = ("start", "after", "tick", "key", "kind", "body", "code", "amount", "left", "p", "normal")
 """What a note tells."""
 
-KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seeks")
+KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seeks", "foresees")
 """What is as it was in one that is restored, of all that is made empty."""
 
 FEW = 32
@@ -145,7 +146,8 @@ class Arena:
 
     def __getstate__(self) -> dict:
         """All that it is between two ticks; what has been written as events and samples aside."""
-        state = self.__dict__ | {name: getattr(self, name)[: self.live].copy() for name in ("flight", "guides")}
+        rows = ("flight", "guides", "stretches")
+        state = self.__dict__ | {name: getattr(self, name)[: self.live].copy() for name in rows}
         for name in ("pending", "points", "_events", "_bytes", "_seen", "samples"):
             del state[name]
         return state
@@ -161,6 +163,8 @@ class Arena:
         self.flight[:count], self.wake[:count] = state["flight"], state["wake"][:count]
         if self.guided:
             self.guides[:count] = state["guides"]
+        if self.foresees:
+            self.stretches[:count] = state["stretches"]
 
     def _hold(self, count: int) -> None:
         """Have room for so many in the air."""
@@ -171,6 +175,8 @@ class Arena:
             self.wake, self.awake = np.resize(self.wake, len(self.flight)), np.resize(self.awake, len(self.flight))
         if self.guided and len(self.guides) < len(self.flight):
             self.guides = pool.grown(self.guides, len(self.flight))
+        if self.foresees and len(self.stretches) < len(self.flight):
+            self.stretches = pool.grown(self.stretches, len(self.flight))
 
     def _empty(self, sampled: bool) -> None:
         """Make room for what flies and what happens."""
@@ -184,6 +190,7 @@ class Arena:
         self.pending = pool.zeros(16, pool.PENDING)
         self.points = pool.zeros(16, pool.POINT)
         self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), len(self.openings) > 0, False
+        self.stretches, self.foresees = pool.zeros(0, pool.STRETCH), False
         self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(512, pool.EVENT)
@@ -192,7 +199,7 @@ class Arena:
         self.counters[pool.UNTIL] = pool.FOREVER
         self.notes: list[tuple] | None = None
         self._seen: tuple[np.ndarray | None, dict[str, np.ndarray]] = (None, {})
-        self.stages = np.zeros((7, 3))
+        self.stages = np.zeros((pool.DEGREE, 4))
 
     def set_bodies(self, bodies: np.ndarray) -> None:
         """Take these bodies in place of those there were."""
@@ -277,11 +284,18 @@ class Arena:
     def place_all(self, time: int) -> None:
         """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
         rows = np.flatnonzero(self.wake[: self.live] != pool.AWAKE)
-        if len(rows):
-            q = self.flight[rows]
+        if len(rows) == 0:
+            return
+        bends = self.params["bends"][self.flight["param"][rows]] != 0
+        if not bends.all():
+            falls = rows[~bends]
+            q = self.flight[falls]
             a, t = self.params["a"][q["param"]], ((time - q["t0"]) / UNITS)[:, None]
-            self.flight["p"][rows] = q["p0"] + q["v0"] * t + a * (0.5 * t * t)
-            self.flight["v"][rows] = q["v0"] + a * t
+            self.flight["p"][falls] = q["p0"] + q["v0"] * t + a * (0.5 * t * t)
+            self.flight["v"][falls] = q["v0"] + a * t
+        if bends.any():
+            rows = rows[bends]
+            self.flight["p"][rows], self.flight["v"][rows] = on_stretches(self.stretches[rows], time)
 
     def set_motion(self, number: int, place, velocity, acceleration, time: int) -> None:
         """Let a body that moves be at ``place`` (3,) at ``time`` (clock) and go on from there."""
@@ -321,6 +335,9 @@ class Arena:
 
     def may_send(self, acts: np.ndarray) -> None:
         """Be ready for projectiles on which something acts, a row as ``forces.acting`` gives."""
+        if not self.foresees and self.world["step"][0] == pool.EXACT and (acts["bends"] == pool.FORESEEN).any():
+            self.foresees = True
+            self._hold(0)
         if bool(acts["careful"][0]) or bool(acts["winds"][0]):
             self.guide()
             self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
@@ -435,6 +452,8 @@ class Arena:
             self.flight[first] = (p, v, p, v, t0, born, until, 0, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
+            if self.foresees:
+                self.stretches[first]["end"] = 0
             if self.guided:
                 self._guide(first, guide or {})
             return
@@ -453,6 +472,8 @@ class Arena:
             q["inside"][:, k] = body
         self.wake[first : first + count] = pool.AWAKE
         self.counters[pool.LIVE] = first + count
+        if self.foresees:
+            self.stretches["end"][first : first + count] = 0
         if self.guided:
             for row in range(first, first + count):
                 self._guide(row, guide or {})
@@ -691,6 +712,7 @@ class Arena:
             self.wake,
             self.awake,
             self.guides,
+            self.stretches,
             self.stages,
             self.openings,
         )

@@ -16,7 +16,8 @@ from nivvo.core.flying.acting import flown, way_of
 from nivvo.core.geometry.contact import TOUCH, first_contact
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
-from nivvo.core.pool import EXACT, KNOWN, LIVE, MID
+from nivvo.core.pool import AWAKE, EXACT, KNOWN, LIVE, MID
+from nivvo.core.tick.advance import asleep
 from nivvo.core.tick.events import NOWHERE
 from nivvo.core.tick.resting import ALONG_IT, slide
 
@@ -112,7 +113,10 @@ def running(k, i, now):
     begins = max((q["t0"] - now["start"]) / UNITS, 0.0)
     if at["kept"] != 0 and k.counters[MID] != 0 and i < k.counters[KNOWN]:
         return vec(at["from_p"]), vec(at["from_v"]), max(float(at["late"]), begins), int(at["kept"])
-    return vec(q["p"]), vec(q["v"]), begins, 0
+    p, v = vec(q["p"]), vec(q["v"])
+    if k.wake[i] != AWAKE:
+        p, v = asleep(k, i, int(now["start"]))
+    return p, v, begins, 0
 
 
 @inner

@@ -1,0 +1,229 @@
+"""The flight ahead of what acts foreseeably, in exact step: stretch after stretch, each a polynomial of time.
+
+What acts is foreseeable if it hangs on nothing but the row, the velocity and the time: drag, a wind that blows
+everywhere, thrust, top and lowest speeds. Such a flight is followed in stretches that are as long as their error
+allows, that know of no tick and of no body, and that go over no time at which something begins or ends to act. So where
+a projectile is follows from where its flight began and from the time, whenever and by whomever it is asked.
+
+Under drag alone a stretch is the Taylor series of the flight, whose terms follow from one another. Else, and where the
+way turns back through no speed at all, it is one step of the fifth order (``flight.pair``) and within it the one
+polynomial that has place, velocity and acceleration of both ends (Hermite).
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from nivvo.core._jit import cold, inner
+from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends
+from nivvo.core.flying.forces import EARLIER, next_change, series, stiffness
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.vec import dot, put, vec
+from nivvo.core.pool import ALONE, DEGREE, FORESEEN, GUIDED
+
+ALLOWED, ALLOWED_ALONE = 1e-8, 1e-9
+"""Of the way in a step of the fifth order: by how much the fourth may differ, which is wrong by some 100 times more.
+
+Under drag alone a step is for where the way turns back through no speed at all: there the drag itself has a bend."""
+
+LEFT_OUT = 1e-8
+"""Of a speed: how great the last terms of a series may be that is broken off after them; it is truer a thousandfold."""
+
+FIRST = 0.06
+"""How much what acts may change within the first step that is tried, as a share of all of it."""
+
+LONGEST = 8.0
+"""Seconds that a stretch lasts at most."""
+
+SHORTER = 0.8
+"""By how much a stretch is shortened until it is true."""
+
+BRIEF = 0.25
+"""How long a series must serve, as a share of what a step would, or a step is taken."""
+
+MOST_OF_SERIES = 2.0
+"""How much what acts may change within a series at most, as a share of all of it."""
+
+MOST_TRIES = 200
+NOWHERE = (0.0, 0.0, 0.0)
+
+
+@inner
+def foreseen(par, v, dt):
+    """Whether a flight is followed ahead: where drag is so stiff that a tick of ``dt`` s is many steps, it is not."""
+    return par["bends"] == FORESEEN and steps_for(par, v, dt) <= SMOOTH
+
+
+@cold
+def ahead(k, i, start, late):
+    """Place and velocity of a projectile ``late`` seconds after ``start`` (clock), which its flight has reached.
+
+    The stretch in which that is stays written: who asks next mostly asks for the same.
+    """
+    q, one = k.flight[i], k.stretches[i]
+    if not follows(q, one) or (start - one["t0"]) / UNITS + late < 0.0:
+        one["of"], one["t0"] = q["t0"], q["t0"]
+        for c in range(3):
+            one["of_p"][c] = one["c"][0, c] = q["p0"][c]
+            one["of_v"][c] = one["c"][1, c] = q["v0"][c]
+        foresee(k, i)
+    while (start - one["end"]) / UNITS + late > 0.0:
+        p, v = on_stretch(one, (one["end"] - one["t0"]) / UNITS)
+        one["t0"] = one["end"]
+        put(one["c"][0], p)
+        put(one["c"][1], v)
+        foresee(k, i)
+    return on_stretch(one, (start - one["t0"]) / UNITS + late)
+
+
+@inner
+def follows(q, one):
+    """Whether a stretch is of the flight whose beginning a projectile's row tells."""
+    if one["of"] != q["t0"] or one["end"] == 0:
+        return False
+    same = True
+    for c in range(3):
+        same = same and one["of_p"][c] == q["p0"][c] and one["of_v"][c] == q["v0"][c]
+    return same
+
+
+@inner
+def goes_over(q, one):
+    """Let a projectile's flight begin where its stretch does: what lies before that is not asked for again."""
+    if q["t0"] != one["t0"]:
+        q["t0"] = one["of"] = one["t0"]
+        for c in range(3):
+            q["p0"][c] = one["of_p"][c] = one["c"][0, c]
+            q["v0"][c] = one["of_v"][c] = one["c"][1, c]
+
+
+@inner
+def on_stretch(one, x):
+    """Place and velocity ``x`` seconds after a stretch began (Horner's rule for both)."""
+    c = one["c"]
+    p, v = NOWHERE, NOWHERE
+    for n in range(DEGREE, -1, -1):
+        v = (v[0] * x + p[0], v[1] * x + p[1], v[2] * x + p[2])
+        p = (p[0] * x + c[n, 0], p[1] * x + c[n, 1], p[2] * x + c[n, 2])
+    return p, v
+
+
+def on_stretches(rows: np.ndarray, time: int) -> tuple[np.ndarray, np.ndarray]:
+    """Places and velocities (n, 3) at a time (clock), each on its stretch: as ``on_stretch``, to the bit."""
+    x, c = ((time - rows["t0"]) / UNITS)[:, None], rows["c"]
+    p = v = np.zeros((len(rows), 3))
+    for n in range(DEGREE, -1, -1):
+        v, p = v * x + p, p * x + c[:, n]
+    return p, v
+
+
+@cold
+def corridor(k, i, time, most, aside):
+    """A parabola near to a flight from a ``time`` (clock) on: for how long, its acceleration, how far it is aside.
+
+    most : seconds that it is asked for. aside : units that it may be off at most; it is told for a shorter time else.
+    """
+    one = k.stretches[i]
+    x, c = (time - one["t0"]) / UNITS, one["c"]
+    s = min(most, (one["end"] - time) / UNITS)
+    p, v = on_stretch(one, x)
+    off = 0.0
+    for _ in range(MOST_TRIES):
+        # A parabola through both ends, with the velocity of the first, is off by 2/81 s³ times the third derivative.
+        jerk = 0.0
+        for n in range(DEGREE, 2, -1):
+            size = abs(c[n, 0]) + abs(c[n, 1]) + abs(c[n, 2])
+            jerk = jerk * (x + s) + n * (n - 1.0) * (n - 2.0) * size
+        off = jerk * s * s * s * (2.0 / 81.0)
+        if off <= aside:
+            break
+        s = SHORTER * s
+    q, _ = on_stretch(one, x + s)
+    return s, through_ends(p, v, q, v, s), off
+
+
+@cold
+def foresee(k, i):
+    """Write the stretch of a flight from where it begins: how long it lasts, and its polynomial."""
+    one, par = k.stretches[i], k.params[int(k.flight[i]["param"])]
+    v, start, age, company, most = vec(one["c"][1]), int(one["t0"]), 0.0, ALONE, LONGEST
+    speed = math.sqrt(dot(v, v))
+    stiff = stiffness(par, speed)
+    step = min(FIRST / stiff if stiff > 0.0 else most, most)
+    if GUIDED and par["careful"] != 0:
+        g = k.guides[i]
+        age = (start - g["began"]) / UNITS
+        company = (NOWHERE, NOWHERE, NOWHERE, age, 0.0, g["began"] / UNITS, vec(g["way"]), float(g["pace"]))
+        step = min(step, next_change(par, age + EARLIER) - age)
+    counts = 0
+    if not (GUIDED and par["careful"] != 0):
+        counts = serves(par, v, min(most, MOST_OF_SERIES / stiff) if stiff > 0.0 else most, k.stages)
+    if counts <= BRIEF * step * UNITS:
+        stepped = one_step(par, age, v, step, company, k.stages, one["c"])
+        one["end"] = start + stepped
+        if stepped >= counts:
+            return
+        series(par, v, k.stages)
+    one["end"] = start + counts
+    for n in range(DEGREE - 1):
+        for c in range(3):
+            one["c"][n + 2, c] = k.stages[n + 1, c] / (n + 2.0)
+
+
+@inner
+def serves(par, v, h, stages):
+    """Write the series of a velocity; for how many counts, within ``h`` seconds, it may be broken off where it is."""
+    series(par, v, stages)
+    a, speed, last = vec(par["a"]), float(stages[0, 3]), DEGREE - 1
+    pull, sizes = math.sqrt(dot(a, a)), (length(stages, last - 1), length(stages, last))
+    for _ in range(MOST_TRIES):
+        grown, allowed = 1.0, LEFT_OUT * (speed + pull * h)
+        for _ in range(last - 1):
+            grown *= h
+        if (sizes[0] + sizes[1] * h) * grown <= allowed:
+            if par["square"] == 0.0:
+                return int(h * UNITS)
+            # The speed has a series too, which goes on below 0 where the way turns back through no speed at all.
+            w, s = NOWHERE, 0.0
+            for n in range(last - 1, -1, -1):
+                w, s = (w[0] * h + stages[n, 0], w[1] * h + stages[n, 1], w[2] * h + stages[n, 2]), s * h + stages[n, 3]
+            if speed > 0.0 and abs(math.sqrt(dot(w, w)) - s) <= allowed:
+                return int(h * UNITS)
+        h = SHORTER * h
+    return 0
+
+
+@inner
+def length(rows, n):
+    """Length of the vector that the first three of a row are."""
+    v = (rows[n, 0], rows[n, 1], rows[n, 2])
+    return math.sqrt(dot(v, v))
+
+
+@inner
+def one_step(par, age, v, h, company, stages, c):
+    """Write the polynomial of one step of at most ``h`` seconds; returns how many counts it is."""
+    a = vec(par["a"])
+    speed, pull = math.sqrt(dot(v, v)) + company[7], math.sqrt(dot(a, a)) + abs(float(par["thrust"]))
+    q, u, counts, allowed = v, v, 1, ALLOWED if GUIDED and par["careful"] != 0 else ALLOWED_ALONE
+    for _ in range(MOST_TRIES):
+        counts = max(int(h * UNITS + 0.5), 1)
+        h = counts / UNITS
+        q, u, error = pair(par, age, NOWHERE, v, h, company, stages)
+        # What is no number is not mended by a shorter step.
+        if counts == 1 or not error > allowed * (speed + pull * h) * h:
+            break
+        h = 0.5 * h
+    for m in range(3):
+        first, end = stages[0, m], stages[6, m]
+        d = (q[m] - v[m] * h - 0.5 * first * h * h) / (h * h * h)
+        e, f = (u[m] - v[m] - first * h) / (h * h), (end - first) / h
+        c[2, m] = 0.5 * first
+        c[3, m] = 10.0 * d - 4.0 * e + 0.5 * f
+        c[4, m] = (7.0 * e - 15.0 * d - f) / h
+        c[5, m] = (6.0 * d - 3.0 * e + 0.5 * f) / (h * h)
+        for n in range(6, DEGREE + 1):
+            c[n, m] = 0.0
+    return counts
