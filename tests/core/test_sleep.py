@@ -13,6 +13,7 @@ from nivvo.core import pool
 from nivvo.core.flying.forces import acting
 from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
+from nivvo.core.tick.advance import plainly
 from nivvo.core.world.arena import ticks_of
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
 from tests.deep import DEEP
@@ -36,7 +37,7 @@ def flown(
     for first in range(0, count, each):
         made.run(ticks_of(edges[first : first + each + 1], first, 1.0 / rate if frames is None else None))
     made.place_all(edges[count])
-    made.cleared = int((made.flight["clear"][: made.live] > 0).sum())
+    made.cleared = int(((made.flight["clear"] > 0) | (made.wake != pool.AWAKE))[: made.live].sum())
     made.flight["flown"], made.flight["clear"] = 0.0, 0
     return events_of(made).tobytes(), made.take_samples().tobytes(), made.flight[: made.live].tobytes(), made
 
@@ -107,8 +108,10 @@ class Same(unittest.TestCase):
                 wind = rng.normal(size=3) * [4, 4, 0] * rng.integers(2)
                 acts = acting(G if rng.uniform() < 0.5 else (0.0, 0.0, 0.0), linear=linear, square=square, wind=wind)
                 options = {"then": int(rng.choice([pool.END, pool.PASS])), "each": int(rng.choice([1, 7, 180]))}
-                rate = float(rng.choice([30, 144]))
-                made = self.compare(bodies, p, v, acts=acts, flat=flat, touch=touch, rate=rate, **options)
+                options |= {"rate": float(rng.choice([30, 144])), "sampled": rng.uniform() < 0.3}
+                if rng.uniform() < 0.3:
+                    options["bounds"] = np.array([[-5.0, -40.0, -9.0], [side + 5, side + 20, side]])
+                made = self.compare(bodies, p, v, acts=acts, flat=flat, touch=touch, **options)
                 clear += made.cleared
         self.assertGreater(clear, 25)
         for exponent in range(2, 14):
@@ -138,12 +141,15 @@ class Same(unittest.TestCase):
 
     def test_plain_and_compiled_sleep_alike(self):
         rng, results = np.random.default_rng(4), []
-        bodies, (p, v) = crowd(rng, 40, 30.0, False, 0.3), shots(rng, 40, 30.0, False)
+        bodies, (p, v), drag = crowd(rng, 40, 30.0, False, 0.3), shots(rng, 40, 30.0, False), {"square": 0.02}
         for mode in ("never", "always"):
             advance.forget()
+            plainly.forget()
             with mock.patch.dict(os.environ, NIVVO_COMPILE=mode):
-                results.append(flown(bodies, p, v, sleeps=True, flat=False)[:3])
+                forces = (acting(G, **drag, **more) for more in ({}, {"thrust": (9.0, 0.2, 1.0, pool.ON_VELOCITY)}))
+                results.append([flown(bodies, p, v, sleeps=True, flat=False, acts=acts)[:3] for acts in (G, *forces)])
         advance.forget()
+        plainly.forget()
         self.assertEqual(*results)
 
     def test_a_graze_is_met_or_missed_as_by_one_that_never_sleeps(self):

@@ -384,15 +384,15 @@ def seek(k, i, now, clock, again, keep, waiting):
         s = min(s, rest)
         if glides:
             s = life_within(q, clock, late, s)
+            m = 1
+            if not sees and (w["touch"] != SWEPT or pieces > SMOOTH):
+                m = steps_for(par, v, s)
             if GUIDED and par["careful"] != 0:
                 s = min(s, changes(k, i, par, age) - age)
             if sees:
                 final = s >= rest
                 p1, v1 = ahead(k, i, clock[1] if final else clock[0], 0.0 if final else late + s)
             else:
-                m = 1
-                if w["touch"] != SWEPT or pieces > SMOOTH:
-                    m = steps_for(par, v, s)
                 p1, v1 = swept(k, i, age, (p, v), s, m, shifts, company)
             # Kept in memory: most flights have no use for it, and it would cost them registers.
             put(at["p"], p1)
@@ -465,7 +465,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 far, late, hops, p, v = WIDER * float(w["skin"]), 0.0, 1, p1, v1
                 s = HORIZON * float(now["dt"])
                 if sees:
-                    s, a, off = corridor(k, i, clock[1], s, ASIDE / largest(vec(w["per_cell"])))
+                    s, a, off = corridor(k, i, clock[1], s, ASIDE / max(largest(vec(w["per_cell"])), LEAST))
                     if s < 2.0 * float(now["dt"]):
                         return waiting
                     glides, far = False, far + off

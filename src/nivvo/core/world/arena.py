@@ -334,13 +334,13 @@ class Arena:
             seek_targets.compiled(self._pool(pool.zeros(1, pool.TICKS)), 0)
 
     def may_send(self, acts: np.ndarray) -> None:
-        """Be ready for projectiles on which something acts, a row as ``forces.acting`` gives."""
+        """Be ready for projectiles on which something acts, rows as ``forces.acting`` gives."""
         if not self.foresees and self.world["step"][0] == pool.EXACT and (acts["bends"] == pool.FORESEEN).any():
             self.foresees = True
             self._hold(0)
-        if bool(acts["careful"][0]) or bool(acts["winds"][0]):
+        if acts["careful"].any() or acts["winds"].any():
             self.guide()
-            self.seeks = self.seeks or bool(acts["law"][0] and acts["toward"][0] == pool.TO_TARGET)
+            self.seeks = self.seeks or bool(((acts["law"] != 0) & (acts["toward"] == pool.TO_TARGET)).any())
 
     def open(self, openings: np.ndarray, over: list[int]) -> None:
         """Have these openings, rows of ``pool.OPENING``, in place of those there were; ``over``: bodies they lie on."""

@@ -92,6 +92,7 @@ def _params(arena: Arena, acts, columns: dict, then, size: int) -> np.ndarray | 
         arena.params = pool.zeros(size, pool.PARAMS)
         arena.answers = pool.zeros(size * arena.groups, pool.ANSWERS).reshape(size, arena.groups)
     arena.params[:size] = acts
+    arena.may_send(acts)
     rows = arena.params[:size]
     rows["radius"], rows["life"], rows["reach"], rows["spares"], rows["owner"] = *columns.values(), np.inf, -1, -1
     plain(arena.answers[:size])
