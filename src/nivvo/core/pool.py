@@ -368,12 +368,14 @@ WORLD = np.dtype(
         ("skin", "f8"),
         ("tick", "f8"),
         ("fastest", "f8"),
+        ("aside", "f8"),
     ]
 )
 """low, high: bounds. tick: seconds that one lasts by the rate, of which a part may be run alone. origin, per_cell,
 cells: the grid; last: within the last cell. sampled: keep a sample a tick. sleeps: whether projectiles may sleep.
 veers: how many bodies veer. meets: whether projectiles may meet: then a tick stops where one is turned. skin: how near
-is on the surface. fastest: no body goes faster in what is looked ahead for those that have no parabola."""
+is on the surface. aside: how far what is looked ahead for may be beside the parabola that it looks along. fastest: no
+body goes faster in what is looked ahead for those that have no parabola."""
 
 BENDS, FORESEEN = 1, 2
 

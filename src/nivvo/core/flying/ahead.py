@@ -17,7 +17,7 @@ import math
 import numpy as np
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends
+from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends, time_to_leave
 from nivvo.core.flying.forces import EARLIER, next_change, series, stiffness
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import dot, put, vec
@@ -89,9 +89,19 @@ def follows(q, one):
     return same
 
 
-@inner
-def goes_over(q, one):
-    """Let a projectile's flight begin where its stretch does: what lies before that is not asked for again."""
+@cold
+def goes_over(k, i, sees, time):
+    """Let a projectile's flight begin where its stretch does: what lies before that is not asked for again.
+
+    sees : whether it is followed ahead; if not, and once it is, that begins where it is now, at ``time`` (clock).
+    """
+    q = k.flight[i]
+    if not sees:
+        q["t0"] = time
+        put(q["p0"], vec(q["p"]))
+        put(q["v0"], vec(q["v"]))
+        return
+    one = k.stretches[i]
     if q["t0"] != one["t0"]:
         q["t0"] = one["of"] = one["t0"]
         for c in range(3):
@@ -123,9 +133,10 @@ def on_stretches(rows: np.ndarray, time: int) -> tuple[np.ndarray, np.ndarray]:
 def corridor(k, i, time, most, aside):
     """A parabola near to a flight from a ``time`` (clock) on: for how long, its acceleration, how far it is aside.
 
-    most : seconds that it is asked for. aside : units that it may be off at most; it is told for a shorter time else.
+    most : seconds that it is asked for. aside : units that it may be off at most; it is told for a shorter time else,
+    and for none in which a bound may be crossed.
     """
-    one = k.stretches[i]
+    one, w = k.stretches[i], k.world[0]
     x, c = (time - one["t0"]) / UNITS, one["c"]
     s = min(most, (one["end"] - time) / UNITS)
     p, v = on_stretch(one, x)
@@ -141,7 +152,13 @@ def corridor(k, i, time, most, aside):
             break
         s = SHORTER * s
     q, _ = on_stretch(one, x + s)
-    return s, through_ends(p, v, q, v, s), off
+    a = through_ends(p, v, q, v, s)
+    if w["bounded"] != 0:
+        low, high = w["low"], w["high"]
+        least, most_of = (low[0] + off, low[1] + off, low[2] + off), (high[0] - off, high[1] - off, high[2] - off)
+        out = time_to_leave(p, v, a, least, most_of, s)
+        s = out if out >= 0.0 else s
+    return s, a, off
 
 
 @cold

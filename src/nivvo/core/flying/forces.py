@@ -22,6 +22,8 @@ from nivvo.core.numbers.trig import sine
 from nivvo.core.numbers.vec import along, dot, put, sub, vec
 from nivvo.core.pool import BLEND, BRAKES, DEGREE, FORESEEN, GUIDED, ON_LAUNCH, ON_SPIN
 
+NOWHERE = (0.0, 0.0, 0.0)
+
 TAPER = 0.02
 """Share of a top or lowest speed over which what would break it fades."""
 
@@ -162,21 +164,19 @@ def series(row, v, stages):
     speed = math.sqrt(dot(w, w))
     stages[0, 3] = speed
     for n in range(DEGREE - 1):
-        x, y, z = stages[n, 0] * linear, stages[n, 1] * linear, stages[n, 2] * linear
+        w, slows, squared = (stages[n, 0], stages[n, 1], stages[n, 2]), NOWHERE, 0.0
         if square != 0.0 and speed > 0.0:
+            for i in range(n):
+                j = n - i
+                u, size = (stages[j, 0], stages[j, 1], stages[j, 2]), stages[i, 3]
+                slows = along(slows, u, size)
+                squared += u[0] * stages[i, 0] + u[1] * stages[i, 1] + u[2] * stages[i, 2]
+                squared -= stages[j, 3] * size if i > 0 else 0.0
             if n > 0:
-                squared = 0.0
-                for i in range(n + 1):
-                    j = n - i
-                    squared += stages[i, 0] * stages[j, 0] + stages[i, 1] * stages[j, 1] + stages[i, 2] * stages[j, 2]
-                    if 0 < i < n:
-                        squared -= stages[i, 3] * stages[j, 3]
+                squared += w[0] * stages[0, 0] + w[1] * stages[0, 1] + w[2] * stages[0, 2]
                 stages[n, 3] = squared / (2.0 * speed)
-            for i in range(n + 1):
-                share = square * stages[i, 3]
-                x, y, z = x + share * stages[n - i, 0], y + share * stages[n - i, 1], z + share * stages[n - i, 2]
-        first = 1.0 if n == 0 else 0.0
-        x, y, z = along((-x, -y, -z), a, first)
+            slows = along(slows, vec(stages[0]), stages[n, 3])
+        x, y, z = along(along(a if n == 0 else NOWHERE, w, -linear), slows, -square)
         put(stages[n + 1], (x / (n + 1.0), y / (n + 1.0), z / (n + 1.0)))
 
 

@@ -26,10 +26,9 @@ def limit(k, i, par, clock, way, leg):
 
     clock : start and end of the tick. way : place, velocity, acceleration. leg : how many seconds after the tick's
     start the piece begins, how many it lasts, whether it reaches the tick's end, and the path length till then: summed
-    up, or where it falls along one parabola, from that one's velocity on over so many seconds; how far it may be beside
-    what is told of it.
+    up, or where it falls along one parabola, from that one's velocity on over so many seconds.
     """
-    late, h, final, gone, from_v, aged, falls, wide = leg
+    late, h, final, gone, from_v, aged, falls = leg
     p, v, a = way
     q, w = k.flight[i], k.world[0]
     span, why, more = h, 0, 0.0
@@ -59,9 +58,7 @@ def limit(k, i, par, clock, way, leg):
             span = max(time_of_length(from_v, a, max(reach - q["flown"] - gone, 0.0), aged + span) - aged, 0.0)
             why = beyond
     if w["bounded"] != 0:
-        low, high = w["low"], w["high"]
-        least = (low[0] + wide, low[1] + wide, low[2] + wide)
-        out = time_to_leave(p, v, a, least, (high[0] - wide, high[1] - wide, high[2] - wide), span)
+        out = time_to_leave(p, v, a, vec(w["low"]), vec(w["high"]), span)
         if out >= 0.0:
             span, why = out, BY_BOUNDS
     return span, why, more

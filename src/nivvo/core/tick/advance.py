@@ -377,12 +377,12 @@ def seek(k, i, now, clock, again, keep, waiting):
     if pieces > SMOOTH:
         s = calm(par, v, rest)
     # Its path is summed up, or follows from where its parabola began.
-    far, from_v, aged, drift = 0.0, v, 0.0, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
+    far, from_v, aged, drift = False, v, 0.0, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
     if falls:
         from_v, aged = vec(q["v0"]), (clock[0] - q["t0"]) / UNITS + late
     while True:
         s = min(s, rest)
-        if glides:
+        if glides and not far:
             s = life_within(q, clock, late, s)
             m = 1
             if not sees and (w["touch"] != SWEPT or pieces > SMOOTH):
@@ -404,7 +404,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 drift = drifted(k, i, par, age, h, company)
                 u = beside(u, p, drift, h)
         way = (p, u, b)
-        span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls, far))
+        span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
         if GUIDED and slides and why == 0 and s < rest:
             why = A_STEP
         if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
@@ -414,12 +414,12 @@ def seek(k, i, now, clock, again, keep, waiting):
                     s, looks = cut, looks + 1
                     continue
                 span, why = cut if step == EXACT else s, BY_APEX
-        if far > 0.0:
-            span, why = past_movers(k, par, float(now["dt"]), way, span, far), 0
+        if far:
+            span, why = past_movers(k, par, float(now["dt"]), way, span), 0
         t, body_key, j = math.inf, 0, -1
         if q["clear"] < clock[1]:
             t, body_key, j = look(k, w, q, par, now, way, (late, span, why, hops), far)
-        if far > 0.0:
+        if far:
             if j >= 0:
                 span = min(t, span)
             if span > h:
@@ -450,25 +450,19 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
-                if sees:
-                    goes_over(q, k.stretches[i])
-                elif par["bends"] == FORESEEN and glides:
-                    # Too stiff to be followed ahead: if it becomes less so, that begins here.
-                    q["t0"] = clock[1]
-                    put(q["p0"], p1)
-                    put(q["v0"], v1)
+                if glides and par["bends"] == FORESEEN:
+                    goes_over(k, i, sees, clock[1])
                 if not may_sleep(k, q, par, falls, sees):
                     if not falls and clock[1] > abs(q["clear"]):
                         q["clear"] = clear_until(k, i, par, now, clock[1])
                     return waiting
                 # All of the tick is flown: look on along the parabola, to sleep until something may come.
-                far, late, hops, p, v = WIDER * float(w["skin"]), 0.0, 1, p1, v1
+                far, late, hops, p, v = True, 0.0, 1, p1, v1
                 s = HORIZON * float(now["dt"])
-                if sees:
-                    s, a, off = corridor(k, i, clock[1], s, ASIDE / max(largest(vec(w["per_cell"])), LEAST))
+                if glides:
+                    s, a, w["aside"] = corridor(k, i, clock[1], s, ASIDE / max(largest(vec(w["per_cell"])), LEAST))
                     if s < 2.0 * float(now["dt"]):
                         return waiting
-                    glides, far = False, far + off
                 rest = s
                 clock = (clock[1], clock[1] + int(s * UNITS))
                 continue

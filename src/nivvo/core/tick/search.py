@@ -36,13 +36,13 @@ def look(k, w, q, par, now, way, leg, far):
 
     way : place, velocity, acceleration at the piece's start. leg : how many seconds after the tick's start that is,
     for how many more it lasts, the limit that cuts it there (or 0), and how many contacts were answered in this tick.
-    far : above 0 look for what may be met later, of a ball that is so much wider (units): a graze is never overlooked.
+    far : look for what may be met later, of a ball that is a little wider: a graze is never overlooked.
     """
     late, span, why, hops = leg
     p, v, a = way
-    rule = (float(par["radius"]), float(w["skin"]), far > 0.0 or w["touch"] == SWEPT)
-    if far > 0.0:
-        rule = (rule[0] + far, rule[1], True)
+    rule = (float(par["radius"]), float(w["skin"]), far or w["touch"] == SWEPT)
+    if far:
+        rule = (rule[0] + wider(w, par), rule[1], True)
     reach, swept = rule[0] + 4.0 * rule[1], rule[2]
     if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
         for m in range(k.answers.shape[1]):
@@ -60,7 +60,7 @@ def look(k, w, q, par, now, way, leg, far):
         for m in range(found):
             j = int(k.scratch[m])
             b = k.bodies[j]
-            if b["out"] != 0 or j == par["spares"] or left_out(k, q, j) or (far > 0.0 and b["moves"] != 0):
+            if b["out"] != 0 or j == par["spares"] or left_out(k, q, j) or (far and b["moves"] != 0):
                 continue
             if GUIDED and j == abs(int(q["on"])) - 1:
                 continue
@@ -74,7 +74,7 @@ def look(k, w, q, par, now, way, leg, far):
             if what == NONE:
                 continue
             own = wide[0] == rule[0]
-            if then == BOUNCE and own and far == 0.0 and (what == INSIDE or not swept) and leaves(b, late, way, t):
+            if then == BOUNCE and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in. (It may come back later.)
                 continue
             if GUIDED and own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
@@ -90,6 +90,13 @@ def look(k, w, q, par, now, way, leg, far):
             break
         c0, from_point, chunk = c1, to_point, chunk + 1
     return best, best_key, hit
+
+
+@inner
+def wider(w, par):
+    """By how much a ball that looks far ahead is wider: by what it may be beside the parabola along which it looks."""
+    more = WIDER * float(w["skin"])
+    return more + w["aside"] if par["bends"] != 0 else more
 
 
 @inner
@@ -125,14 +132,14 @@ def comes_near(k, i, late, way, span):
 
 
 @cold
-def past_movers(k, par, dt, way, span, far):
+def past_movers(k, par, dt, way, span):
     """For how long within ``span`` a parabola from the tick's end stays out of the boxes of all that moves.
 
-    dt : seconds of the tick, at whose start the bodies' ways are given. far : how much wider it is taken (units). A box
-    that may be met is looked at for half as long, and again: it may be told too soon, never too late.
+    dt : seconds of the tick, at whose start the bodies' ways are given. A box that may be met is looked at for half as
+    long, and again: it may be told too soon, never too late.
     """
     p, v, a = way
-    far += float(par["radius"])
+    far = float(par["radius"]) + wider(k.world[0], par)
     if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
         return 0.0
     for m in range(k.apart[1]):
