@@ -49,7 +49,7 @@ def shots(rng, count, side, flat):
     return p, v
 
 
-def whatever(rng, seeks, flat):
+def whatever(rng, seeks, flat, step):
     """Some of all that may act, at random; what seeks turns by any law."""
     acts = {"linear": rng.choice([0.0, 0.1, 3.0]), "square": rng.choice([0.0, 0.02])}
     if rng.uniform() < 0.5:
@@ -58,7 +58,10 @@ def whatever(rng, seeks, flat):
     if rng.uniform() < 0.4:
         acts["thrust"] = (rng.uniform(5, 40), *sorted(rng.uniform(0, 1, 2)), int(rng.choice([0, 1])))
     if rng.uniform() < 0.3:
-        acts["top"] = (rng.uniform(3, 30), int(rng.choice([pool.HOLDS, pool.CUTS, pool.BRAKES])))
+        acts["top"] = (
+            rng.uniform(3, 30),
+            int(rng.choice([pool.HOLDS, pool.BRAKES if step == pool.EXACT else pool.CUTS])),
+        )
     if rng.uniform() < 0.2:
         acts["factor"] = rng.uniform(0.9, 1.0)
     if seeks:
@@ -128,7 +131,12 @@ class Same(unittest.TestCase):
                 bodies, (p, v) = crowd(rng, int(rng.integers(3, 50)), side, flat, 0.4), shots(rng, 30, side, flat)
                 bodies["a0"] = rng.normal(size=(len(bodies), 3)) * [1, 1, not flat] * (bodies["v0"] != 0)
                 guide = {"body": int(rng.integers(len(bodies)))} if rng.uniform() < 0.6 else None
-                options = {"acts": whatever(rng, guide is not None, flat), "step": step, "flat": flat, "guide": guide}
+                options = {
+                    "acts": whatever(rng, guide is not None, flat, step),
+                    "step": step,
+                    "flat": flat,
+                    "guide": guide,
+                }
                 options |= {"then": int(rng.choice([pool.END, pool.PASS])), "each": int(rng.choice([1, 7, 90]))}
                 options |= {"rate": float(rng.choice([30, 60, 144])), "touch": int(rng.choice([0, 0, 1])), "count": 90}
                 if rng.uniform() < 0.4:

@@ -17,11 +17,12 @@ G = np.array([0.0, -9.81, 0.0])
 class Singles(unittest.TestCase):
     def test_each_ends_as_it_would_alone(self):
         rng = np.random.default_rng(2)
-        for flat, moving, drag in ((True, 0.0, 0.0), (False, 0.3, 0.0), (True, 0.3, 0.2)):
+        blown = {"linear": 0.2, "wind": (3.0, 1.0, 0.0), "thrust": (20.0, 0.1, 0.7, pool.ON_LAUNCH)}
+        for flat, moving, drag in ((True, 0.0, {}), (False, 0.3, {}), (True, 0.3, {"linear": 0.2}), (True, 0.3, blown)):
             world = arena(crowd(rng, 60, 30.0, flat, moving), flat=flat, scene=30.0, sampled=False)
             p, v = shots(rng, 50, 30.0, flat)
             radius, life = rng.uniform(0.05, 0.3, 50), (rng.uniform(0.3, 2.0, 50) * clock.UNITS).astype(np.int64)
-            acts = acting(G, linear=drag)
+            acts = acting(G, **drag)
             found = single_shots(world, acts, p, v, radius=radius, life=life, ticks=(60.0, 180))
             for k in range(50):
                 alone = world.fresh(False)

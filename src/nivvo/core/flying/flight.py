@@ -9,9 +9,10 @@ explicit       p' = p + v h; v' = v + a h      (forward Euler)
 verlet         p' = p + v h + a h²/2; v' = v + a h   (velocity Verlet)
 
 Under forces that hang on place, velocity or time (``forces``), a is theirs: in a game's own step as at the tick's
-start, in exact step integrated by Runge and Kutta's fourth order (``glide``) in steps short enough for the drag, or
-chosen by their error where it is stiff or more than drag acts; the piece is the parabola through both ends of such a
-step. What a game does to the velocity once a tick (a factor, a turn, a cut) is done to the new v (``kick``).
+start. In exact step what acts foreseeably is followed over many ticks (``ahead``), what does not (homing, a sway, a
+region of wind, drag that is very stiff) in steps within a tick by their error (``glide``); the piece is the parabola
+through both of its ends. What a game does to the velocity once a tick (a factor, a turn, a cut) is done to the new v
+(``kick``).
 """
 
 from __future__ import annotations
@@ -59,9 +60,6 @@ _OFF = _TABLE[6] - [5179 / 57600, 0, 7571 / 16695, 393 / 640, -92097 / 339200, 1
 # Sums in one order on every machine.
 _SQUARED = np.array([[sum(row[j] * _TABLE[j, k] for j in range(7)) for k in range(7)] for row in _TABLE])
 _OFF_SQUARED = np.array([sum(_OFF[j] * _TABLE[j, k] for j in range(7)) for k in range(7)])
-_STAGE = (0.0, 0.5, 0.5, 1.0)
-_SHARE_OF_V = (1.0, 2.0, 2.0, 1.0)
-_SHARE_OF_P = (1.0, 1.0, 1.0, 0.0)
 
 
 @inner
@@ -71,15 +69,6 @@ def steps_for(row, v, h):
     fastest = math.sqrt(dot(v, v)) + math.sqrt(dot(a, a)) * h
     share = BENT if row["careful"] != 0 else STIFF
     return 1 + int(min(stiffness(row, fastest) * h / share, MOST_STEPS))
-
-
-@inner
-def evenly(row, t, p, v, h, count, company):
-    """Position and velocity ``h`` s after ``t`` under gentle drag, in so many equal steps."""
-    s = h / count
-    for k in range(count):
-        p, v = runge_kutta(row, t + k * s, p, v, s, company)
-    return p, v
 
 
 @inner
@@ -132,19 +121,6 @@ def pair(row, t, p, v, h, company, stages):
         b = (stages[k, 0], stages[k, 1], stages[k, 2])
         d, e = along(d, b, _OFF_SQUARED[k] * h * h), along(e, b, _OFF[k] * h)
     return q, u, max(math.sqrt(dot(d, d)), math.sqrt(dot(e, e)) * h)
-
-
-@inner
-def runge_kutta(row, t, p, v, s, company):
-    """One step of ``s`` seconds from ``t`` under forces (Runge and Kutta, fourth order)."""
-    k = (0.0, 0.0, 0.0)
-    dv, dp, u = k, k, v
-    for stage in range(4):
-        q, u = along(p, u, _STAGE[stage] * s), along(v, k, _STAGE[stage] * s)
-        k = acceleration(row, t + _STAGE[stage] * s, q, u, company, t + 0.5 * s)
-        dv = along(dv, k, _SHARE_OF_V[stage])
-        dp = along(dp, k, _SHARE_OF_P[stage])
-    return along(along(p, v, s), dp, s * s / 6.0), along(v, dv, s / 6.0)
 
 
 @inner

@@ -13,7 +13,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core._jit import cold, inner, kernel
-from nivvo.core.flying.flight import evenly, glide, kick, piece, stepped, steps_for
+from nivvo.core.flying.flight import glide, kick, piece, stepped, steps_for
 from nivvo.core.flying.forces import acceleration
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import EXACT
@@ -30,6 +30,10 @@ ROUNDING = 1e-14
 COARSE = 16
 MOST_EVEN = 256
 """Even steps that a flight is cut into; drag that asks for more is followed by error."""
+
+_STAGE = (0.0, 0.5, 0.5, 1.0)
+_SHARE_OF_V = (1.0, 2.0, 2.0, 1.0)
+_SHARE_OF_P = (1.0, 1.0, 1.0, 0.0)
 
 
 def room() -> tuple[np.ndarray, np.ndarray]:
@@ -77,7 +81,7 @@ def flown(row, rule, dt, w, time, stages):
         if left > 0.0:
             count = 1 + 2 * steps_for(row, u, left) // coarse
             if count <= MOST_EVEN and row["careful"] == 0:
-                q, u = evenly(row, 0.0, q, u, left, count, company)
+                q, u = _evenly(row, 0.0, q, u, left, count, company)
             else:
                 q, u = glide(row, 0.0, q, u, left, count, company, stages)
             left = 0.0
@@ -98,6 +102,28 @@ def flown(row, rule, dt, w, time, stages):
     if not left <= 0.0:
         q = u = (math.nan, math.nan, math.nan)
     return q, u
+
+
+@inner
+def _evenly(row, t, p, v, h, count, company):
+    """Position and velocity ``h`` s after ``t`` under gentle drag, in so many equal steps."""
+    s = h / count
+    for k in range(count):
+        p, v = _runge_kutta(row, t + k * s, p, v, s, company)
+    return p, v
+
+
+@inner
+def _runge_kutta(row, t, p, v, s, company):
+    """One step of ``s`` seconds from ``t`` under forces (Runge and Kutta, fourth order)."""
+    k = (0.0, 0.0, 0.0)
+    dv, dp, u = k, k, v
+    for stage in range(4):
+        q, u = along(p, u, _STAGE[stage] * s), along(v, k, _STAGE[stage] * s)
+        k = acceleration(row, t + _STAGE[stage] * s, q, u, company, t + 0.5 * s)
+        dv = along(dv, k, _SHARE_OF_V[stage])
+        dp = along(dp, k, _SHARE_OF_P[stage])
+    return along(along(p, v, s), dp, s * s / 6.0), along(v, dv, s / 6.0)
 
 
 @inner
