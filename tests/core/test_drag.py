@@ -11,7 +11,7 @@ from scipy.integrate import solve_ivp
 from nivvo.core import pool
 from nivvo.core.flying import flight
 from nivvo.core.flying.forces import acting
-from nivvo.core.launching import launch
+from nivvo.core.launching import launch, shooting
 from nivvo.core.launching.air import Air
 from nivvo.core.launching.launch import HIGH, LOW
 from nivvo.core.numbers import clock
@@ -168,17 +168,16 @@ class AnyForce(unittest.TestCase):
         START = ((1.0, 0.0), (0.0, 2.0), (-0.5, 1.5))
         p, v = (tuple(one[k] for one in START) for k in (0, 1))
         row, errors, stages = acting(np.zeros(3))[0], [], np.zeros((7, 3))
-        with mock.patch.object(flight, "acceleration", spring), mock.patch.object(flight, "stiffness", lambda *_: 1.0):
+        with mock.patch.object(shooting, "acceleration", spring), mock.patch.object(flight, "acceleration", spring):
             for count in (10, 20, 40):
-                q, _ = flight.glide(row, 0.0, p, v, 2.0, (count, 64), pool.ALONE, stages)
+                q, _ = shooting.evenly(row, 0.0, p, v, 2.0, count, pool.ALONE)
                 errors.append(np.abs(np.array(q) - solution(2.0)).max())
-            q, _ = flight.glide(row, 0.0, p, v, 2.0, (100, 64), pool.ALONE, stages)
+            q, _ = flight.glide(row, 0.0, p, v, 2.0, 100, pool.ALONE, stages)
             np.testing.assert_allclose(q, solution(2.0), atol=1e-8)
             # Begun later, it is the same flight.
-            half = flight.glide(row, 0.0, p, v, 0.7, (60, 64), pool.ALONE, stages)
-            np.testing.assert_allclose(
-                flight.glide(row, 0.7, *half, 1.3, (60, 64), pool.ALONE, stages)[0], solution(2.0), atol=1e-6
-            )
+            half = flight.glide(row, 0.0, p, v, 0.7, 60, pool.ALONE, stages)
+            q, _ = flight.glide(row, 0.7, *half, 1.3, 60, pool.ALONE, stages)
+            np.testing.assert_allclose(q, solution(2.0), atol=1e-8)
             errors_of_pair = []
             for count in (8, 16, 32):
                 q, u = p, v

@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.integrate import quad
 
-from nivvo.core.flying.flight import box_of_arc, path_length, time_of_length, time_to_leave
+from nivvo.core.flying.flight import path_length, time_of_length, time_to_leave
+from nivvo.core.geometry.grid import box_of_arc
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.vec import arc
 

@@ -18,9 +18,9 @@ import numpy as np
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends, time_to_leave
-from nivvo.core.flying.forces import EARLIER, next_change, series, stiffness
+from nivvo.core.flying.forces import EARLIER, next_change, series, stiffness, unbent
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.vec import dot, put, vec
+from nivvo.core.numbers.vec import along, arc, dot, put, vec
 from nivvo.core.pool import ALONE, DEGREE, FORESEEN, GUIDED
 
 ALLOWED, ALLOWED_ALONE = 1e-8, 1e-9
@@ -110,6 +110,17 @@ def goes_over(k, i, sees, time):
 
 
 @inner
+def asleep(k, i, time):
+    """Where a projectile that sleeps is at ``time`` (clock), and how fast."""
+    q = k.flight[i]
+    par = k.params[int(q["param"])]
+    if par["bends"] != 0:
+        return ahead(k, i, time, 0.0)
+    age, a, v0 = (time - q["t0"]) / UNITS, vec(par["a"]), vec(q["v0"])
+    return arc(vec(q["p0"]), v0, a, age), along(v0, a, age)
+
+
+@inner
 def on_stretch(one, x):
     """Place and velocity ``x`` seconds after a stretch began (Horner's rule for both)."""
     c = one["c"]
@@ -173,7 +184,8 @@ def foresee(k, i):
         g = k.guides[i]
         age = (start - g["began"]) / UNITS
         company = (NOWHERE, NOWHERE, NOWHERE, age, 0.0, g["began"] / UNITS, vec(g["way"]), float(g["pace"]))
-        step = min(step, next_change(par, age + EARLIER) - age)
+        pull = math.sqrt(dot(vec(par["a"]), vec(par["a"]))) + abs(float(par["thrust"])) + stiff * speed
+        step = min(step, min(next_change(par, age + EARLIER) - age, unbent(par, speed, pull)))
     counts = 0
     if not (GUIDED and par["careful"] != 0):
         counts = serves(par, v, min(most, MOST_OF_SERIES / stiff) if stiff > 0.0 else most, k.stages)

@@ -343,17 +343,3 @@ def time_to_stray(p, v, a, far, span):
         else:
             low = t
     return high
-
-
-@inner
-def box_of_arc(a, t, q0, q1, more):
-    """Lower and upper corner of a box around a parabola of ``t`` seconds from q0 to q1, widened by ``more``.
-
-    A parabola strays from its chord by at most a t²/8 along each axis.
-    """
-    eighth = 0.125 * t * t
-    x, y, z = abs(a[0]) * eighth + more, abs(a[1]) * eighth + more, abs(a[2]) * eighth + more
-    return (
-        (min(q0[0], q1[0]) - x, min(q0[1], q1[1]) - y, min(q0[2], q1[2]) - z),
-        (max(q0[0], q1[0]) + x, max(q0[1], q1[1]) + y, max(q0[2], q1[2]) + z),
-    )

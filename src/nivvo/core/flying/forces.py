@@ -30,6 +30,12 @@ TAPER = 0.02
 EARLIER = 1e-12
 """Seconds within which a time at which something changes counts as come."""
 
+CLOSELY = 0.25
+"""Share of that within which it is followed how it fades."""
+
+AT_TOP = 1e-12
+"""Share of a top speed by which one that is greater is as good as that."""
+
 CUT = 100.0
 """1/s: how fast a speed above a top that is cut comes down, in exact step."""
 
@@ -141,6 +147,22 @@ def next_change(row, t):
             if t < time < first:
                 first = time
     return first
+
+
+@inner
+def unbent(row, speed, pull):
+    """For how many seconds, about, what acts comes to no bend, or is to be followed closely.
+
+    pull : units/s² that act at most. It bends where a top or lowest speed begins to hold, and where it holds at all.
+    """
+    least, top, lowest = math.inf, float(row["top"]), float(row["lowest"])
+    if top < math.inf or lowest > 0.0:
+        if row["tops"] == BRAKES and speed > top * (1.0 + AT_TOP):
+            pull, least = pull + CUT * (speed - top), CLOSELY / CUT
+        for edge in (top * (1.0 - TAPER), top, lowest, lowest * (1.0 + TAPER)):
+            if 0.0 < edge < math.inf and pull > 0.0:
+                least = min(least, max(abs(speed - edge), CLOSELY * TAPER * edge) / pull)
+    return least
 
 
 @inner

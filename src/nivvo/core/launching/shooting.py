@@ -81,7 +81,7 @@ def flown(row, rule, dt, w, time, stages):
         if left > 0.0:
             count = 1 + 2 * steps_for(row, u, left) // coarse
             if count <= MOST_EVEN and row["careful"] == 0:
-                q, u = _evenly(row, 0.0, q, u, left, count, company)
+                q, u = evenly(row, 0.0, q, u, left, count, company)
             else:
                 q, u = glide(row, 0.0, q, u, left, count, company, stages)
             left = 0.0
@@ -105,16 +105,16 @@ def flown(row, rule, dt, w, time, stages):
 
 
 @inner
-def _evenly(row, t, p, v, h, count, company):
+def evenly(row, t, p, v, h, count, company):
     """Position and velocity ``h`` s after ``t`` under gentle drag, in so many equal steps."""
     s = h / count
     for k in range(count):
-        p, v = _runge_kutta(row, t + k * s, p, v, s, company)
+        p, v = runge_kutta(row, t + k * s, p, v, s, company)
     return p, v
 
 
 @inner
-def _runge_kutta(row, t, p, v, s, company):
+def runge_kutta(row, t, p, v, s, company):
     """One step of ``s`` seconds from ``t`` under forces (Runge and Kutta, fourth order)."""
     k = (0.0, 0.0, 0.0)
     dv, dp, u = k, k, v

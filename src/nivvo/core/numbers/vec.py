@@ -35,6 +35,11 @@ def sub(u, v):
 
 
 @inner
+def largest(v):
+    return max(v[0], max(v[1], v[2]))
+
+
+@inner
 def along(u, v, s):
     """u + v s."""
     return u[0] + v[0] * s, u[1] + v[1] * s, u[2] + v[2] * s

@@ -6,10 +6,9 @@ import math
 
 from nivvo.core._jit import cold, inner, kernel
 from nivvo.core.flying.acting import LEAST, beside, changes, company_of, drifted, flies_on, mean, reckoned, swept, unled
-from nivvo.core.flying.ahead import ahead, corridor, foreseen, goes_over
+from nivvo.core.flying.ahead import ahead, asleep, corridor, foreseen, goes_over
 from nivvo.core.flying.flight import (
     SMOOTH,
-    box_of_arc,
     calm,
     kick,
     path_length,
@@ -21,12 +20,12 @@ from nivvo.core.flying.flight import (
 )
 from nivvo.core.flying.forces import acceleration
 from nivvo.core.flying.limits import life_within, limit
-from nivvo.core.geometry.grid import bin_layer
+from nivvo.core.geometry.grid import CLEAR_TICKS, box_of_arc, place_bodies
 from nivvo.core.geometry.shapes import distance
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
 from nivvo.core.numbers.heap import sift_down, sift_up
-from nivvo.core.numbers.vec import along, arc, dot, put, sub, vec
+from nivvo.core.numbers.vec import along, arc, dot, largest, put, sub, vec
 from nivvo.core.pool import (
     A_STEP,
     AGAIN,
@@ -60,7 +59,6 @@ from nivvo.core.pool import (
     LEFT,
     LIVE,
     MID,
-    MOVING,
     OWED,
     OWES,
     REDIRECTED,
@@ -68,8 +66,6 @@ from nivvo.core.pool import (
     ROOM,
     ROOM_EACH,
     SAMPLES,
-    STALE,
-    STILL,
     STOOD,
     STUCK,
     SWAYS,
@@ -88,9 +84,9 @@ from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
 from nivvo.core.tick.search import WIDER, comes_near, gather, look, past_movers, veers_by
 
-CLEAR_TICKS, CLEAR_CELLS, ASK_AGAIN = 16.0, 0.5, 2
-"""So many ticks, or cells, a projectile that has no parabola looks ahead; after so many ticks it is asked again where
-something was near."""
+CLEAR_CELLS, ASK_AGAIN = 0.5, 2
+"""So many cells a projectile that has no parabola looks ahead, and at most CLEAR_TICKS; after so many ticks it is asked
+again where something was near."""
 
 MOST_HOPS = 16
 MOST_LOOKS = 4
@@ -225,17 +221,6 @@ def crossed(k, i, now):
         p1, _ = asleep(k, i, int(now["end"]))
     low, high = box_of_arc(a, dt, p, p1, float(par["radius"]) + far + WIDER * float(w["skin"]))
     return veers_by(k, w, low, high)
-
-
-@inner
-def asleep(k, i, time):
-    """Where a projectile that sleeps is at ``time`` (clock), and how fast."""
-    q = k.flight[i]
-    par = k.params[int(q["param"])]
-    if par["bends"] != 0:
-        return ahead(k, i, time, 0.0)
-    age, a, v0 = (time - q["t0"]) / UNITS, vec(par["a"]), vec(q["v0"])
-    return arc(vec(q["p0"]), v0, a, age), along(v0, a, age)
 
 
 @inner
@@ -515,11 +500,6 @@ def may_sleep(k, q, par, falls, sees):
     return q["inside"][0] < 0
 
 
-@inner
-def largest(v):
-    return max(v[0], max(v[1], v[2]))
-
-
 @cold
 def clear_until(k, i, par, now, time):
     """Until when (clock) nothing is in the way of a projectile, or below 0 when to ask again.
@@ -585,42 +565,6 @@ def at_limit(k, i, now, t):
     q["flown"] += at["flown"]
     finish(q, p, v, why)
     return OVER
-
-
-@cold
-def place_bodies(k, now):
-    """Set each moving body where the tick starts and its box to what it sweeps; bin what has changed.
-
-    In a game's own step a body that accelerates goes straight from where a tick starts to where it ends.
-    """
-    w, apart, counters = k.world[0], k.apart, k.counters
-    dt, fastest = float(now["dt"]), 0.0
-    for m in range(apart[1]):
-        j = int(apart[3 + apart[0] + m])
-        b = k.bodies[j]
-        if b["out"] != 0:
-            continue
-        since, c0, u, a = (now["start"] - b["t0"]) / UNITS, vec(b["c0"]), vec(b["v0"]), vec(b["a0"])
-        centre = arc(c0, u, a, since)
-        speed = math.sqrt(dot(u, u)) + math.sqrt(dot(a, a)) * (abs(since) + (CLEAR_TICKS + 1.0) * dt)
-        fastest = max(fastest, speed)
-        if a[0] != 0.0 or a[1] != 0.0 or a[2] != 0.0:
-            u = along(u, a, since)
-            if w["step"] != EXACT:
-                q = arc(centre, u, a, dt)
-                u, a = ((q[0] - centre[0]) / dt, (q[1] - centre[1]) / dt, (q[2] - centre[2]) / dt), NOWHERE
-        put(b["c"], centre)
-        put(b["v"], u)
-        put(b["a"], a)
-        low, high = box_of_arc(a, dt, centre, arc(centre, u, a, dt), 0.0)
-        for c in range(3):
-            wide = float(b["size"][c])
-            k.boxes[j, c], k.boxes[j, c + 3] = low[c] - wide, high[c] + wide
-    w["fastest"] = fastest
-    for layer in range(2):
-        if (layer == STILL and counters[STALE] != 0) or (layer == MOVING and apart[2] > 0):
-            bin_layer(k, layer)
-    counters[STALE] = 0
 
 
 @inner

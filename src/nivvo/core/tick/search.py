@@ -5,9 +5,8 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.flying.flight import box_of_arc
 from nivvo.core.geometry.contact import INSIDE, NONE, first_contact
-from nivvo.core.geometry.grid import cell
+from nivvo.core.geometry.grid import box_of_arc, cell
 from nivvo.core.geometry.turning import distance_at, first_contact_turning, surface_speed
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import (

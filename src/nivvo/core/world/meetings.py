@@ -13,11 +13,11 @@ import math
 
 from nivvo.core._jit import inner, kernel
 from nivvo.core.flying.acting import flown, way_of
+from nivvo.core.flying.ahead import asleep
 from nivvo.core.geometry.contact import TOUCH, first_contact
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import AWAKE, EXACT, KNOWN, LIVE, MID
-from nivvo.core.tick.advance import asleep
 from nivvo.core.tick.events import NOWHERE
 from nivvo.core.tick.resting import ALONG_IT, slide
 
