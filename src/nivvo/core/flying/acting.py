@@ -18,7 +18,7 @@ from nivvo.core.flying.flight import (
     sway,
     through_ends,
 )
-from nivvo.core.flying.forces import EARLIER, acceleration, next_change, stiffness
+from nivvo.core.flying.forces import EARLIER, NOWHERE, acceleration, next_change, stiffness
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
 from nivvo.core.numbers.vec import along, dot, put, sub, vec
@@ -26,8 +26,6 @@ from nivvo.core.pool import ALONE, ALONG, BLEND, EXACT, GUIDED, HOLDS, ORBITS, R
 
 FINE = 0.002
 """How much of what acts may change within one step along a surface, as a share of all of it."""
-
-NOWHERE = (0.0, 0.0, 0.0)
 
 
 @cold

@@ -18,7 +18,7 @@ import numpy as np
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends, time_to_leave
-from nivvo.core.flying.forces import EARLIER, next_change, series, stiffness, unbent
+from nivvo.core.flying.forces import EARLIER, NOWHERE, next_change, series, stiffness, unbent
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
 from nivvo.core.pool import ALONE, DEGREE, FORESEEN, GUIDED
@@ -47,13 +47,14 @@ MOST_OF_SERIES = 2.0
 """How much what acts may change within a series at most, as a share of all of it."""
 
 MOST_TRIES = 200
-NOWHERE = (0.0, 0.0, 0.0)
 
 
 @inner
 def foreseen(par, v, dt):
-    """Whether a flight is followed ahead: where drag is so stiff that a tick of ``dt`` s is many steps, it is not."""
-    return par["bends"] == FORESEEN and steps_for(par, v, dt) <= SMOOTH
+    """Whether a flight is followed ahead: where what acts is so stiff that a tick of ``dt`` s is many steps, not."""
+    if par["bends"] != FORESEEN or steps_for(par, v, dt) > SMOOTH:
+        return False
+    return not (GUIDED and par["careful"] != 0) or SMOOTH * unbent(par, math.sqrt(dot(v, v))) >= dt
 
 
 @cold
@@ -165,9 +166,8 @@ def corridor(k, i, time, most, aside):
     q, _ = on_stretch(one, x + s)
     a = through_ends(p, v, q, v, s)
     if w["bounded"] != 0:
-        low, high = w["low"], w["high"]
-        least, most_of = (low[0] + off, low[1] + off, low[2] + off), (high[0] - off, high[1] - off, high[2] - off)
-        out = time_to_leave(p, v, a, least, most_of, s)
+        low, high = along(vec(w["low"]), (off, off, off), 1.0), along(vec(w["high"]), (off, off, off), -1.0)
+        out = time_to_leave(p, v, a, low, high, s)
         s = out if out >= 0.0 else s
     return s, a, off
 
@@ -184,8 +184,7 @@ def foresee(k, i):
         g = k.guides[i]
         age = (start - g["began"]) / UNITS
         company = (NOWHERE, NOWHERE, NOWHERE, age, 0.0, g["began"] / UNITS, vec(g["way"]), float(g["pace"]))
-        pull = math.sqrt(dot(vec(par["a"]), vec(par["a"]))) + abs(float(par["thrust"])) + stiff * speed
-        step = min(step, min(next_change(par, age + EARLIER) - age, unbent(par, speed, pull)))
+        step = min(step, min(next_change(par, age + EARLIER) - age, unbent(par, speed)))
     counts = 0
     if not (GUIDED and par["careful"] != 0):
         counts = serves(par, v, min(most, MOST_OF_SERIES / stiff) if stiff > 0.0 else most, k.stages)

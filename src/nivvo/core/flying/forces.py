@@ -150,13 +150,14 @@ def next_change(row, t):
 
 
 @inner
-def unbent(row, speed, pull):
+def unbent(row, speed):
     """For how many seconds, about, what acts comes to no bend, or is to be followed closely.
 
-    pull : units/s² that act at most. It bends where a top or lowest speed begins to hold, and where it holds at all.
+    It bends where a top or lowest speed begins to hold, and where it holds at all.
     """
-    least, top, lowest = math.inf, float(row["top"]), float(row["lowest"])
+    least, top, lowest, a = math.inf, float(row["top"]), float(row["lowest"]), vec(row["a"])
     if top < math.inf or lowest > 0.0:
+        pull = math.sqrt(dot(a, a)) + abs(float(row["thrust"])) + stiffness(row, speed) * speed
         if row["tops"] == BRAKES and speed > top * (1.0 + AT_TOP):
             pull, least = pull + CUT * (speed - top), CLOSELY / CUT
         for edge in (top * (1.0 - TAPER), top, lowest, lowest * (1.0 + TAPER)):
