@@ -122,6 +122,14 @@ class Same(unittest.TestCase):
                 way = np.array([np.cos(turn), np.sin(turn), 0.0])
                 start = -9.0 * way + (0.6 + rng.choice([-1, 1]) * 10.0**-exponent) * np.array([-way[1], way[0], 0.0])
                 self.compare([ball((0, 0, 0))], [start], [9.0 * way], acts=acting((0, 0, 0), linear=0.1), count=240)
+            # A bound at the top of its way, or one below.
+            for way, turns in itertools.product((1.0, -1.0), (True, False)):
+                k, up = rng.uniform(0.1, 1.0), rng.uniform(3.0, 12.0)
+                rises = np.log1p(k * up / 9.81) / k
+                top = (up - 9.81 * rises) / k + rng.choice([-1, 1]) * 10.0**-exponent if turns else 99.0
+                bounds = np.sort([[-99.0, way * rng.uniform(-9, 0), -9.0], [99.0, way * top, 9.0]], axis=0)
+                acts = acting((0.0, -9.81 * way, 0.0), linear=k)
+                self.compare([], [(0, 0, 0)], [(6.0, way * up, 0.0)], acts=acts, bounds=bounds)
 
     def test_so_they_are_whatever_acts_in_every_step_among_what_moves(self):
         rng, clear, own = np.random.default_rng(22), 0, 0
