@@ -17,8 +17,9 @@ import math
 import numpy as np
 
 from nivvo.core._jit import cold, inner
-from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends, time_to_leave
+from nivvo.core.flying.flight import SMOOTH, pair, steps_for, through_ends
 from nivvo.core.flying.forces import EARLIER, NOWHERE, next_change, series, stiffness, unbent
+from nivvo.core.geometry.grid import box_of_arc
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
 from nivvo.core.pool import ALONE, DEGREE, FORESEEN, GUIDED
@@ -34,8 +35,8 @@ LEFT_OUT = 1e-8
 FIRST = 0.06
 """How much what acts may change within the first step that is tried, as a share of all of it."""
 
-LONGEST = 8.0
-"""Seconds that a stretch lasts at most."""
+LONGEST, SHORTEST = 8.0, 1e-4
+"""Seconds that a stretch lasts at most, and to which what comes to bends is followed ahead."""
 
 SHORTER = 0.8
 """By how much a stretch is shortened until it is true."""
@@ -51,10 +52,13 @@ MOST_TRIES = 200
 
 @inner
 def foreseen(par, v, dt):
-    """Whether a flight is followed ahead: where what acts is so stiff that a tick of ``dt`` s is many steps, not."""
+    """Whether a flight is followed ahead: where drag is so stiff that a tick of ``dt`` s is many steps, it is not.
+
+    Nor is it where a top or lowest speed is so low that it would be followed too closely.
+    """
     if par["bends"] != FORESEEN or steps_for(par, v, dt) > SMOOTH:
         return False
-    return not (GUIDED and par["careful"] != 0) or SMOOTH * unbent(par, math.sqrt(dot(v, v))) >= dt
+    return not (GUIDED and par["careful"] != 0) or unbent(par, math.sqrt(dot(v, v))) >= SHORTEST
 
 
 @cold
@@ -65,18 +69,16 @@ def ahead(k, i, start, late):
     """
     q, one = k.flight[i], k.stretches[i]
     if not follows(q, one) or (start - one["t0"]) / UNITS + late < 0.0:
-        one["of"], one["t0"] = q["t0"], q["t0"]
-        for c in range(3):
-            one["of_p"][c] = one["c"][0, c] = q["p0"][c]
-            one["of_v"][c] = one["c"][1, c] = q["v0"][c]
-        foresee(k, i)
-    while (start - one["end"]) / UNITS + late > 0.0:
-        p, v = on_stretch(one, (one["end"] - one["t0"]) / UNITS)
-        one["t0"] = one["end"]
-        put(one["c"][0], p)
-        put(one["c"][1], v)
-        foresee(k, i)
-    return on_stretch(one, (start - one["t0"]) / UNITS + late)
+        one["of"], one["end"] = q["t0"], q["t0"]
+        put(one["of_p"], vec(q["p0"]))
+        put(one["of_v"], vec(q["v0"]))
+        foresee(k, i, vec(q["p0"]), vec(q["v0"]))
+    while True:
+        over = (start - one["end"]) / UNITS + late > 0.0
+        p, v = on_stretch(one, (one["end"] - one["t0"]) / UNITS if over else (start - one["t0"]) / UNITS + late)
+        if not over:
+            return p, v
+        foresee(k, i, p, v)
 
 
 @inner
@@ -143,16 +145,14 @@ def on_stretches(rows: np.ndarray, time: int) -> tuple[np.ndarray, np.ndarray]:
 
 @cold
 def corridor(k, i, time, most, aside):
-    """A parabola near to a flight from a ``time`` (clock) on: for how long, its acceleration, how far it is aside.
+    """A parabola near to a flight from a ``time`` (clock) on, at which its row tells where it is.
 
-    most : seconds that it is asked for. aside : units that it may be off at most; it is told for a shorter time else,
-    and for none in which a bound may be crossed.
+    Returns for how long that is, its acceleration, and by how much it may be off. most : seconds that it is asked for.
+    aside : units that it may be off at most: it is told for a shorter time else, and for none that may cross a bound.
     """
-    one, w = k.stretches[i], k.world[0]
-    x, c = (time - one["t0"]) / UNITS, one["c"]
-    s = min(most, (one["end"] - time) / UNITS)
-    p, v = on_stretch(one, x)
-    off = 0.0
+    q, one, w = k.flight[i], k.stretches[i], k.world[0]
+    x, c, p, v = (time - one["t0"]) / UNITS, one["c"], vec(q["p"]), vec(q["v"])
+    s, off, a = min(most, (one["end"] - time) / UNITS), 0.0, NOWHERE
     for _ in range(MOST_TRIES):
         # A parabola through both ends, with the velocity of the first, is off by 2/81 s³ times the third derivative.
         jerk = 0.0
@@ -160,23 +160,28 @@ def corridor(k, i, time, most, aside):
             size = abs(c[n, 0]) + abs(c[n, 1]) + abs(c[n, 2])
             jerk = jerk * (x + s) + n * (n - 1.0) * (n - 2.0) * size
         off = jerk * s * s * s * (2.0 / 81.0)
-        if off <= aside:
+        p1, _ = on_stretch(one, x + s)
+        a = through_ends(p, v, p1, v, s)
+        low, high = box_of_arc(a, s, p, p1, off)
+        inside = aside == math.inf or w["bounded"] == 0
+        if not inside:
+            inside = True
+            for m in range(3):
+                inside = inside and low[m] >= w["low"][m] and high[m] <= w["high"][m]
+        if off <= aside and inside:
             break
         s = SHORTER * s
-    q, _ = on_stretch(one, x + s)
-    a = through_ends(p, v, q, v, s)
-    if w["bounded"] != 0:
-        low, high = along(vec(w["low"]), (off, off, off), 1.0), along(vec(w["high"]), (off, off, off), -1.0)
-        out = time_to_leave(p, v, a, low, high, s)
-        s = out if out >= 0.0 else s
     return s, a, off
 
 
 @cold
-def foresee(k, i):
-    """Write the stretch of a flight from where it begins: how long it lasts, and its polynomial."""
+def foresee(k, i, p, v):
+    """Write the next stretch of a flight, from where the one before ends: how long it lasts, and its polynomial."""
     one, par = k.stretches[i], k.params[int(k.flight[i]["param"])]
-    v, start, age, company, most = vec(one["c"][1]), int(one["t0"]), 0.0, ALONE, LONGEST
+    start, age, company, most = int(one["end"]), 0.0, ALONE, LONGEST
+    one["t0"] = start
+    put(one["c"][0], p)
+    put(one["c"][1], v)
     speed = math.sqrt(dot(v, v))
     stiff = stiffness(par, speed)
     step = min(FIRST / stiff if stiff > 0.0 else most, most)

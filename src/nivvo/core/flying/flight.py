@@ -21,7 +21,7 @@ import math
 
 import numpy as np
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.flying.forces import acceleration, drag, next_change, stiffness
 from nivvo.core.flying.guidance import turned
 from nivvo.core.numbers.roots import first_fall
@@ -71,7 +71,7 @@ def steps_for(row, v, h):
     return 1 + int(min(stiffness(row, fastest) * h / share, MOST_STEPS))
 
 
-@inner
+@cold
 def glide(row, t, p, v, h, count, company, stages):
     """Position and velocity ``h`` s after ``t`` under forces, in steps by their error; about so many are tried first.
 
@@ -102,20 +102,19 @@ def glide(row, t, p, v, h, count, company, stages):
     return p, v
 
 
-@inner
+@cold
 def pair(row, t, p, v, h, company, stages):
     """One step of ``h`` seconds of the fifth order, and how far the fourth is from it (Dormand and Prince, 1980).
 
     Velocity and place are followed by the same table: what a stage's place needs of earlier ones is squared (_SQUARED).
     """
+    q, u = p, v
     for stage in range(7):
         q, u = along(p, v, _AT[stage] * h), v
         for k in range(stage):
             b = (stages[k, 0], stages[k, 1], stages[k, 2])
             q, u = along(q, b, _SQUARED[stage, k] * h * h), along(u, b, _TABLE[stage, k] * h)
-        if stage < 6:
-            put(stages[stage], acceleration(row, t + _AT[stage] * h, q, u, company, t + 0.5 * h))
-    put(stages[6], acceleration(row, t + h, q, u, company, t + 0.5 * h))
+        put(stages[stage], acceleration(row, t + _AT[stage] * h, q, u, company, t + 0.5 * h))
     d, e = (0.0, 0.0, 0.0), (0.0, 0.0, 0.0)
     for k in range(7):
         b = (stages[k, 0], stages[k, 1], stages[k, 2])

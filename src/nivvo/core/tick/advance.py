@@ -214,8 +214,9 @@ def crossed(k, i, now):
     q, w, dt, far = k.flight[i], k.world[0], float(now["dt"]), 0.0
     par = k.params[int(q["param"])]
     a = vec(par["a"])
-    p, v = asleep(k, i, int(now["start"]))
-    p1 = arc(p, v, a, dt)
+    place(k, i, int(now["start"]))
+    p = vec(q["p"])
+    p1 = arc(p, vec(q["v"]), a, dt)
     if par["bends"] != 0:
         _, a, far = corridor(k, i, int(now["start"]), dt, math.inf)
         p1, _ = asleep(k, i, int(now["end"]))
