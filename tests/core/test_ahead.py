@@ -1,6 +1,8 @@
 """What acts foreseeably is followed ahead of the ticks: closed forms, and the same flight whatever the ticks are."""
 
+import os
 import unittest
+from unittest import mock
 
 import numpy as np
 
@@ -54,6 +56,7 @@ class Forms(unittest.TestCase):
         np.testing.assert_allclose((found.p[0, 0], found.v[0, 0]), (x, v), rtol=1e-9)
 
 
+@mock.patch.dict(os.environ, NIVVO_COMPILE="always")
 class Ticks(unittest.TestCase):
     def test_they_make_no_difference(self):
         rng = np.random.default_rng(2)
