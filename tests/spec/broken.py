@@ -66,7 +66,7 @@ BROKEN = {
     # Keys.
     "unknown key": (instead("launch.speed", "launch.sped"), [":11", "launch.sped", "unknown key", "speed, elevation", "did you mean speed"]),
     "key in the wrong table": (plus("[ability.b]\nspeed = 3\n"), [":16", "ability.b.speed", "belongs in ability.NAME.launch"]),
-    "key of another word": (instead("launch.speed", "gravity = 2\nlaunch.speed"), ["did you mean gravity_share (in ability.NAME.flight)?"]),
+    "key of another word": (instead("launch.speed", "gravity = 2\nlaunch.speed"), ["world.gravity, and flight.gravity_share of an ability"]),
     "unknown table": (plus("[abilty.b]\nlaunch.speed = 3\n"), [":15", "abilty", "did you mean ability"]),
     "unknown shape": (plus("[target.b]\nat = [1, 1]\nshape.sphere = 1\n"), [":17", "sphere", "ball"]),
     "two shapes": (plus("[target.b]\nat = [1, 1]\nshape = { ball = 1, box = [1, 1] }\n"), [":17", "exactly one", "ball and box"]),
@@ -82,7 +82,7 @@ BROKEN = {
     "aim without direction": (instead("launch.speed", 'aim.by = "fixed"\nlaunch.speed'), ["needs direction"]),
     "direction of a cursor": (instead("launch.speed", "aim.direction = 20\nlaunch.speed"), ["direction is for aim", "fixed"]),
     "bad name": (plus('[target."1 wisp"]\nat = [1, 1]\n'), ["a letter, then letters"]),
-    "table as number": ("nivvo = 1\nability = 3\n", [":2", "ability", "a table"]),
+    "table as number": ("nivvo = 1\nability = 3\n", [":2", "ability", "[ability.NAME]"]),
     "list as number": (instead("at = [32.5, 1.5]", "at = 32.5"), [":8", "a list"]),
     # Views.
     "three numbers in 2D": (instead("at = [32.5, 1.5]", "at = [32.5, 1.5, 0]"), [":8", "2 numbers", "[x, y]"]),

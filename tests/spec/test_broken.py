@@ -40,6 +40,31 @@ class Broken(unittest.TestCase):
                     self.assertIn(word, err)
                 self.assertNotIn("Traceback", err)
 
+    def test_what_is_told_in_place_of_what_was_written_is_right_there(self):
+        rest = "\nability.flare.mass = 1\nability.flare.launch.velocity = [9, 1]\n"
+        rest += "target.wisp.at = [30, 0]\ntarget.wisp.group = 'wisps'\n"
+        for line in (
+            "ability.flare.flight.drag = 0.1", "ability.flare.flight.homing = true",
+            "ability.flare.flight.homing = 90", "ability.flare.limits = 2", "ability.flare.firing = 'single'",
+            "ability.flare.aim = 'nearest'", "ability.flare.aim.by = 'closest'", "ability.flare.shape = 0.2",
+            "ability.flare.on.anything = 'pass'", "ability.flare.on.wisps.pass = true", "target.gull.pos = [4, 4]",
+            "ability.flare.on.wisps.score = 5", "target.wisp.shape = 2", "target.wisp.move = [1, 0]",
+            "shooter.facing = '-x'", "ability.limits.life = 3",
+        ):  # fmt: skip
+            with self.subTest(line):
+                with self.assertRaises(nivvo.DrillError) as caught:
+                    nivvo.parse(f"nivvo = 1\n{line}{rest}")
+                (problem,) = caught.exception.problems
+                told, (key, value) = problem.hint.removeprefix("did you mean ").rstrip("?"), line.split(" = ", 1)
+                above = problem.key.rpartition(".")[0]
+                if problem.message == "unknown choice":
+                    told = f"{key} = '{told}'"
+                elif "=" not in told:
+                    told = f"{told if '.' in told else f'{above}.{told}'} = {value}"
+                elif told.split(" = ")[0].isidentifier():
+                    told = f"{above}.{told}"
+                nivvo.parse(f"nivvo = 1\n{told.replace('NAME', 'keeper' if 'shooter' in told else 'flare')}{rest}")
+
     def test_all_problems_of_a_file_are_told_at_once_in_its_order(self):
         text = GOOD.replace("speed = 18", "sped = 18").replace('hits = "wisp"', 'hits = "wips"')
         text = text.replace("at = [32.5, 1.5]", "at = [1, 2, 3]")

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from functools import cache
 from typing import Any, Literal, get_args, get_origin
 
-from pydantic import BaseModel
+from pydantic import BaseModel, ValidationError
 
 from nivvo.errors import Problem
 from nivvo.spec.reading.document import Document
@@ -30,7 +30,7 @@ _TYPES = {
     "int_from_float": "a whole number",
     "string_type": 'text, in quotes, as "quay"',
     "bool_type": "true or false",
-    "list_type": "a list, as [1.0, 2.0]",
+    "list_type": "a list",
     "dict_type": "a table",
     "model_type": "a table",
     "model_attributes_type": "a table",
@@ -61,7 +61,8 @@ def of_errors(errors: list[dict], document: Document, model: type[BaseModel], pr
     found = {key: problem for key, problem in found.items() if not (problem.message == "is missing" and key in now)}
     # Of a key that may be one thing or another, what is wrong inside of the one says it all.
     outer = {key[:size] for key in found for size in range(1, len(key))}
-    return [problem for key, problem in found.items() if not (problem.message == "wrong type" and key in outer)]
+    whole = ("wrong type", "unknown choice")
+    return [problem for key, problem in found.items() if not (problem.message in whole and key in outer)]
 
 
 def in_order(problems: Iterable[Problem]) -> list[Problem]:
@@ -142,17 +143,19 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
         )
     if kind in _LIMITS:
         field, text = _LIMITS[kind]
-        return Problem(where, name, "out of range", shown(given), text.format(f"{one['ctx'][field]:g}"))
+        allowed = text.format(f"{one['ctx'][field]:g}")
+        return Problem(where, name, "out of range", shown(given), allowed, _means(model, key))
     if kind == "literal_error":
         allowed = one["ctx"]["expected"].replace("'", '"')
         words = [word.strip(' "') for word in allowed.replace(" or ", ",").split(",")]
-        return Problem(where, name, "unknown choice", shown(given), allowed, nearest(given, words) or elsewhere(given))
+        hint = nearest(given, words) or elsewhere(given)
+        return Problem(where, name, "unknown choice", shown(given), allowed, hint)
     if by_set := _by_set(key, given):
         return Problem(where, name, "a case changes keys by set", shown(given), "", by_set)
     if kind in _TYPES:
         says = "must be a number that is not nan or infinite" if kind == "finite_number" else "wrong type"
-        allowed = _TYPES[kind] + (_keys_of(model, key, name) if _TYPES[kind] == "a table" else "")
-        return Problem(where, name, says, shown(given), allowed)
+        allowed, hint = _wanted(kind, model, key, given)
+        return Problem(where, name, says, shown(given), allowed, hint)
     if kind in ("too_short", "too_long"):
         context = one["ctx"]
         bound = f"at least {context['min_length']}" if kind == "too_short" else f"at most {context['max_length']}"
@@ -162,7 +165,99 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
         says = "is not a name" if kind == "string_pattern_mismatch" else "wrong length"
         return Problem(where, name, says, shown(given), rule if kind == "string_pattern_mismatch" else one["msg"])
     message = one["msg"].removeprefix("Value error, ")
+    word, colon, says = message.partition(": ")
+    if colon and isinstance(given, dict) and word in given:
+        inside = (*key, word)
+        return Problem(str(document.origin(inside)), dotted(inside), says, given=shown(given[word]))
     return Problem(where, name, message, given=shown(given))
+
+
+def _wanted(kind: str, model: type[BaseModel], key: tuple, given: Any) -> tuple[str, str]:
+    """What is allowed where something is of the wrong type, and the line that was meant."""
+    table, name = _model_at(model, key), dotted(key)
+    if _TYPES[kind] == "a list":
+        held = _held(_annotation(model, key))
+        if inside := _first_model(held):
+            return f"a list of tables, as [{{ {next(iter(inside.model_fields))} = ... }}]", ""
+        return ('a list of texts, as ["quay"]' if held is str else "a list, as [1.0, 2.0]"), ""
+    if _TYPES[kind] == "a table":
+        if table is None:
+            inside = _first_model(_held(_annotation(model, key)))
+            step = f" of tables, as {name}.NAME.{next(iter(inside.model_fields))} = ..." if inside else ""
+            return "a table" + step, ""
+        return "a table" + _keys_of(table, name), _unnamed(model, key) or _short_for(table, name, given)
+    depends = table is not None and "by" in table.model_fields and _TYPES[kind] == "a number"
+    also = ', or one that depends, as { by = "held", start = 6, end = 16 }' if depends else ""
+    return _TYPES[kind] + also, _means(model, key)
+
+
+def _short_for(table: type[BaseModel], name: str, given: Any) -> str:
+    """The line that is meant by one value in place of a table, or ""."""
+    if isinstance(given, str) and (chosen := _chosen(table, given) or _chosen(table, given, meant)):
+        return f"did you mean {name}.{chosen}?"
+    if isinstance(given, str) and given in table.model_fields:
+        return f"did you mean {name}.{given} = ...?"
+    if given is True and _whole_without_keys(table):
+        return f"did you mean {name} = {{}}?"
+    kind = float if type(given) in (int, float) else type(given)
+    fields = (word for word, leaves in _leaves_of(table) if kind in map(_kind, leaves))
+    word = next(fields, "") if kind in (float, list) else ""
+    return f"did you mean {name}.{word} = {shown(given)}?" if word else ""
+
+
+def _kind(leaf: Any) -> Any:
+    return get_origin(leaf) or leaf
+
+
+def _unnamed(model: type[BaseModel], key: tuple) -> str:
+    """The line that was meant where what has a name in a drill was written without, or ""."""
+    table = _first_model(_held(_annotation(model, key[:1])))
+    there = table is not None and len(key) > 1 and key[1] in table.model_fields
+    return f"did you mean {key[0]}.NAME.{dotted(key[1:])}?" if there else ""
+
+
+def _whole_without_keys(table: type[BaseModel]) -> bool:
+    try:
+        return table.model_validate({}) is not None
+    except ValidationError:
+        return False
+
+
+def _chosen(table: type[BaseModel], word: str, among: Callable = lambda word, words: word if word in words else None):
+    """The first key of a table of which a word is a choice, and that choice, or None."""
+    for name, leaves in _leaves_of(table):
+        words = [one for one in leaves if isinstance(one, str)]
+        if found := among(word, words):
+            return f'{name} = "{found}"'
+    return None
+
+
+@cache
+def _leaves_of(table: type[BaseModel]) -> list[tuple[str, list]]:
+    return [(name, _leaves(field.annotation)) for name, field in table.model_fields.items()]
+
+
+def _leaves(annotation: Any) -> list:
+    """The types that a value may have, and the words that it may be; not what stands in lists and tables."""
+    if get_origin(annotation) is Literal:
+        return list(get_args(annotation))
+    if isinstance(annotation, type) or get_origin(annotation) in (list, dict, tuple):
+        return [annotation]
+    return [leaf for option in get_args(annotation) for leaf in _leaves(option)]
+
+
+def _annotation(model: type[BaseModel], key: tuple) -> Any:
+    """What the value at a path may be."""
+    table = _model_at(model, key[:-1])
+    field = table.model_fields.get(str(key[-1])) if table else None
+    return field.annotation if field else None
+
+
+def _means(model: type[BaseModel], key: tuple) -> str:
+    """A key and its meaning, for who took it for something else."""
+    table = _model_at(model, key[:-1])
+    field = table.model_fields.get(str(key[-1])) if table else None
+    return f"{key[-1]}: {field.description}" if field is not None and field.description else ""
 
 
 def _by_set(key: tuple, given: Any) -> str:
@@ -182,24 +277,31 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     allowed = list(table.model_fields) if table else []
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
-    if said := meant(word, allowed):
-        return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), f"did you mean {said}?")
-    homes = [path for path, field in _all_keys(model) if field == word]
-    if not homes and (there := elsewhere(word)):
-        return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), there)
-    around = [home for home in homes if home.split(".")[0] == str(key[0])]
-    close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == str(key[0]) and word in field}
-    if homes and not around and close:
-        near = min(close, key=len)
-        hint = f"did you mean {near} (in {close[near]})?"
-    elif homes:
-        around = around or homes
-        hint = f"{word} belongs in {' or '.join(around[:3])}"
-    elif not (hint := nearest(word, allowed)):
-        near = nearest(word, {field for _, field in _all_keys(model)}, 0.8)
-        home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
-        hint = f"{near[:-1]} (in {home})?" if near else ""
+    hint = _unnamed(model, key) or _instead(word, str(key[0]), table, allowed, model)
     return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
+
+
+def _instead(word: str, root: str, table: type[BaseModel] | None, allowed: list[str], model: type[BaseModel]) -> str:
+    """What is to be written in place of an unknown key of a table below ``root``, or where it belongs."""
+    if said := (table and _chosen(table, word)) or meant(word, allowed):
+        return f"did you mean {said}?"
+    homes = sorted((path for path, field in _all_keys(model) if field == word), key=lambda path: path.count("."))
+    around = [home for home in homes if home.split(".")[0] == root]
+    if around:
+        return f"{word} belongs in {' or '.join(around[:3])}"
+    if there := elsewhere(word):
+        return there
+    if homes:
+        close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == root and word in field}
+        near = min(close, key=len, default="")
+        return f"did you mean {near} (in {close[near]})?" if near else f"{word} belongs in {' or '.join(homes[:3])}"
+    if hint := nearest(word, allowed):
+        return hint
+    if table and (said := _chosen(table, word, meant)):
+        return f"did you mean {said}?"
+    near = nearest(word, {field for _, field in _all_keys(model)}, 0.8)
+    home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
+    return f"{near[:-1]} (in {home})?" if near else ""
 
 
 def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
@@ -236,11 +338,8 @@ def _first_model(annotation: Any) -> type[BaseModel] | None:
     return None
 
 
-def _keys_of(model: type[BaseModel], key: tuple, name: str) -> str:
-    """What stands in the table at a path, in words: the first key that it cannot do without, else those there are."""
-    table = _model_at(model, key)
-    if table is None:
-        return ""
+def _keys_of(table: type[BaseModel], name: str) -> str:
+    """What stands in a table, in words: the first key that it cannot do without, else those there are."""
     needed = next((word for word, field in table.model_fields.items() if field.is_required()), "")
     return f", as {name}.{needed} = ..." if needed else f" with {listed(table.model_fields)}"
 

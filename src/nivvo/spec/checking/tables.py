@@ -90,7 +90,7 @@ class Tables:
             self._kinds.move_to_end((kind, id(raw)))
             return known
         if not isinstance(raw, dict):
-            return Entries(raw, {}, {}, {}, [((kind,), "wrong type", "a table")])
+            return Entries(raw, {}, {}, {}, [((kind,), "wrong type", f"tables with names, as [{kind}.NAME]")])
         out = Entries(raw, {}, {}, {}, [])
         if len(raw) > ENTRIES:
             out.odd.append(((kind,), "wrong number of values", f"at most {ENTRIES} values"))
