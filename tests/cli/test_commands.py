@@ -62,6 +62,23 @@ class Commands(unittest.TestCase):
             self.assertIn(words, out)
         self.assertNotIn("launch.speed ", out)
 
+    def test_a_control_that_nothing_goes_by_is_told(self):
+        for control, by, other in (
+            ("cursor", "cursor", "[3, 4]"),
+            ("stick", "stick", "[1, 0]"),
+            ("look", "sight", "[9]"),
+        ):
+            for aims, faces, told in (("facing", "fixed", True), (by, "fixed", False), ("facing", control, False)):
+                path = self.folder / "drill.toml"
+                path.write_text(
+                    f"nivvo = 1\nability.flare = {{ launch.speed = 9, aim.by = '{aims}' }}\n"
+                    f"shooter.keeper.facing_follows = '{faces}'\n"
+                    f"case.tap.input = [{{ t = 0, {control} = {other}, tap = 'fire' }}]\n"
+                )
+                code, out, err = call("fire", path)
+                self.assertEqual((code, err), (0, ""))
+                self.assertEqual(f"the {control} is moved, but nothing goes by it" in out, told, out)
+
     def test_a_misspelt_file_is_answered_with_the_one_that_is_there(self):
         call("new", self.folder / "pier.toml")
         for wrong in ("peir.toml", "pier.tml", "pier"):

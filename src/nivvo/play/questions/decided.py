@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nivvo.plan.case import case_of
 from nivvo.play.outcome.run import Run
 from nivvo.record.vocabulary import LIFE_OVER
 from nivvo.spec.drill import Drill
@@ -43,6 +44,19 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
         if target.shape is None and target.parts is None and (name in touched or not touched):
             out.append((f"target.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
     return out
+
+
+def unread(drill: Drill, run: Run) -> list[str]:
+    """A line for each control that is moved in a run's case and that nothing there goes by."""
+    case, rows = case_of(drill, run.case), drill.inputs(run.case) or []
+    aims = {name: run.scene.abilities[name].aim.by for name in case.in_hand}
+    faced = {shooter.facing_follows for shooter in run.scene.shooters.values()}
+    have = ", ".join(f"{name} aims by {by}" for name, by in aims.items())
+    return [
+        f'the {control} is moved, but nothing goes by it: {have}; aim.by = "{by}" would'
+        for control, by in (("cursor", "cursor"), ("stick", "stick"), ("look", "sight"))
+        if by not in aims.values() and control not in faced and any(getattr(row, control) for row in rows)
+    ]
 
 
 def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
