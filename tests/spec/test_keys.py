@@ -117,6 +117,12 @@ class Keys(unittest.TestCase):
             self.assertIn(says, str(caught.exception))
         with self.assertRaisesRegex(AttributeError, "did you mean fire?"):
             nivvo.simulate(text)
+        drill = nivvo.parse("nivvo = 1\nability.flare.launch.speed = 9\n")
+        for thing, name, says in ((drill, "case_names", "cases?"), (nivvo.fire(drill), "hits", "contacts?")):
+            with self.assertRaisesRegex(AttributeError, f"did you mean {says}"):
+                getattr(thing, name)
+        with self.assertRaisesRegex(CallError, "'ability'; it takes drill, case, keep"):
+            nivvo.fire(drill, ability="flare")
         with self.assertRaisesRegex(AttributeError, "did you mean place?"):
             nivvo.Live(nivvo.parse(text % "never = 'out'")).position("gull")
         with self.assertRaises(DrillError) as caught:

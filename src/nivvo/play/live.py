@@ -36,7 +36,7 @@ from nivvo.record.vocabulary import HAPPENINGS
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
-from nivvo.spec.words.nearest import known, nearest, public
+from nivvo.spec.words.nearest import known, lacking
 
 log = logging.getLogger("nivvo")
 
@@ -182,9 +182,7 @@ class Live(Tabled):
         self._do("screen", self._numbers("screen", (x, y), 2), shooter, at)
 
     def __getattr__(self, name: str) -> Any:
-        asked = "" if name.startswith("_") else nearest(name, public(type(self)))
-        hint = f"it is now Live.{RENAMED[name]}" if name in RENAMED else asked
-        raise AttributeError(f"a live session has no {name}" + (f"; {hint}" if hint else ""))
+        raise lacking(self, "a live session", name, RENAMED)
 
     def _button(self, button: str) -> str:
         return known(button, self._heard, "button")

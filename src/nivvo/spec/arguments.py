@@ -178,7 +178,8 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
             except TypeError as error:
                 wrong = next((key for key in keys if key not in order), None)
                 hint = f". {nearest(wrong, order)}" if wrong else ""
-                raise CallError(f"{call.__name__}: {error}{hint}".rstrip(". ")) from None
+                takes = ", ".join(name for name in order if name != "self")
+                raise CallError(f"{call.__name__}: {error}; it takes {takes or 'nothing'}{hint}".rstrip(". ")) from None
         values = list(args)
         for position, (name, value) in enumerate(zip(order, args[:many], strict=False)):
             if name in checks and not (value is None and checks[name][1]):

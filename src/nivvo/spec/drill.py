@@ -24,7 +24,7 @@ from nivvo.spec.reading import settings as changed
 from nivvo.spec.reading.document import Document, Origin
 from nivvo.spec.reading.track import Track
 from nivvo.spec.scenes.case import Case, Input
-from nivvo.spec.words.nearest import listed, nearest
+from nivvo.spec.words.nearest import lacking, listed, nearest
 
 MOST_CHECKED = 10_000_000
 """Cases with settings of their own, times tables of the drill."""
@@ -47,6 +47,9 @@ class Drill(Tabled):
     _tables: Tables | None = field(default=None, repr=False)
     _settings: dict[str, Any] = field(default_factory=dict, repr=False)
     _cache: dict[Any, Any] = field(default_factory=dict, repr=False)
+
+    def __getattr__(self, name: str) -> Any:
+        raise lacking(self, "a drill", name)
 
     def __repr__(self) -> str:
         abilities, cases = len(self.model.ability), len(self.cases)

@@ -17,7 +17,7 @@ from nivvo.record.path import Path
 from nivvo.record.vocabulary import SENTENCES
 from nivvo.results import html
 from nivvo.spec.arguments import checked
-from nivvo.spec.words.nearest import nearest
+from nivvo.spec.words.nearest import lacking, nearest
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -75,6 +75,9 @@ class Run:
         drill, counts = FilePath(self.drill).name, {"shot": len(self.fired), "contact": len(self.rows("contacts"))}
         said = ", ".join(f"{count} {word}{'' if count == 1 else 's'}" for word, count in counts.items())
         return f"<Run of {drill} {self.case}: {said}>"
+
+    def __getattr__(self, name: str) -> Any:
+        raise lacking(self, "a run", name)
 
     def _repr_html_(self) -> str:
         return html(repr(self), self.table())

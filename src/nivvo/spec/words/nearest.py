@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from nivvo.errors import CallError
@@ -37,9 +37,15 @@ def nearest(word: Any, words: Iterable[str], near_enough: float = 0.55) -> str:
     return f"did you mean {near[0]}?" if near else ""
 
 
-def public(thing: object) -> list[str]:
-    """Names that a class or a module has for everybody."""
-    return [name for name in dir(thing) if not name.startswith("_")]
+def lacking(thing: object, what: str, name: str, renamed: Mapping[str, str] | None = None) -> AttributeError:
+    """What is raised for an attribute that an object does not have, with the nearest that it has.
+
+    What Python itself asks for is answered at once.
+    """
+    now = (renamed or {}).get(name)
+    there = () if name.startswith("_") else (one for one in dir(type(thing)) if not one.startswith("_"))
+    hint = f"it is now {type(thing).__name__}.{now}" if now else nearest(name, there)
+    return AttributeError(f"{what} has no {name}" + (f"; {hint}" if hint else ""))
 
 
 def listed(words: Iterable[str]) -> str:
