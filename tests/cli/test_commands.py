@@ -142,6 +142,8 @@ class Commands(unittest.TestCase):
         code, _, err = call("explain", DEMO / "quay.toml", "ability.lanten")
         self.assertEqual(code, 2)
         self.assertIn("ability.lantern", err)
+        code, _, err = call("explain", DEMO / "quay.toml", "lantern.speed")
+        self.assertIn("did you mean ability.lantern.launch.speed?", err)
         self.assertIn("like flare", call("explain", DEMO / "quay.toml", "ability.lantern.limits.life")[1])
 
     def test_schema_is_json_on_stdout_or_in_a_file(self):

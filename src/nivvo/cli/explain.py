@@ -25,6 +25,7 @@ def command(drill, key, case, means, settings, format_) -> None:
     """
     from nivvo.spec.explain import effective
     from nivvo.spec.keys import meaning_of
+    from nivvo.spec.reading.settings import in_full
     from nivvo.spec.words.nearest import nearest
 
     rows = [
@@ -35,7 +36,9 @@ def command(drill, key, case, means, settings, format_) -> None:
         kept = [row for row in rows if row["key"] == key or row["key"].startswith((f"{key}.", f"{key}["))]
         if not kept:
             names = {row["key"] for row in rows} | {row["key"].rpartition(".")[0] for row in rows}
-            raise CallError(f"{drill} has no value at {key}. {nearest(key, names)}".strip())
+            full = in_full(key.split("."), names)
+            hint = f"did you mean {full}?" if full else nearest(key, names)
+            raise CallError(f"{drill} has no value at {key}. {hint}".strip())
         rows = kept
     for row in rows if means else ():
         row["means"] = meaning_of(row["key"])

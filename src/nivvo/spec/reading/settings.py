@@ -105,7 +105,7 @@ def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: 
         names = list(there) or ([KEEPER] if head == "shooter" else [])
         if name not in names:
             return wrong(f"there is no {head} {name[:64]}", listed(names), nearest(name, names))
-    if head not in _tops(tables) and (full := _full(parts, tables)):
+    if head not in _tops(tables) and (full := in_full(parts, leaves(tables))):
         return wrong("unknown key", hint=f"did you mean {full}?")
     return None
 
@@ -114,13 +114,13 @@ def _tops(tables: dict[str, Any]) -> set[str]:
     return {*tables, *NAMED, "world", "tick", "title"}
 
 
-def _full(parts: list[str], tables: dict[str, Any]) -> str:
-    """The shortest key that is written and has these parts in this order, the last at its end; or ""."""
+def in_full(parts: list[str], keys: Iterable[str]) -> str:
+    """The shortest of ``keys`` that has these parts in this order, the last at its end; or ""."""
     found = []
-    for leaf in leaves(tables):
-        rest = iter(leaf.split("."))
-        if leaf.split(".")[-1] == parts[-1] and all(part in rest for part in parts):
-            found.append(leaf)
+    for key in keys:
+        rest = iter(there := key.split("."))
+        if there[-1] == parts[-1] and all(part in rest for part in parts):
+            found.append(key)
     return min(found, key=len, default="")
 
 
