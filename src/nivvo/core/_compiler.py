@@ -71,11 +71,6 @@ KERNEL = {**OPTIONS, "nogil": True}
 INNER = {**OPTIONS, "no_cpython_wrapper": True}
 
 
-def dispatcher_of(kernel: Callable, fixed: dict[str, Any]) -> Any:
-    """A compiled dispatcher of ``kernel``, with constants of its modules ``fixed``."""
-    return _twin(kernel, KERNEL, fixed)
-
-
 def forget() -> None:
     """Make what kernels reach anew when it is next compiled: a constant of a module may have changed."""
     _twins.clear()
@@ -89,6 +84,16 @@ def _twin(function: Callable, options: dict, fixed: dict) -> Any:
         if callee not in made:
             made[callee] = _twin(callee, INNER | {"forceinline": callee.__nivvo__ == "inner"}, fixed)
         names[name] = made[callee]
+    dispatcher = _dispatcher(function, options, fixed, names)
+    ask = dispatcher.get_call_template
+    plain = numba.types.unliteral
+    # A number written in the source is no type of its own: one compilation a function, not one a number.
+    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
+    return dispatcher
+
+
+def _dispatcher(function: Callable, options: dict, fixed: dict, names: dict[str, Any]) -> Any:
+    """A dispatcher of ``function``, with constants ``fixed`` and other values of some ``names`` of its module."""
     body = types.FunctionType(
         function.__code__,
         {**function.__globals__, **fixed, **names},
@@ -100,12 +105,7 @@ def _twin(function: Callable, options: dict, fixed: dict) -> Any:
     told = "".join(f"_{name}_{value}" for name, value in sorted(_named(function, fixed).items()))
     body.__qualname__ = function.__qualname__ + told
     body.__module__ = function.__module__
-    dispatcher = numba.njit(**options)(body)
-    ask = dispatcher.get_call_template
-    plain = numba.types.unliteral
-    # A number written in the source is no type of its own: one compilation a function, not one a number.
-    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
-    return dispatcher
+    return numba.njit(**options)(body)
 
 
 def _callees(function: Callable) -> Iterator[tuple[str, Callable]]:
@@ -140,15 +140,30 @@ def signature_of(args: tuple) -> tuple:
     return tuple(numba.typeof(arg) for arg in args)
 
 
-def make(dispatcher: Any, signature: tuple, stamp: str, folder: Path | None) -> Callable:
-    """Compile for ``signature``, or take what lies in ``folder`` under ``stamp``; what is made stays there, if any."""
+def load(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str, folder: Path) -> Callable | None:
+    """The kernel that lies in ``folder``, or None: without dispatchers of its callees, which are inlined into it."""
+    dispatcher = _dispatcher(function, KERNEL, fixed, {})
+    with _one_at_a_time, _callees_left_as_they_are(dispatcher.py_func.__qualname__):
+        made = _store(dispatcher.py_func, folder, stamp).load_overload(signature, dispatcher.targetctx)
+        if made is None:
+            return None
+        dispatcher.targetctx.insert_user_function(made.entry_point, made.fndesc, [made.library])
+        dispatcher.add_overload(made)
+    dispatcher.disable_compile()
+    return dispatcher
+
+
+def make(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str, folder: Path | None) -> Callable:
+    """A kernel compiled for ``signature`` with constants of its modules ``fixed``; kept in ``folder``, if any."""
+    dispatcher = _twin(function, KERNEL, fixed)
     if folder is not None:
         dispatcher._cache = _store(dispatcher.py_func, folder, stamp)
     with _one_at_a_time:
         collecting = gc.isenabled()
         gc.disable()
         try:
-            with _callees_left_as_they_are(dispatcher.py_func.__qualname__), _with_few_passes(), _resolved_once():
+            name = dispatcher.py_func.__qualname__
+            with _callees_left_as_they_are(name), _with_few_passes(), _resolved_once():
                 dispatcher.compile(signature)
         finally:
             if collecting:

@@ -123,27 +123,29 @@ class Kernel:
                 return self.plain
             from nivvo.core import _compiler
 
-            dispatcher, signature = _compiler.dispatcher_of(self.plain, self.fixed), _compiler.signature_of(args)
-            self._compiled = self._make(functools.partial(_compiler.make, dispatcher, signature, fingerprint()))
+            signature = _compiler.signature_of(args)
+            what = self.plain, self.fixed, signature, fingerprint()
+            load, make = functools.partial(_compiler.load, *what), functools.partial(_compiler.make, *what)
+            self._compiled = self._taken(load, make)
         return self._compiled
 
     def _folder(self) -> str:
         return f"{self.__name__}-{fingerprint()}"
 
-    def _make(self, make: Callable[[Path | None], Callable]) -> Callable:
-        """Compile into the store, or take from it; whatever is wrong with the store, compile in memory."""
+    def _taken(self, load: Callable[[Path], Callable | None], make: Callable[[Path | None], Callable]) -> Callable:
+        """Take from the store, or compile into it; whatever is wrong with the store, compile in memory."""
         for place in places():
             with contextlib.suppress(OSError):
                 place.mkdir(parents=True, exist_ok=True, mode=0o700)
                 if not _mine(place):
                     continue
                 final = place / self._folder()
-                if final.is_dir() and (made := self._stored(make, final)) is not None:
+                if final.is_dir() and (made := self._stored(load, final)) is not None:
                     return made
                 if not os.access(place, os.W_OK):
                     continue
                 with _lock(place / f"{self._folder()}.lock"):
-                    if final.is_dir() and (made := self._stored(make, final)) is not None:
+                    if final.is_dir() and (made := self._stored(load, final)) is not None:
                         return made
                     staging = Path(tempfile.mkdtemp(prefix="making-", dir=place))
                     try:
@@ -158,16 +160,17 @@ class Kernel:
         self._announce(None)
         return make(None)
 
-    def _stored(self, make: Callable[[Path | None], Callable], final: Path) -> Callable | None:
+    def _stored(self, load: Callable[[Path], Callable | None], final: Path) -> Callable | None:
         """The kernel from the store; None if what lies there is damaged, which is then taken away."""
+        what = "cut short"
         try:
-            made = make(final)
-            with contextlib.suppress(OSError):
-                os.utime(final)
-            return made
+            if (made := load(final)) is not None:
+                with contextlib.suppress(OSError):
+                    os.utime(final)
+                return made
         except DAMAGED as error:
             what = type(error).__name__
-            log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
+        log.warning("nivvo: the stored %s kernel is damaged (%s) and is made anew", self.__name__, what)
         with contextlib.suppress(OSError):
             shutil.rmtree(final)
         return None
