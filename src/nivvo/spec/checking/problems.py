@@ -176,13 +176,13 @@ def _wanted(kind: str, model: type[BaseModel], key: tuple, given: Any) -> tuple[
     """What is allowed where something is of the wrong type, and the line that was meant."""
     table, name = _model_at(model, key), dotted(key)
     if _TYPES[kind] == "a list":
-        held = _held(_annotation(model, key))
+        held = _holds(model, key)
         if inside := _first_model(held):
             return f"a list of tables, as [{{ {next(iter(inside.model_fields))} = ... }}]", ""
         return ('a list of texts, as ["quay"]' if held is str else "a list, as [1.0, 2.0]"), ""
     if _TYPES[kind] == "a table":
         if table is None:
-            inside = _first_model(_held(_annotation(model, key)))
+            inside = _first_model(_holds(model, key))
             step = f" of tables, as {name}.NAME.{next(iter(inside.model_fields))} = ..." if inside else ""
             return "a table" + step, ""
         return "a table" + _keys_of(table, name), _unnamed(model, key) or _short_for(table, name, given)
@@ -211,7 +211,7 @@ def _kind(leaf: Any) -> Any:
 
 def _unnamed(model: type[BaseModel], key: tuple) -> str:
     """The line that was meant where what has a name in a drill was written without, or ""."""
-    table = _first_model(_held(_annotation(model, key[:1])))
+    table = _first_model(_holds(model, key[:1]))
     there = table is not None and len(key) > 1 and key[1] in table.model_fields
     return f"did you mean {key[0]}.NAME.{dotted(key[1:])}?" if there else ""
 
@@ -246,17 +246,21 @@ def _leaves(annotation: Any) -> list:
     return [leaf for option in get_args(annotation) for leaf in _leaves(option)]
 
 
-def _annotation(model: type[BaseModel], key: tuple) -> Any:
-    """What the value at a path may be."""
+def _field(model: type[BaseModel], key: tuple) -> Any:
+    """The field of the value at a path, or None."""
     table = _model_at(model, key[:-1])
-    field = table.model_fields.get(str(key[-1])) if table else None
-    return field.annotation if field else None
+    return table.model_fields.get(str(key[-1])) if table else None
+
+
+def _holds(model: type[BaseModel], key: tuple) -> Any:
+    """What the list or the table by names at a path holds."""
+    field = _field(model, key)
+    return _held(field.annotation) if field else None
 
 
 def _means(model: type[BaseModel], key: tuple) -> str:
     """A key and its meaning, for who took it for something else."""
-    table = _model_at(model, key[:-1])
-    field = table.model_fields.get(str(key[-1])) if table else None
+    field = _field(model, key)
     return f"{key[-1]}: {field.description}" if field is not None and field.description else ""
 
 
@@ -345,8 +349,7 @@ def _keys_of(table: type[BaseModel], name: str) -> str:
 
 
 def _described(model: type[BaseModel], key: tuple) -> str:
-    table = _model_at(model, key[:-1])
-    field = table.model_fields.get(str(key[-1])) if table else None
+    field = _field(model, key)
     if field is None:
         return ""
     words = ", ".join(map(shown, get_args(field.annotation))) if get_origin(field.annotation) is Literal else ""
