@@ -398,6 +398,26 @@ class Others(unittest.TestCase):
             self.assertGreater(dots[-1][0], dots[0][0])
         self.assertLess(max(times) - min(times), 5e-4)
 
+    def test_several_go_round_as_far_apart_as_they_are_spread(self):
+        orbit = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = -140\nflight.orbit.lasts = 3\nlimits.life = 3.5"]
+        for view, count, aim in itertools.product(VIEWS, (2, 3, 5), (0, 70)):
+            launch = (
+                f"launch = {{ speed = 12, count = {count}, fan = 360 }}\naim = {{ by = 'fixed', direction = {aim} }}"
+            )
+            up = "" if VIEWS[view][1] == 2 else "up = 0.5\n"
+            moves = [0.5, 0.2, 0.1][: VIEWS[view][1]]
+            keeper = f"[shooter.keeper]\nmove.velocity = {moves}"
+            more = f"{keeper}\n[shooter.keeper.muzzle.hand]\n{up}forward = 0.8\nfollows = 'aim'"
+            run = nivvo.fire(made(orbit, view=view, launch=launch, more=more, target="[500, 0]"))
+            frame, flown = run.scene.frame, [run.flight(name) for name in run.ids.values()]
+            self.assertEqual(len(flown), count)
+            for time in (0.0, 0.11, 0.3, 1.7, 2.9):
+                off = [path.at(time)[0] - time * frame.lift(moves) for path in flown]
+                ways = np.degrees([np.arctan2(one @ frame.second, one @ frame.first) for one in off])
+                apart = np.diff(np.sort(ways % 360.0), append=np.min(ways % 360.0) + 360.0)
+                np.testing.assert_allclose(apart, 360.0 / count, atol=1e-6)
+                np.testing.assert_allclose(np.linalg.norm(off, axis=1), np.linalg.norm(off[0]), rtol=1e-9)
+
     def test_a_press_lets_it_go_from_its_orbit(self):
         flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.life = 3\nwhen.again.then = 'let go'"]
         press = 1.2345

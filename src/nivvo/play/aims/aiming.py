@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -10,8 +11,8 @@ import numpy as np
 from nivvo.core.launching.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.launching.spread import cone, draw, fan, ring, scatter
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import dot, length_of, unit
-from nivvo.core.pool import HOLDS
+from nivvo.core.numbers.frame import Frame, dot, length_of, unit
+from nivvo.core.pool import HOLDS, ORBITS
 from nivvo.plan.abilities.ability import SEEKS, Ability
 from nivvo.plan.abilities.flight import INSTANT
 from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
@@ -166,6 +167,10 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     own = ability.inherit_velocity * stance.velocity if ability.inherit_velocity else NOWHERE
     velocities = () if alone else spread(scene, ability, moment, stance.facing, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
+    places = [leaving.at] * len(velocities)
+    if ability.flight.shifts == ORBITS and not alone:
+        middle = stage.centre(stage.number[shooter], time)
+        places = [_round(scene.frame, leaving.at, middle, aimed.velocity, one) for one in velocities]
     return Shot(
         number=asked.number,
         ability=asked.ability,
@@ -183,12 +188,26 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
         note="; ".join(note for note in [ODD.get(leaving.odd, leaving.odd), *aimed.notes] if note),
         refused=aimed.refused,
         remains=aimed.remains,
-        sent=tuple(Sent(leaving.at, velocity + own) for velocity in velocities),
+        sent=tuple(Sent(at, velocity + own) for at, velocity in zip(places, velocities, strict=True)),
         moment=moment,
         radius=radius,
         use=asked.use,
         sought=aimed.sought,
     )
+
+
+def _round(frame: Frame, at: np.ndarray, middle: np.ndarray, way: np.ndarray, spread: np.ndarray) -> np.ndarray:
+    """A place (3,) turned about a shooter's middle as far as one way of a spread is from the middle one.
+
+    In side view in its plane, elsewhere about the vertical: what goes round its shooter begins there, or all of a shot
+    would go round in one place.
+    """
+    (a, b), (c, d), (x, y) = ((dot(v, frame.first), dot(v, frame.second)) for v in (way, spread, at - middle))
+    size = math.hypot(a, b) * math.hypot(c, d)
+    if size == 0.0:
+        return at
+    turned, aside = (a * c + b * d) / size - 1.0, (a * d - b * c) / size
+    return at + (turned * x - aside * y) * frame.first + (aside * x + turned * y) * frame.second
 
 
 def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple[float | None, str]:

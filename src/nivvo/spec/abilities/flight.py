@@ -120,7 +120,7 @@ class Sway(Table):
 class Orbit(Table):
     """Going round the shooter until it is let go; then it flies on as it goes."""
 
-    radius: Positive = Field(description="units")
+    radius: Positive = Field(description="units; several of one shot begin as far round as its launch spreads them")
     turn_rate: Turns = Field(
         description="degrees a second, from forward toward up in side view, toward the right elsewhere; or below 0"
     )
