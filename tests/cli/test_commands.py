@@ -79,6 +79,15 @@ class Commands(unittest.TestCase):
                 self.assertEqual((code, err), (0, ""))
                 self.assertEqual(f"the {control} is moved, but nothing goes by it" in out, told, out)
 
+    def test_a_wind_that_nothing_feels_is_told(self):
+        for drag, share, told in ((0.0, 1.0, True), (0.2, 1.0, False), (0.2, 0.0, True)):
+            path = self.folder / "drill.toml"
+            path.write_text(
+                f"nivvo = 1\nworld.wind = [3, 0]\nability.flare = {{ launch.speed = 9, limits.life = 1, "
+                f"flight.drag.linear = {drag}, flight.wind_share = {share} }}\n"
+            )
+            self.assertEqual("the wind moves nothing" in call("fire", path)[1], told)
+
     def test_a_misspelt_file_is_answered_with_the_one_that_is_there(self):
         call("new", self.folder / "pier.toml")
         for wrong in ("peir.toml", "pier.tml", "pier"):

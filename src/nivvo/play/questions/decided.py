@@ -47,16 +47,24 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
 
 
 def unread(drill: Drill, run: Run) -> list[str]:
-    """A line for each control that is moved in a run's case and that nothing there goes by."""
-    case, rows = case_of(drill, run.case), drill.inputs(run.case) or []
+    """A line for each control that is moved in a run's case, and for a wind that blows, that nothing there goes by."""
+    case, model, rows = case_of(drill, run.case), drill.of_case(run.case), drill.inputs(run.case) or []
     aims = {name: run.scene.abilities[name].aim.by for name in case.in_hand}
     faced = {shooter.facing_follows for shooter in run.scene.shooters.values()}
     have = ", ".join(f"{name} aims by {by}" for name, by in aims.items())
-    return [
+    lines = [
         f'the {control} is moved, but nothing goes by it: {have}; aim.by = "{by}" would'
         for control, by in (("cursor", "cursor"), ("stick", "stick"), ("look", "sight"))
         if by not in aims.values() and control not in faced and any(getattr(row, control) for row in rows)
     ]
+    flown = dict.fromkeys(shot.ability for shot in run.launched)
+    feels = [
+        flight.wind_share and (flight.drag.linear or flight.drag.square or flight.drag.per_tick < 1.0)
+        for flight in (model.ability[name].flight for name in flown)
+    ]
+    if feels and not any(feels) and (model.world.breezes or any(model.world.wind or [])):
+        lines.append(f"the wind moves nothing: it is felt through flight.drag, and {', '.join(flown)} feels none")
+    return lines
 
 
 def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
