@@ -418,6 +418,36 @@ class Others(unittest.TestCase):
                 np.testing.assert_allclose(apart, 360.0 / count, atol=1e-6)
                 np.testing.assert_allclose(np.linalg.norm(off, axis=1), np.linalg.norm(off[0]), rtol=1e-9)
 
+    def test_let_go_from_its_orbit_it_steers_as_if_it_were_launched_there(self):
+        for number, (law, view) in enumerate(itertools.product(("pursuit", "lead", "proportional", "blend"), VIEWS)):
+            with self.subTest(law=law, view=view):
+                turns, lasts = "" if law == "blend" else "turn_rate = 300, ", 0.61 + 0.07 * number
+                rate, speed = 360 - 720 * (number % 2), 1.5 * math.radians(360)
+                homing = (
+                    f"flight.homing = {{ law = '{law}', {turns}after = %s }}\nhits_owner = 'never'\nlimits.life = 9"
+                )
+                orbit = f"flight.orbit = {{ radius = 1.5, turn_rate = {rate}, lasts = {lasts} }}"
+                move = {"target.wisp.move.velocity": [1.0, 0.5, 0.2][: VIEWS[view][1]]}
+                launch = f"launch.speed = {speed!r}"
+                round_ = made([orbit, homing % lasts], view=view, launch=launch, target="[6, 2]").with_settings(move)
+                run, path = path_of(round_)
+                frame, angle = run.scene.frame, math.radians(rate) * lasts
+                ahead, right, up = frame.triad(frame.forward, frame.forward)
+                side = up if frame.view == "side" else right
+                p = 1.5 * (math.cos(angle) * ahead + math.sin(angle) * side)
+                v = math.copysign(speed, rate) * (math.cos(angle) * side - math.sin(angle) * ahead)
+                at, way = frame.drop(p).tolist(), float(frame.direction_of(v))
+                aim = f"aim = {{ by = 'fixed', direction = {way!r} }}\n{launch}"
+                case = f"input = [{{ t = {lasts!r}, tap = 'fire' }}]"
+                more = f"[shooter.keeper]\nat = {at}\nmuzzle.hand.forward = 0"
+                sent = made([homing % 0], view=view, launch=aim, more=more, case=case, target="[6, 2]")
+                other, straight = path_of(sent.with_settings(move))
+                (touched,), (same,) = run.rows("contacts"), other.rows("contacts")
+                self.assertEqual(touched["body"], "wisp")
+                self.assertAlmostEqual(touched["time"], same["time"], delta=1e-5)
+                for time in np.linspace(lasts + 0.01, touched["time"] - 0.01, 5):
+                    np.testing.assert_allclose(path.at(time)[0], straight.at(time)[0], atol=1e-4)
+
     def test_a_press_lets_it_go_from_its_orbit(self):
         flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.life = 3\nwhen.again.then = 'let go'"]
         press = 1.2345

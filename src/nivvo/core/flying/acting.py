@@ -38,7 +38,8 @@ def pulled(k, i, now, late, p, v, span):
     par = k.params[int(k.flight[i]["param"])]
     age, company, bend = 0.0, ALONE, NOWHERE
     if GUIDED and par["careful"] != 0:
-        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        age = age_of(k, i, now, late)
+        company = company_of(k, i, par, now["start"], age)
         if par["shifts"] == SWAYS:
             off, change, bend = sway(par, vec(k.guides[i]["across"]), vec(k.guides[i]["above"]), age)
             p, v = sub(p, off), sub(v, change)
@@ -76,11 +77,14 @@ def age_of(k, i, now, late):
 
 
 @inner
-def company_of(k, i, par, start):
-    """What a projectile goes by in a tick that begins at ``start`` (clock), as ``pool.ALONE`` tells."""
+def company_of(k, i, par, start, age):
+    """What a projectile goes by from an age on, in a tick that begins at ``start`` (clock), as ``pool.ALONE`` tells.
+
+    It is its owner for as long as it goes round that, then whom it follows.
+    """
     g = k.guides[i]
     j, since, born = int(g["body"]), (start - g["began"]) / UNITS, g["began"] / UNITS
-    if par["toward"] == TO_OWNER or par["shifts"] == ORBITS:
+    if par["toward"] == TO_OWNER or orbits(k, i, par, age):
         j = int(par["owner"])
     if j < 0:
         return NOWHERE, NOWHERE, NOWHERE, since, 0.0, born, vec(g["way"]), float(g["pace"])
@@ -147,7 +151,8 @@ def flown(k, i, now, late, p, v, h, kept):
         return ahead(k, i, int(now["start"]), late + h)
     age, company, shifts = 0.0, ALONE, False
     if GUIDED and par["careful"] != 0:
-        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        age = age_of(k, i, now, late)
+        company = company_of(k, i, par, now["start"], age)
         shifts = par["shifts"] != 0 and (kept != REDIRECTED or par["shifts"] == SWAYS)
     return swept(k, i, age, (p, v), h, steps_for(par, v, h), shifts, company)
 
@@ -190,7 +195,8 @@ def in_step(k, i, now, late, p, v, kept):
     if kept == REDIRECTED or h <= 0.0:
         return v
     if GUIDED and par["careful"] != 0:
-        age, company = age_of(k, i, now, late), company_of(k, i, par, now["start"])
+        age = age_of(k, i, now, late)
+        company = company_of(k, i, par, now["start"], age)
     a, kicked = stride(par, age, p, v, h, company)
     u, _ = piece(step, p, v, a, h, kicked)
     if GUIDED and par["shifts"] != 0:
@@ -221,7 +227,8 @@ def flies_on(k, i, now):
         return False
     age, company, pieces = 0.0, ALONE, 1
     if GUIDED and par["careful"] != 0:
-        age, company = age_of(k, i, now, 0.0), company_of(k, i, par, start)
+        age = age_of(k, i, now, 0.0)
+        company = company_of(k, i, par, start, age)
     if step == EXACT:
         if not GUIDED or foreseen(par, v, h):
             return False

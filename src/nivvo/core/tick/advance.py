@@ -338,10 +338,10 @@ def seek(k, i, now, clock, again, keep, waiting):
     elif GUIDED and par["careful"] != 0:
         shifts = par["shifts"] != 0 and kept != REDIRECTED
         age = (clock[0] - k.guides[i]["began"]) / UNITS + late
-        company = company_of(k, i, par, clock[0])
         if kept == REDIRECTED:
             k.guides[i]["free"] = min(int(k.guides[i]["free"]), clock[0])
             shifts = par["shifts"] == SWAYS and step == EXACT
+        company = company_of(k, i, par, clock[0], age)
     h = max(float(now["dt"]) - late, 0.0)
     if glides:
         sees = foreseen(par, v, now["dt"])
@@ -457,6 +457,8 @@ def seek(k, i, now, clock, again, keep, waiting):
             break
         p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
         age += s
+        if GUIDED and shifts:
+            company = company_of(k, i, par, clock[0], age)
         s = h / pieces
         if pieces > SMOOTH:
             s = calm(par, v, rest)
