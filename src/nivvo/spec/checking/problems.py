@@ -24,6 +24,9 @@ _LIMITS = {
 CHANGED = ("world", "tick", "shooter", "obstacle", "target", "ability", "cue")
 """Tables of a drill of which a case may change keys, by ``set``."""
 
+VALUE = "ability.NAME.launch.speed"
+"""One of the numbers that may depend on something."""
+
 _TYPES = {
     "float_type": "a number",
     "int_type": "a whole number",
@@ -289,7 +292,8 @@ def _instead(word: str, root: str, table: type[BaseModel] | None, allowed: list[
     """What is to be written in place of an unknown key of a table below ``root``, or where it belongs."""
     if said := (table and _chosen(table, word)) or meant(word, allowed):
         return f"did you mean {said}?"
-    homes = sorted((path for path, field in _all_keys(model) if field == word), key=lambda path: path.count("."))
+    homes = [path for path, field in _all_keys(model) if field == word]
+    homes.sort(key=lambda path: (path == VALUE, path.count(".")))
     around = [home for home in homes if home.split(".")[0] == root]
     if around:
         return f"{word} belongs in {' or '.join(around[:3])}"
@@ -358,7 +362,10 @@ def _described(model: type[BaseModel], key: tuple) -> str:
 
 @cache
 def _all_keys(model: type[BaseModel]) -> tuple[tuple[str, str], ...]:
-    """(path of the table, key) for every key of every table, named tables shown as NAME."""
+    """(path of the table, key) for every key of every table, named tables shown as NAME.
+
+    The keys of a number that depends stand there once.
+    """
     found: list[tuple[str, str]] = []
 
     def walk(table: type[BaseModel], path: str, depth: int) -> None:
@@ -368,6 +375,8 @@ def _all_keys(model: type[BaseModel]) -> tuple[tuple[str, str], ...]:
                 continue
             below = _first_model(field.annotation)
             step = f"{path}.{name}" if path else name
+            if below is not None and "by" in below.model_fields and "points" in below.model_fields and step != VALUE:
+                continue
             if below is not None:
                 walk(below, step, depth + 1)
             elif (held := _held(field.annotation)) is not None and (inside := _first_model(held)) is not None:
