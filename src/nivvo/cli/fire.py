@@ -186,7 +186,7 @@ def _rows(runs, table: str) -> list[dict]:
 
 
 def _tell(drill, run, log: bool) -> None:
-    from nivvo.play.questions.decided import defaults, unread
+    from nivvo.play.questions.decided import defaults, to_no_effect
     from nivvo.show.log import told
     from nivvo.show.words import absent, overlaps, rates, summed_up
 
@@ -202,7 +202,7 @@ def _tell(drill, run, log: bool) -> None:
     for name in dict.fromkeys(shot.ability for shot in run.fired):
         for line in overlaps(run, name):
             say(line)
-    for line in [*rates(run), *absent(run), *unread(drill, run)]:
+    for line in [*rates(run), *absent(run), *to_no_effect(drill, run)]:
         say(line)
     decided = defaults(drill, run)
     if decided:

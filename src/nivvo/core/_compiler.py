@@ -19,6 +19,7 @@ import numpy as np
 from llvmlite import ir
 from llvmlite.binding.newpassmanagers import create_new_function_pass_manager
 from numba.core import caching, cgutils, codegen, compiler, typed_passes, untyped_passes
+from numba.core.compiler_lock import global_compiler_lock
 from numba.core.compiler_machinery import PassManager
 from numba.core.types.functions import BaseFunction
 from numba.core.typing.templates import AttributeTemplate
@@ -143,7 +144,7 @@ def signature_of(args: tuple) -> tuple:
 def load(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str, folder: Path) -> Callable | None:
     """The kernel that lies in ``folder``, or None: without dispatchers of its callees, which are inlined into it."""
     dispatcher = _dispatcher(function, KERNEL, fixed, {})
-    with _one_at_a_time, _callees_left_as_they_are(dispatcher.py_func.__qualname__):
+    with _one_at_a_time, global_compiler_lock, _callees_left_as_they_are(dispatcher.py_func.__qualname__):
         made = _store(dispatcher.py_func, folder, stamp).load_overload(signature, dispatcher.targetctx)
         if made is None:
             return None

@@ -162,7 +162,7 @@ class Kernel:
 
     def _stored(self, load: Callable[[Path], Callable | None], final: Path) -> Callable | None:
         """The kernel from the store; None if what lies there is damaged, which is then taken away."""
-        what = "cut short"
+        what = "incomplete"
         try:
             if (made := load(final)) is not None:
                 with contextlib.suppress(OSError):

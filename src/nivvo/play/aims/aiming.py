@@ -168,9 +168,14 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     velocities = () if alone else spread(scene, ability, moment, stance.facing, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     places = [leaving.at] * len(velocities)
-    if ability.flight.shifts == ORBITS and not alone:
-        middle = stage.centre(stage.number[shooter], time)
-        places = [_round(scene.frame, leaving.at, middle, aimed.velocity, one) for one in velocities]
+    if ability.flight.shifts == ORBITS and len(velocities) > 1:
+        # What goes round has no use for the speed of its launch: it may be 0, and is spread all the same.
+        way, middle = (
+            aimed.velocity if aimed.velocity.any() else leaving.heading,
+            stage.centre(stage.number[shooter], time),
+        )
+        ways = spread(scene, ability, moment, stance.facing, way)
+        places = [_round(scene.frame, leaving.at, middle, way, one) for one in ways]
     return Shot(
         number=asked.number,
         ability=asked.ability,

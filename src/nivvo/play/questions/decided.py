@@ -1,4 +1,4 @@
-"""The defaults that decided a run: what nobody wrote, and what followed from it all the same."""
+"""The defaults that decided a run: what nobody wrote and followed all the same; and what was written to no effect."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
     return out
 
 
-def unread(drill: Drill, run: Run) -> list[str]:
+def to_no_effect(drill: Drill, run: Run) -> list[str]:
     """A line for each control that is moved in a run's case, and for a wind that blows, that nothing there goes by."""
     case, model, rows = case_of(drill, run.case), drill.of_case(run.case), drill.inputs(run.case) or []
     aims = {name: run.scene.abilities[name].aim.by for name in case.in_hand}
