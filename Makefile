@@ -36,6 +36,7 @@ $(READY): pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
 	@# Once, here: where Python is told to keep nothing that it compiles, each process would do it anew.
 	$(BIN)/python -m compileall -q src
+	$(BIN)/nivvo compile
 	touch $(READY)
 
 clean:

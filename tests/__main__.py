@@ -6,9 +6,9 @@
 from __future__ import annotations
 
 import argparse
-import contextlib
 import multiprocessing
 import os
+import subprocess
 import sys
 import time
 import unittest
@@ -18,22 +18,6 @@ from pathlib import Path
 
 HERE = Path(__file__).parent
 SLOWEST = 10
-
-
-FLARE = (
-    "nivvo = 1\n[ability.flare]\naim.by = 'cursor'\nlaunch = { arc = 'low', speed = 20 }\nflight.drag.linear = 0.1\n"
-)
-ENGINES = ("", "flight.homing.turn_rate = 90\n[target.wisp]\nat = [9, 0]\n")
-"""What the two kernels of a tick are for."""
-
-
-def compiled(more: str) -> None:
-    """Have an engine in the store before all need it at once: until it is there they would do without, and longer."""
-    import nivvo
-
-    # What is wrong with it the tests tell.
-    with contextlib.suppress(Exception):
-        nivvo.Live(nivvo.parse(FLARE + more))
 
 
 def flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -90,7 +74,8 @@ def main() -> int:
     work = parts([test for test in tests if test not in lost])
     with multiprocessing.get_context("fork").Pool(max(asked.jobs, 1), maxtasksperchild=None) as pool:
         if not asked.folders and not asked.patterns and os.environ.get("NIVVO_COMPILE") != "never":
-            pool.map(compiled, ENGINES, chunksize=1)
+            # Until the engine is in the store all would do without, and longer.
+            subprocess.run([sys.executable, "-m", "nivvo", "compile"], capture_output=True)
         for names, done in zip(work, pool.imap(run, work), strict=True):
             seconds, count, bad, passed_over = done
             ran += count

@@ -4,6 +4,7 @@ import contextlib
 import csv
 import io
 import json
+import os
 import re
 import runpy
 import shlex
@@ -17,6 +18,7 @@ from unittest import mock
 import nivvo
 from nivvo.cli import COMMANDS
 from nivvo.cli.demo import DRILLS
+from nivvo.core.tick.advance import advance, plainly
 from tests.cli.calls import call
 
 ROOT = Path(__file__).parents[2]
@@ -205,6 +207,15 @@ class Processes(unittest.TestCase):
         done = self.nivvo("fire", DEMO / "quay.toml")
         self.assertEqual((done.returncode, done.stderr), (0, ""))
         self.assertIn("touched wisp", done.stdout)
+
+    def test_the_engine_is_compiled_ahead_and_kept(self):
+        done = self.nivvo("compile")
+        self.assertEqual((done.returncode, done.stdout.count("ready after")), (0, 2))
+        self.assertTrue(advance.stored() and plainly.stored())
+        with tempfile.TemporaryDirectory() as folder:
+            done = self.nivvo("compile", env={**os.environ, "NUMBA_DISABLE_JIT": "1", "NIVVO_CACHE_DIR": folder})
+            self.assertEqual((done.returncode, list(Path(folder).iterdir())), (2, []))
+        self.assertIn(f"nothing is kept: none of {folder} can be written", done.stderr)
 
     def test_a_reader_that_goes_away_is_no_error(self):
         command = f"{shlex.quote(sys.executable)} -m nivvo schema | head -1"

@@ -19,6 +19,7 @@ COMMANDS = {
     "explain": "Tell each effective value and where it came from.",
     "keys": "Tell what can be written: each key, what it means and takes.",
     "schema": "Print the JSON Schema of drill files, for editors.",
+    "compile": "Compile the engine now and keep it, so that nothing later has to.",
 }
 
 
