@@ -179,7 +179,7 @@ def make(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str
         gc.disable()
         try:
             name = dispatcher.py_func.__qualname__
-            with _callees_left_as_they_are(name), _with_few_passes(), _resolved_once(), _asked_once():
+            with _callees_left_as_they_are(name), _with_few_passes(), _asked_once():
                 dispatcher.compile(signature)
         finally:
             if collecting:
@@ -201,40 +201,28 @@ def _instead(owner: Any, **functions: Callable) -> Iterator[None]:
             setattr(owner, name, function)
 
 
-def _resolved_once() -> contextlib.AbstractContextManager[None]:
-    """What an operator or a function of Numba's gives for arguments of some types is looked up once."""
-    own, known = BaseFunction.get_call_type, {}
-
-    def get_call_type(self, context, args, kws):
-        if kws:
-            return own(self, context, args, kws)
-        if (self, args) not in known:
-            known[self, args] = own(self, context, args, kws)
-        return known[self, args]
-
-    return _instead(BaseFunction, get_call_type=get_call_type)
-
-
 @contextlib.contextmanager
 def _asked_once() -> Iterator[None]:
     """What Numba works out again and again while it compiles is worked out once, or not at all.
 
-    How large a type is and whether a function takes a ``loc``, once; what implementations there are, once a context;
-    where variables live, only where they are to be deleted (besides, only generators and blocks of ``with`` ask for
-    it); and nobody is told of each call of LLVM, nor caught warning at each operation. It saves a fifth of the time.
+    What an operator or function gives for arguments of some types, how large a type is, whether a function takes a
+    ``loc``: once; what implementations there are, once a context; where variables live, only where they are to be
+    deleted (besides, only generators and blocks of ``with`` ask for it); and nobody is told of each call of LLVM, nor
+    are warnings caught at each operation. It saves a quarter of the time.
     """
     here, known = threading.get_ident(), {}
-    own_size, own_more, own_run = (
-        BaseContext.get_abi_sizeof,
-        CPUContext.load_additional_registries,
-        postproc.PostProcessor.run,
-    )
-    own_start, own_end = event.start_event, event.end_event
+    own_type, own_size = BaseFunction.get_call_type, BaseContext.get_abi_sizeof
+    own_more, own_run = CPUContext.load_additional_registries, postproc.PostProcessor.run
 
-    def once(function, key, *args):
+    def once(key, function, *args):
         if key not in known:
             known[key] = function(*args)
         return known[key]
+
+    def call_type(self, context, args, keys):
+        if keys:
+            return own_type(self, context, args, keys)
+        return once((self, args), own_type, self, context, args, keys)
 
     def run(self, emit_dels=False, extend_lifetimes=False):
         if threading.get_ident() != here or emit_dels or self.func_ir.is_generator:
@@ -253,22 +241,18 @@ def _asked_once() -> Iterator[None]:
                 found += variables(self, one)
         return found
 
-    def start(*args, **keys):
-        if threading.get_ident() != here:
-            own_start(*args, **keys)
-
-    def end(*args, **keys):
-        if threading.get_ident() != here:
-            own_end(*args, **keys)
+    def elsewhere(own):
+        return lambda *args, **keys: None if threading.get_ident() == here else own(*args, **keys)
 
     with (
-        _instead(BaseContext, get_abi_sizeof=lambda self, of: once(own_size, str(of), self, of)),
-        _instead(CPUContext, load_additional_registries=lambda self: once(own_more, self, self)),
+        _instead(BaseFunction, get_call_type=call_type),
+        _instead(BaseContext, get_abi_sizeof=lambda self, of: once(str(of), own_size, self, of)),
+        _instead(CPUContext, load_additional_registries=lambda self: once(self, own_more, self)),
         _instead(base, _has_loc=functools.cache(base._has_loc)),
         _instead(postproc.PostProcessor, run=run),
         _instead(numba_ir.Inst, _rec_list_vars=variables),
         _instead(errors.WarningsFixer, catch_warnings=lambda self, *args, **keys: contextlib.nullcontext()),
-        _instead(event, start_event=start, end_event=end),
+        _instead(event, start_event=elsewhere(event.start_event), end_event=elsewhere(event.end_event)),
     ):
         yield
 
