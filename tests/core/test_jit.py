@@ -27,8 +27,6 @@ def total(xs):
     for k in range(xs.shape[0]):
         s += scaled(xs[k])
     return s
-
-fixed = total.fixing("fixed", FACTOR=5.0)
 """
 
 RUN = """
@@ -80,19 +78,6 @@ class Store(unittest.TestCase):
         again, said = self.run_once()
         self.assertEqual(again, first)
         self.assertEqual(said, "")
-
-    def test_two_kernels_of_one_function_that_were_compiled_apart_stay_two(self):
-        # So long that what is called stays a call.
-        long = KERNELS.replace("inner", "cold").replace(
-            "    return x", 200 * "    x = (x - 1.0) * 2.0 + 2.0 - x\n" + "    return x"
-        )
-        (self.package / "kernels.py").write_text(long)
-        begin = "import numpy as np\nfrom tiny.kernels import total, fixed\n"
-        for one in ("total", "fixed"):
-            self.assertIn("compiling", self.run_once(begin + f"{one}(np.arange(5.0), work=1)")[1])
-        for both, expected in (("total, fixed", ["20.0", "50.0"]), ("fixed, total", ["50.0", "20.0"])):
-            found, said = self.run_once(begin + f"print(*(one(np.arange(5.0), work=1) for one in ({both})))")
-            self.assertEqual((found, said), (expected, ""))
 
     def test_what_nobody_has_loaded_for_long_goes_and_nothing_else(self):
         old, new, own = "total-" + 24 * "0", "total-" + 24 * "1", "total-" + 24 * "2"

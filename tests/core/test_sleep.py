@@ -13,7 +13,6 @@ from nivvo.core import pool
 from nivvo.core.flying.forces import acting
 from nivvo.core.numbers import clock
 from nivvo.core.tick import advance
-from nivvo.core.tick.advance import plainly
 from nivvo.core.world.arena import ticks_of
 from tests.core.arenas import arena, ball, crowd, events_of, ticks
 from tests.deep import DEEP
@@ -160,12 +159,10 @@ class Same(unittest.TestCase):
         bodies, (p, v), drag = crowd(rng, 40, 30.0, False, 0.3), shots(rng, 40, 30.0, False), {"square": 0.02}
         for mode in ("never", "always"):
             advance.forget()
-            plainly.forget()
             with mock.patch.dict(os.environ, NIVVO_COMPILE=mode):
                 forces = (acting(G, **drag, **more) for more in ({}, {"thrust": (9.0, 0.2, 1.0, pool.ON_VELOCITY)}))
                 results.append([flown(bodies, p, v, sleeps=True, flat=False, acts=acts)[:3] for acts in (G, *forces)])
         advance.forget()
-        plainly.forget()
         self.assertEqual(*results)
 
     def test_a_graze_is_met_or_missed_as_by_one_that_never_sleeps(self):

@@ -52,8 +52,8 @@ SLOT = ir.IntType(8).as_pointer()
 
 _one_at_a_time = threading.Lock()
 
-# Compiled twins, by those constants fixed that they or what they reach name: what two kernels reach is compiled once.
-_twins: dict[tuple, dict[Callable, Any]] = {}
+# Compiled twins: what two kernels reach is compiled once.
+_twins: dict[Callable, Any] = {}
 
 
 class Core(compiler.CompilerBase):
@@ -92,15 +92,14 @@ def forget() -> None:
     _twins.clear()
 
 
-def _twin(function: Callable, options: dict, fixed: dict) -> Any:
-    """A compiled dispatcher of ``function`` whose marked callees are compiled twins as well; ``fixed``: constants."""
+def _twin(function: Callable, options: dict) -> Any:
+    """A compiled dispatcher of ``function`` whose marked callees are compiled twins as well."""
     names: dict[str, Any] = {}
     for name, callee in _callees(function):
-        made = _twins.setdefault(tuple(sorted(_named(callee, fixed).items())), {})
-        if callee not in made:
-            made[callee] = _twin(callee, INNER | {"forceinline": callee.__nivvo__ == "inner"}, fixed)
-        names[name] = made[callee]
-    dispatcher = _dispatcher(function, options, fixed, names)
+        if callee not in _twins:
+            _twins[callee] = _twin(callee, INNER | {"forceinline": callee.__nivvo__ == "inner"})
+        names[name] = _twins[callee]
+    dispatcher = _dispatcher(function, options, names)
     ask = dispatcher.get_call_template
     plain = numba.types.unliteral
     # A number written in the source is no type of its own: one compilation a function, not one a number.
@@ -108,18 +107,16 @@ def _twin(function: Callable, options: dict, fixed: dict) -> Any:
     return dispatcher
 
 
-def _dispatcher(function: Callable, options: dict, fixed: dict, names: dict[str, Any]) -> Any:
-    """A dispatcher of ``function``, with constants ``fixed`` and other values of some ``names`` of its module."""
+def _dispatcher(function: Callable, options: dict, names: dict[str, Any]) -> Any:
+    """A dispatcher of ``function``, with other values of some ``names`` of its module."""
     body = types.FunctionType(
         function.__code__,
-        {**function.__globals__, **fixed, **names},
+        {**function.__globals__, **names},
         function.__name__,
         function.__defaults__,
         function.__closure__,
     )
-    # Machine code of two kernels from the store may have one name for what is not the same: then the first serves both.
-    told = "".join(f"_{name}_{value}" for name, value in sorted(_named(function, fixed).items()))
-    body.__qualname__ = function.__qualname__ + told
+    body.__qualname__ = function.__qualname__
     body.__module__ = function.__module__
     return numba.njit(**options)(body)
 
@@ -130,15 +127,6 @@ def _callees(function: Callable) -> Iterator[tuple[str, Callable]]:
         value = function.__globals__.get(name)
         if isinstance(value, types.FunctionType) and getattr(value, "__nivvo__", None) in ("inner", "cold"):
             yield name, value
-
-
-def _named(function: Callable, fixed: dict) -> dict[str, Any]:
-    """Those of some constants that a function names, or what it reaches."""
-    names = set(_names(function.__code__))
-    found = {name: value for name, value in fixed.items() if name in names}
-    for _, callee in _callees(function) if len(found) < len(fixed) else ():
-        found |= _named(callee, fixed)
-    return found
 
 
 def _names(code: types.CodeType) -> Iterator[str]:
@@ -156,9 +144,9 @@ def signature_of(args: tuple) -> tuple:
     return tuple(numba.typeof(arg) for arg in args)
 
 
-def load(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str, folder: Path) -> Callable | None:
+def load(function: Callable, signature: tuple, stamp: str, folder: Path) -> Callable | None:
     """The kernel that lies in ``folder``, or None: without dispatchers of its callees, which are inlined into it."""
-    dispatcher = _dispatcher(function, KERNEL, fixed, {})
+    dispatcher = _dispatcher(function, KERNEL, {})
     with _one_at_a_time, global_compiler_lock, _callees_left_as_they_are(dispatcher.py_func.__qualname__):
         made = _store(dispatcher.py_func, folder, stamp).load_overload(signature, dispatcher.targetctx)
         if made is None:
@@ -169,9 +157,9 @@ def load(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str
     return dispatcher
 
 
-def make(function: Callable, fixed: dict[str, Any], signature: tuple, stamp: str, folder: Path | None) -> Callable:
-    """A kernel compiled for ``signature`` with constants of its modules ``fixed``; kept in ``folder``, if any."""
-    dispatcher = _twin(function, KERNEL, fixed)
+def make(function: Callable, signature: tuple, stamp: str, folder: Path | None) -> Callable:
+    """A kernel compiled for ``signature``; kept in ``folder``, if any."""
+    dispatcher = _twin(function, KERNEL)
     if folder is not None:
         dispatcher._cache = _store(dispatcher.py_func, folder, stamp)
     with _one_at_a_time:

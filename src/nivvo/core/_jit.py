@@ -63,19 +63,11 @@ def kernel(function: Callable) -> Kernel:
 class Kernel:
     """A core function that runs plain or compiled, with the same bytes as a result."""
 
-    def __init__(self, function: Callable, fixed: dict[str, Any] | None = None, name: str = ""):
-        self.plain, self.fixed = function, fixed or {}
+    def __init__(self, function: Callable):
+        self.plain = function
         self.done_plain = 0.0
         self._compiled: Callable | None = None
         functools.update_wrapper(self, function)
-        self.__name__ = name or function.__name__
-
-    def fixing(self, name: str, **fixed: Any) -> Kernel:
-        """The same kernel compiled with constants of its modules fixed: what they switch off is left out of it.
-
-        Uncompiled it is the same function, in which they are as they are.
-        """
-        return Kernel(self.plain, fixed, f"{self.__name__}-{name}")
 
     def __call__(self, *args: Any, work: int = 0) -> Any:
         """Run on ``args``; ``work`` is about how many projectile-ticks the call is reckoned to take."""
@@ -124,7 +116,7 @@ class Kernel:
             from nivvo.core import _compiler
 
             signature = _compiler.signature_of(args)
-            what = self.plain, self.fixed, signature, fingerprint()
+            what = self.plain, signature, fingerprint()
             load, make = functools.partial(_compiler.load, *what), functools.partial(_compiler.make, *what)
             self._compiled = self._taken(load, make)
         return self._compiled

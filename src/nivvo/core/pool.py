@@ -16,9 +16,6 @@ INSIDE_MOST = 8
 # How near counts as on a surface, as a share of the scene's size.
 SURFACE_SHARE = 1e-13
 
-GUIDED = True
-"""Whether the kernel knows of more than gravity and drag: one that does not is compiled for what needs no more."""
-
 MOST_ZONES, ZONE = 4, 20
 """Regions of the world with a wind of their own, and the numbers of each: see ``forces.zone_of``."""
 

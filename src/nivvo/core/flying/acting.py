@@ -22,7 +22,7 @@ from nivvo.core.flying.forces import EARLIER, NOWHERE, acceleration, next_change
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
 from nivvo.core.numbers.vec import along, dot, put, sub, vec
-from nivvo.core.pool import ALONE, ALONG, BLEND, EXACT, GUIDED, HOLDS, ORBITS, REDIRECTED, SWAYS, SWEPT, TO_OWNER
+from nivvo.core.pool import ALONE, ALONG, BLEND, EXACT, HOLDS, ORBITS, REDIRECTED, SWAYS, SWEPT, TO_OWNER
 
 FINE = 0.002
 """How much of what acts may change within one step along a surface, as a share of all of it."""
@@ -37,7 +37,7 @@ def pulled(k, i, now, late, p, v, span):
     """
     par = k.params[int(k.flight[i]["param"])]
     age, company, bend = 0.0, ALONE, NOWHERE
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         age = age_of(k, i, now, late)
         company = company_of(k, i, par, now["start"], age)
         if par["shifts"] == SWAYS:
@@ -64,7 +64,7 @@ def fine(k, i, now, late, v, h):
         most -= math.log(par["factor"]) / now["dt"]
     if most > 0.0:
         h = min(h, FINE / most)
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         age = age_of(k, i, now, late)
         h = min(h, next_change(par, age + EARLIER) - age)
     return h
@@ -150,7 +150,7 @@ def flown(k, i, now, late, p, v, h, kept):
     if foreseen(par, v, now["dt"]):
         return ahead(k, i, int(now["start"]), late + h)
     age, company, shifts = 0.0, ALONE, False
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         age = age_of(k, i, now, late)
         company = company_of(k, i, par, now["start"], age)
         shifts = par["shifts"] != 0 and (kept != REDIRECTED or par["shifts"] == SWAYS)
@@ -162,12 +162,12 @@ def swept(k, i, age, state, s, count, shifts, company):
     """Place and velocity ``s`` s after an age, in some ``count`` steps: of its mean way, and beside that as it is."""
     par = k.params[int(k.flight[i]["param"])]
     (p, v), drift = state, (NOWHERE, NOWHERE, NOWHERE, NOWHERE, False)
-    if GUIDED and shifts:
+    if shifts:
         drift = drifted(k, i, par, age, s, company)
         p, v = sub(p, drift[0]), sub(v, drift[1])
     if not drift[4]:
         p, v = glide(par, age, p, v, s, count, company, k.stages)
-    if GUIDED and shifts:
+    if shifts:
         p, v = (drift[2], drift[3]) if drift[4] else (along(p, drift[2], 1.0), along(v, drift[3], 1.0))
     return p, v
 
@@ -194,12 +194,12 @@ def in_step(k, i, now, late, p, v, kept):
     age, company, h = 0.0, ALONE, float(now["dt"]) - late
     if kept == REDIRECTED or h <= 0.0:
         return v
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         age = age_of(k, i, now, late)
         company = company_of(k, i, par, now["start"], age)
     a, kicked = stride(par, age, p, v, h, company)
     u, _ = piece(step, p, v, a, h, kicked)
-    if GUIDED and par["shifts"] != 0:
+    if par["shifts"] != 0:
         u = beside(u, p, drifted(k, i, par, age, h, company), h)
     return u
 
@@ -226,11 +226,11 @@ def flies_on(k, i, now):
     if par["sums"] != 0 or par["strays"] != ALONG or par["moments"] != 0:
         return False
     age, company, pieces = 0.0, ALONE, 1
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         age = age_of(k, i, now, 0.0)
         company = company_of(k, i, par, start, age)
     if step == EXACT:
-        if not GUIDED or foreseen(par, v, h):
+        if foreseen(par, v, h):
             return False
         in_pieces = w["touch"] == SWEPT
         if in_pieces:
@@ -241,7 +241,7 @@ def flies_on(k, i, now):
         while rest > 0.0:
             s = min(h / pieces, rest)
             m = 1 if in_pieces else steps_for(par, v1, s)
-            if GUIDED and par["careful"] != 0:
+            if par["careful"] != 0:
                 s = min(s, next_change(par, age + EARLIER) - age)
             p1, v1 = glide(par, age, p1, v1, s, m, company, k.stages)
             rest, age = rest - s, age + s
@@ -268,14 +268,14 @@ def reckoned(par, v, pace, span):
     a, wind = vec(par["a"]), vec(par["wind"])
     push, side, stiff = math.sqrt(dot(a, a)) + abs(float(par["thrust"])), 0.0, float(par["linear"])
     most = math.sqrt(dot(v, v)) + 2.0 * math.sqrt(dot(wind, wind)) * (1.0 + abs(float(par["gust"])))
-    if GUIDED and par["law"] == BLEND:
+    if par["law"] == BLEND:
         most = max(most, pace) + push * span
         side, stiff = 2.0 * float(par["gain"]) * most, stiff + float(par["gain"])
     else:
         most += push * span
-    if GUIDED and par["law"] != 0 and par["law"] != BLEND:
+    if par["law"] != 0 and par["law"] != BLEND:
         side = min(float(par["rate"]) * max(most, LEAST), float(par["side"]))
-    if par["factor"] != 1.0 or (GUIDED and most > par["top"] and par["tops"] != HOLDS):
+    if par["factor"] != 1.0 or (most > par["top"] and par["tops"] != HOLDS):
         # What is cut or braked is held back at once.
         side = math.inf
     stiff += float(par["square"]) * most

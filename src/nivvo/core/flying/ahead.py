@@ -22,7 +22,7 @@ from nivvo.core.flying.forces import EARLIER, NOWHERE, next_change, series, stif
 from nivvo.core.geometry.grid import box_of_arc
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
-from nivvo.core.pool import ALONE, DEGREE, FORESEEN, GUIDED
+from nivvo.core.pool import ALONE, DEGREE, FORESEEN
 
 ALLOWED, ALLOWED_ALONE = 1e-8, 1e-9
 """Of the way in a step of the fifth order: by how much the fourth may differ, which is wrong by some 100 times more.
@@ -58,7 +58,7 @@ def foreseen(par, v, dt):
     """
     if par["bends"] != FORESEEN or steps_for(par, v, dt) > SMOOTH:
         return False
-    return not (GUIDED and par["careful"] != 0) or unbent(par, math.sqrt(dot(v, v))) >= SHORTEST
+    return par["careful"] == 0 or unbent(par, math.sqrt(dot(v, v))) >= SHORTEST
 
 
 @cold
@@ -185,13 +185,13 @@ def foresee(k, i, p, v):
     speed = math.sqrt(dot(v, v))
     stiff = stiffness(par, speed)
     step = min(FIRST / stiff if stiff > 0.0 else most, most)
-    if GUIDED and par["careful"] != 0:
+    if par["careful"] != 0:
         g = k.guides[i]
         age = (start - g["began"]) / UNITS
         company = (NOWHERE, NOWHERE, NOWHERE, age, 0.0, g["began"] / UNITS, vec(g["way"]), float(g["pace"]))
         step = min(step, min(next_change(par, age + EARLIER) - age, unbent(par, speed)))
     counts = 0
-    if not (GUIDED and par["careful"] != 0):
+    if par["careful"] == 0:
         counts = serves(par, v, min(most, MOST_OF_SERIES / stiff) if stiff > 0.0 else most, k.stages)
     if counts <= BRIEF * step * UNITS:
         stepped = one_step(par, age, v, step, company, k.stages, one["c"])
@@ -240,7 +240,7 @@ def one_step(par, age, v, h, company, stages, c):
     """Write the polynomial of one step of at most ``h`` seconds; returns how many counts it is."""
     a = vec(par["a"])
     speed, pull = math.sqrt(dot(v, v)) + company[7], math.sqrt(dot(a, a)) + abs(float(par["thrust"]))
-    q, u, counts, allowed = v, v, 1, ALLOWED if GUIDED and par["careful"] != 0 else ALLOWED_ALONE
+    q, u, counts, allowed = v, v, 1, ALLOWED if par["careful"] != 0 else ALLOWED_ALONE
     for _ in range(MOST_TRIES):
         counts = max(int(h * UNITS + 0.5), 1)
         h = counts / UNITS

@@ -27,7 +27,7 @@ from nivvo.core.flying.guidance import turned
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.trig import cosine, sine
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
-from nivvo.core.pool import BLEND, CUTS, EXACT, EXPLICIT, GUIDED, SEMI_IMPLICIT
+from nivvo.core.pool import BLEND, CUTS, EXACT, EXPLICIT, SEMI_IMPLICIT
 
 _NODES = (0.04691007703066800, 0.23076534494715845, 0.5, 0.76923465505284155, 0.95308992296933200)
 _WEIGHTS = (0.11846344252809454, 0.23931433524968324, 0.28444444444444444, 0.23931433524968324, 0.11846344252809454)
@@ -78,7 +78,7 @@ def glide(row, t, p, v, h, count, company, stages):
     Stiff drag soon leaves nothing to follow, and steps are as long as their error allows. None goes over a time at
     which something begins or ends to act. stages : (7, 3), overwritten.
     """
-    careful = GUIDED and row["careful"] != 0
+    careful = row["careful"] != 0
     a = vec(row["a"])
     speed = math.sqrt(dot(v, v)) + company[7] + (math.sqrt(dot(a, a)) + float(row["thrust"])) * h
     allowed = (TOLERANCE if careful else OF_STIFF) * speed * h
@@ -89,7 +89,7 @@ def glide(row, t, p, v, h, count, company, stages):
             return p, scaled(v, math.inf - math.inf)
         s = min(s, left)
         after = t + (h - left + s)
-        if GUIDED and careful:
+        if careful:
             change = next_change(row, now)
             if change < after:
                 s, after = change - now, change
@@ -201,7 +201,7 @@ def kick(row, t, p, v, a, h, company):
     company : whom it follows, if a turn is due.
     """
     w = scaled(along(v, a, h), float(row["factor"]))
-    if GUIDED and row["driven"] != 0:
+    if row["driven"] != 0:
         if company[4] != 0.0 and row["law"] != BLEND and row["seeks"][0] <= t < row["seeks"][1]:
             w = turned(row, t, p, w, h, company)
         if row["tops"] == CUTS:

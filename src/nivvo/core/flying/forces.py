@@ -20,7 +20,7 @@ from nivvo.core.flying.guidance import steering
 from nivvo.core.geometry.turning import rotated
 from nivvo.core.numbers.trig import sine
 from nivvo.core.numbers.vec import along, dot, put, sub, vec
-from nivvo.core.pool import BLEND, BRAKES, DEGREE, FORESEEN, GUIDED, ON_LAUNCH, ON_SPIN
+from nivvo.core.pool import BLEND, BRAKES, DEGREE, FORESEEN, ON_LAUNCH, ON_SPIN
 
 NOWHERE = (0.0, 0.0, 0.0)
 
@@ -110,10 +110,10 @@ def acting(a, **what: Any) -> np.ndarray:
 def acceleration(row, t, p, v, company, middle):
     """The acceleration of a projectile, units/s²."""
     w = v
-    if GUIDED and row["winds"] != 0:
+    if row["winds"] != 0:
         w = sub(v, wind(row, t + company[5], p))
     a = drag(row, w, vec(row["a"]))
-    if GUIDED and row["driven"] != 0:
+    if row["driven"] != 0:
         a = thrust(row, t, v, company[6], a) if row["burns"][0] <= middle < row["burns"][1] else a
         if company[4] != 0.0 and row["seeks"][0] <= middle < row["seeks"][1]:
             b = steering(row, t, p, v, company)
@@ -126,7 +126,7 @@ def acceleration(row, t, p, v, company, middle):
 def stiffness(row, speed):
     """How much the acceleration changes with velocity, at most, up to a ``speed`` (1/s)."""
     most = float(row["linear"]) + 2.0 * float(row["square"]) * speed
-    if GUIDED and row["careful"] != 0:
+    if row["careful"] != 0:
         if row["law"] == BLEND:
             most += float(row["gain"])
         elif row["law"] != 0:
@@ -181,7 +181,7 @@ def series(row, v, stages):
     """
     a, linear, square = vec(row["a"]), float(row["linear"]), float(row["square"])
     w = v
-    if GUIDED and row["winds"] != 0:
+    if row["winds"] != 0:
         w = sub(v, vec(row["wind"]))
     put(stages[0], w)
     speed = math.sqrt(dot(w, w))

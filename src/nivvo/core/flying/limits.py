@@ -9,7 +9,7 @@ from nivvo.core.flying.acting import NOWHERE
 from nivvo.core.flying.flight import path_length, time_of_length, time_to_leave, time_to_stray
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, sub, vec
-from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_LAUNCH, FROM_OWNER, GUIDED
+from nivvo.core.pool import ALONG, BY_BOUNDS, BY_FLOWN, BY_REACH, FROM_LAUNCH, FROM_OWNER
 
 
 @inner
@@ -33,7 +33,7 @@ def limit(k, i, par, clock, way, leg):
     q, w = k.flight[i], k.world[0]
     span, why, more = h, 0, 0.0
     reach, beyond = float(par["reach"]), BY_REACH
-    if GUIDED and par["flown"] < reach and q["past"] >> BY_FLOWN & 1 == 0:
+    if par["flown"] < reach and q["past"] >> BY_FLOWN & 1 == 0:
         reach, beyond = float(par["flown"]), BY_FLOWN
     if q["until"] >= 0 and q["until"] <= clock[1]:
         cut = max((q["until"] - clock[0]) / UNITS - late, 0.0)
@@ -41,7 +41,7 @@ def limit(k, i, par, clock, way, leg):
             span, why = min(cut, h), int(q["cause"])
     if par["strays"] != ALONG:
         c, u, b = NOWHERE, NOWHERE, NOWHERE
-        if GUIDED and par["strays"] == FROM_LAUNCH:
+        if par["strays"] == FROM_LAUNCH:
             c = vec(k.guides[i]["left"])
         elif par["strays"] == FROM_OWNER:
             body = k.bodies[int(par["owner"])]

@@ -18,7 +18,6 @@ from nivvo.core.geometry.shapes import distance
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.trig import sine_and_cosine
 from nivvo.core.numbers.vec import along, arc, cross, dot, sub, vec
-from nivvo.core.pool import GUIDED
 
 MOST_PLANES = 4096
 """A step is at least so much as a ball that just does not touch needs; beyond so many it counts as touching."""
@@ -40,7 +39,7 @@ def swung(d, axis, s, c):
 @cold
 def distance_at(b, d, t):
     """``distance`` of a body that may turn, ``t`` s after its axes were those of its record."""
-    if not GUIDED or b["turns"] == 0.0:
+    if b["turns"] == 0.0:
         return distance(b, d)
     axis, angle = vec(b["about"]), b["turns"] * t
     gap, n = distance(b, sub(rotated(d, axis, -angle), vec(b["arm"])))
@@ -50,7 +49,7 @@ def distance_at(b, d, t):
 @cold
 def surface_speed(b, d):
     """How fast a point of a body moves that turns, ``d`` from its centre, beside the centre's own velocity."""
-    if not GUIDED or b["turns"] == 0.0:
+    if b["turns"] == 0.0:
         return 0.0, 0.0, 0.0
     u = cross(vec(b["about"]), d)
     return u[0] * b["turns"], u[1] * b["turns"], u[2] * b["turns"]

@@ -45,19 +45,10 @@ NO_MARKS = np.zeros((0, 15))
 NO_UP = (0.0, 0.0, 0.0)
 
 
-plain_shots = shots.fixing("plain", GUIDED=False)
-"""The same for flights on which nothing acts but gravity and drag."""
-
-
-def _kernel_for(acts: np.ndarray):
-    return shots if acts["careful"][0] or acts["winds"][0] else plain_shots
-
-
-def compile_shots(acts: np.ndarray | None = None) -> None:
-    """Compile the kernel of shots for what acts, or load it, before it is needed."""
-    acts = pool.zeros(1, pool.PARAMS) if acts is None else acts
+def compile_shots() -> None:
+    """Compile the kernel of shots, or load it, before it is needed."""
     given = (EXACT, 1, 0.0), np.zeros(0), (FLY, (0.0, 0.0, 0.0)), NO_MARKS, np.zeros((1, 4)), np.zeros((1, 6))
-    _kernel_for(acts).compiled(pool.zeros(2, pool.PARAMS), *given, room())
+    shots.compiled(pool.zeros(2, pool.PARAMS), *given, room())
 
 
 class Task(NamedTuple):
@@ -205,7 +196,7 @@ class Air:
         dt = np.zeros(0) if self.dt is None else self.dt
         rule, asked = (int(self.step), int(self.coarse), float(self.born)), (kind, tuple(map(float, up)))
         work = len(time) * (6 if kind == FLY else 400)
-        _kernel_for(self.acts)(self._both, rule, dt, asked, marks, launches, out, room(), work=work)
+        shots(self._both, rule, dt, asked, marks, launches, out, room(), work=work)
         return out
 
     def by_time(self, to, time, *, own=0.0, velocity=0.0, acceleration=0.0) -> Launch:

@@ -49,7 +49,6 @@ from nivvo.core.pool import (
     FORESEEN,
     FRESH,
     FULL,
-    GUIDED,
     HEAP,
     HELD,
     HOLD,
@@ -139,10 +138,6 @@ def advance(k):
         if counters[OWED] != 0:
             counters[WHY] = OWES
             return
-
-
-plainly = advance.fixing("plain", GUIDED=False)
-"""The same for pools in which nothing acts but gravity and drag."""
 
 
 @inner
@@ -280,7 +275,7 @@ def seek(k, i, now, clock, again, keep, waiting):
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
     step, a, slides = int(w["step"]), vec(par["a"]), False
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
-    if GUIDED and q["on"] < 0:
+    if q["on"] < 0:
         was = p
         comes, p, v, a, whole_s = slide(k, i, now, p, v, late, whole_s)
         slides = comes == ALONG_IT
@@ -302,7 +297,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             put(at["from_p"], p)
             put(at["from_v"], v)
             begin(q, par, clock[0], late, p, v)
-    if GUIDED and q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
+    if q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
         p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
         body_key, j, h = LIMIT_KEY, AT_LIMIT, end - late
         if par["moments"] >> BY_NEAR & 1 != 0 and q["past"] >> BY_NEAR & 1 == 0 and h > 0.0:
@@ -319,7 +314,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         put(at["p"], p1)
         put(at["v"], v1)
         return wait(k, i, end, body_key, j, waiting)
-    if GUIDED and q["on"] > 0:
+    if q["on"] > 0:
         # It lies on its body and goes along, until another one meets it.
         b_on = k.bodies[int(q["on"]) - 1]
         v, a, slides = along(vec(b_on["v"]), vec(b_on["a"]), late), vec(b_on["a"]), True
@@ -333,9 +328,9 @@ def seek(k, i, now, clock, again, keep, waiting):
     glides, sees, pieces, looks = par["bends"] != 0 and step == EXACT, False, 1, 0
     falls = step == EXACT and not glides
     company = ALONE
-    if GUIDED and slides:
+    if slides:
         step, glides, falls = EXACT, False, False
-    elif GUIDED and par["careful"] != 0:
+    elif par["careful"] != 0:
         shifts = par["shifts"] != 0 and kept != REDIRECTED
         age = (clock[0] - k.guides[i]["began"]) / UNITS + late
         if kept == REDIRECTED:
@@ -358,7 +353,7 @@ def seek(k, i, now, clock, again, keep, waiting):
     if step != EXACT:
         kicked = kick(par, age, p, v, a, h, company)
     rest, s = h, h / pieces
-    if GUIDED and slides:
+    if slides:
         s = min(s, whole_s)
     if pieces > SMOOTH:
         s = calm(par, v, rest)
@@ -373,7 +368,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             m = 1
             if not sees and (w["touch"] != SWEPT or pieces > SMOOTH):
                 m = steps_for(par, v, s)
-            if GUIDED and par["careful"] != 0:
+            if par["careful"] != 0:
                 s = min(s, changes(k, i, par, age) - age)
             if sees:
                 final = s >= rest
@@ -386,14 +381,14 @@ def seek(k, i, now, clock, again, keep, waiting):
             u, b = v, through_ends(p, v, p1, v1, s)
         else:
             u, b = piece(step, p, v, a, h, kicked)
-            if GUIDED and shifts:
+            if shifts:
                 drift = drifted(k, i, par, age, h, company)
                 u = beside(u, p, drift, h)
         way = (p, u, b)
         span, why, more = limit(k, i, par, clock, way, (late, s, s >= rest, gone, from_v, aged, falls))
-        if GUIDED and slides and why == 0 and s < rest:
+        if slides and why == 0 and s < rest:
             why = A_STEP
-        if GUIDED and par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
+        if par["moments"] >> BY_APEX & 1 != 0 and q["past"] >> BY_APEX & 1 == 0:
             cut = apex_within(w, v, vec(at["v"]) if glides else along(u, b, s) if step == EXACT else kicked, s)
             if cut <= span:
                 if glides and cut < s and looks < MOST_LOOKS:
@@ -422,14 +417,14 @@ def seek(k, i, now, clock, again, keep, waiting):
             else:
                 whole = (clock[1] - q["t0"]) / UNITS
                 p1, v1 = stepped(step, (p, v), a, h, (vec(q["p0"]), vec(q["v0"]), whole), kicked)
-                if GUIDED and slides:
+                if slides:
                     b_on, end = k.bodies[abs(int(q["on"])) - 1], float(now["dt"])
                     p1, v1, _, _ = set_back(b_on, arc(p, v, a, h), along(v, a, h), float(par["radius"]), end)
-                if GUIDED and shifts:
+                if shifts:
                     p1 = along(p, u, h)
                     if drift[4]:
                         v1 = drift[3]
-                if GUIDED and kept == REDIRECTED and not slides:
+                if kept == REDIRECTED and not slides:
                     v1 = mean(k, i, par, now, v1, float(now["dt"]))
             if abs(p1[0]) + abs(p1[1]) + abs(p1[2]) < FARTHEST:
                 put(q["p"], p1)
@@ -457,7 +452,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             break
         p, v, late, rest, gone = vec(at["p"]), vec(at["v"]), late + s, rest - s, gone + more
         age += s
-        if GUIDED and shifts:
+        if shifts:
             company = company_of(k, i, par, clock[0], age)
         s = h / pieces
         if pieces > SMOOTH:
@@ -498,7 +493,7 @@ def may_sleep(k, q, par, falls, sees):
     """
     if not (falls or sees) or k.world[0]["sleeps"] == 0 or par["reach"] < math.inf or par["flown"] < math.inf:
         return False
-    if sees and (par["sums"] != 0 or (GUIDED and par["moments"] >> BY_APEX & 1 != 0)):
+    if sees and (par["sums"] != 0 or (par["moments"] >> BY_APEX & 1 != 0)):
         return False
     return q["inside"][0] < 0
 
@@ -514,11 +509,11 @@ def clear_until(k, i, par, now, time):
     again = -(time + ASK_AGAIN * (now["end"] - now["start"]))
     if w["sleeps"] == 0 or w["veers"] > 0 or q["inside"][0] >= 0 or q["on"] != 0:
         return again
-    if GUIDED and (par["moments"] >> BY_NEAR & 1 != 0 or par["shifts"] != 0 or par["zones"] > 0):
+    if par["moments"] >> BY_NEAR & 1 != 0 or par["shifts"] != 0 or par["zones"] > 0:
         return again
     p, v = vec(q["p"]), vec(q["v"])
     span, pace = CLEAR_TICKS * dt, 0.0
-    if GUIDED and par["law"] == BLEND:
+    if par["law"] == BLEND:
         pace = float(k.guides[i]["pace"])
     most, pull, stiff = reckoned(par, v, pace, span)
     if w["step"] != EXACT:
@@ -557,12 +552,12 @@ def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
-    if GUIDED and (why == A_STEP or q["on"] < 0):
+    if why == A_STEP or q["on"] < 0:
         p, v, _, _ = set_back(k.bodies[abs(int(q["on"])) - 1], p, v, float(k.params[int(q["param"])]["radius"]), t)
-    if GUIDED and why == A_STEP:
+    if why == A_STEP:
         turn(q, at, k.params[int(q["param"])], (int(now["start"]), t), p, v)
         return ON
-    if GUIDED and k.params[int(q["param"])]["moments"] != 0:
+    if k.params[int(q["param"])]["moments"] != 0:
         return moment(k, i, now, t, why, -1, (p, NOWHERE, v, NOWHERE))
     tell(k, now, t, q, (ENDED, -1, why, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
     q["flown"] += at["flown"]
@@ -579,7 +574,7 @@ def settle(k, now):
         q = flight[k.awake[m]]
         if q["end"] != 0:
             ended += 1
-        elif GUIDED and q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
+        elif q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
             lets_fall(k, q, now)
         elif q["inside"][0] >= 0:
             leave(k, q, vec(q["p"]), float(now["dt"]))
@@ -600,7 +595,7 @@ def settle(k, now):
         if kept != i:
             flight[kept] = flight[i]
             k.wake[kept] = k.wake[i]
-            if GUIDED and k.guides.shape[0] > 0:
+            if k.guides.shape[0] > 0:
                 k.guides[kept] = k.guides[i]
             if k.stretches.shape[0] > 0:
                 k.stretches[kept] = k.stretches[i]

@@ -35,7 +35,6 @@ from nivvo.core.pool import (
     ENDED,
     ENDS,
     FOREVER,
-    GUIDED,
     INSIDE_MOST,
     LODGE,
     MOMENT,
@@ -86,9 +85,9 @@ def answer(k, i, j, now, t):
     ans = k.answers[int(q["param"]), int(b["group"])]
     place, gap = met(k, q, at, b, t)
     par = k.params[int(q["param"])]
-    if GUIDED and nears(q, ans, b):
+    if nears(q, ans, b):
         return moment(k, i, now, t, BY_NEAR, j, place)
-    if GUIDED and b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
+    if b["opens"] != 0 and ans["enters"] != 0 and ans["then"] != PASS:
         g = entered(k, j, place, t, gap + float(par["radius"]))
         if g >= 0:
             p, v, inside = through(k, q, j, g, now, (t, gap), place, float(par["radius"]))
@@ -97,7 +96,7 @@ def answer(k, i, j, now, t):
                 put_inside(q, inside)
             turn(q, at, par, (int(now["start"]), t), p, v)
             return ON
-    flush = GUIDED and q["on"] < 0 and lies_flush(place)
+    flush = q["on"] < 0 and lies_flush(place)
     if flush and same_body(k.bodies, j, -1 - int(q["on"])):
         q["on"] = -1 - j
         turn(q, at, par, (int(now["start"]), t), place[0], place[2])
@@ -109,12 +108,12 @@ def answer(k, i, j, now, t):
     # Whom it meets from here on is another matter.
     held = HELD if k.world[0]["meets"] != 0 and turns else 0
     q["touched"] += 1
-    pushed = GUIDED and q["on"] != 0 and turns and then != LODGE and dot(place[3], place[1]) > 0.0
-    if GUIDED and q["on"] > 0:
+    pushed = q["on"] != 0 and turns and then != LODGE and dot(place[3], place[1]) > 0.0
+    if q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
         q["on"] = -q["on"] if pushed else 0
     held = charged(k, i, j, now, t, place, held)
-    if GUIDED and pushed:
+    if pushed:
         pushed_on(k, i, j, now, t, gap, place)
         return ON + held
     if then == BOUNCE:
@@ -134,7 +133,7 @@ def answer(k, i, j, now, t):
     tell(k, now, t, q, (ENDED, j, why, 0.0, gap), place)
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
-    return OVER + max(held, HELD if GUIDED and par["ends_hold"] != 0 else 0)
+    return OVER + max(held, HELD if par["ends_hold"] != 0 else 0)
 
 
 @inner
@@ -208,7 +207,7 @@ def thrown_back(k, i, j, now, t, gap, place, flush):
         bounce(k, i, j, now, t, gap, thrown)
         return True, place
     rests = int(ans["rests"])
-    if GUIDED and q["on"] < 0 and rests == ROLLS and not flush:
+    if q["on"] < 0 and rests == ROLLS and not flush:
         # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
         r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
         place = thrown
@@ -287,7 +286,7 @@ def lodges(k, i, now, t, ans, place):
     par = k.params[int(q["param"])]
     if ans["first_only"] != 0 and q["touched"] > 0:
         return False
-    if GUIDED and par["points"] != 0:
+    if par["points"] != 0:
         r = rotated(vec(k.guides[i]["way"]), vec(par["spins_about"]), par["spin"] * max(age_of(k, i, now, t), 0.0))
     return -dot(r, place[1]) >= ans["facing"] * math.sqrt(dot(r, r))
 
@@ -325,7 +324,7 @@ def put_out(bodies, first):
 def settle_on(k, i, j, now, t, gap, place, how):
     """Let a projectile stay on body ``j``, or go on along it; whether it does."""
     q = k.flight[i]
-    if not GUIDED or how == ENDS:
+    if how == ENDS:
         return False
     p, n, v, u = place
     if k.bodies[j]["turns"] != 0.0:

@@ -12,7 +12,6 @@ from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import (
     BOUNCE,
     BY_NEAR,
-    GUIDED,
     IGNORE,
     INSIDE_MOST,
     MOVING,
@@ -43,7 +42,7 @@ def look(k, w, q, par, now, way, leg, far):
     if far:
         rule = (rule[0] + wider(w, par), rule[1], True)
     reach, swept = rule[0] + 4.0 * rule[1], rule[2]
-    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+    if par["moments"] >> BY_NEAR & 1 != 0:
         for m in range(k.answers.shape[1]):
             reach = max(reach, rule[0] + 4.0 * rule[1] + abs(float(k.answers[int(q["param"]), m]["near"])))
     best, best_key, hit = math.inf, 0, -1
@@ -61,11 +60,11 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(k, q, j) or (far and b["moves"] != 0):
                 continue
-            if GUIDED and j == abs(int(q["on"])) - 1:
+            if j == abs(int(q["on"])) - 1:
                 continue
             ans = k.answers[int(q["param"]), int(b["group"])]
             then, wide = ans["then"], rule
-            if GUIDED and nears(q, ans, b):
+            if nears(q, ans, b):
                 wide = (rule[0] + abs(float(ans["near"])), rule[1], True)
             elif then == IGNORE:
                 continue
@@ -76,7 +75,7 @@ def look(k, w, q, par, now, way, leg, far):
             if then == BOUNCE and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in. (It may come back later.)
                 continue
-            if GUIDED and own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
+            if own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
@@ -139,7 +138,7 @@ def past_movers(k, par, dt, way, span):
     """
     p, v, a = way
     far = float(par["radius"]) + wider(k.world[0], par)
-    if GUIDED and par["moments"] >> BY_NEAR & 1 != 0:
+    if par["moments"] >> BY_NEAR & 1 != 0:
         return 0.0
     for m in range(k.apart[1]):
         b = k.bodies[int(k.apart[3 + k.apart[0] + m])]
@@ -223,7 +222,7 @@ def meets(b, rule, late, way, span, whole):
         pull = vec(b["a"])
         u = along(vec(b["v"]), pull, late)
         rel, relv, rela = sub(p, arc(vec(b["c"]), vec(b["v"]), pull, late)), sub(v, u), sub(a, pull)
-    if GUIDED and b["turns"] != 0.0:
+    if b["turns"] != 0.0:
         what, t = first_contact_turning(b, rel, relv, rela, radius, span, skin, late)
     else:
         what, t = first_contact(b, rel, relv, rela, radius, span, skin)

@@ -22,7 +22,7 @@ from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot
 from nivvo.core.pool import EVENTS, LIVE, ROOM, ROOM_EACH
 from nivvo.core.tick import advance
-from nivvo.core.tick.advance import LIMIT_KEY, plainly, wait
+from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.answer import met_by, put_out, turn
 from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.world.meetings import first_meeting
@@ -329,7 +329,7 @@ class Arena:
 
     def compile(self) -> None:
         """Compile the kernel, or load it, before it is needed."""
-        self._kernel.compiled(self._pool(pool.zeros(1, pool.TICKS)))
+        advance.compiled(self._pool(pool.zeros(1, pool.TICKS)))
         if self.seeks:
             seek_targets.compiled(self._pool(pool.zeros(1, pool.TICKS)), 0)
 
@@ -351,13 +351,9 @@ class Arena:
             self.guide()
 
     def guide(self) -> None:
-        """Know of more than gravity and drag from now on."""
+        """Keep rows of what flights go by beside themselves from now on."""
         self.guided = True
         self._hold(0)
-
-    @property
-    def _kernel(self):
-        return advance if self.guided else plainly
 
     def forget_params(self) -> set[int]:
         """Let rows of params be used again of which nothing is in the air; returns which."""
@@ -509,8 +505,7 @@ class Arena:
             rest = ticks[done:]
             if self.seeks:
                 rest = self._looked(rest)
-            kernel = self._kernel
-            kernel(self._pool(rest), work=0 if kernel.loaded else self._work(rest))
+            advance(self._pool(rest), work=0 if advance.loaded else self._work(rest))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
                 tick = int(ticks["tick"][max(done - 1, 0)])

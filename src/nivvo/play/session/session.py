@@ -603,9 +603,8 @@ class Session:
     def compile(self) -> None:
         """Compile the engine, or load it, before there is anything to do."""
         self.arena.compile()
-        for one in self.scene.abilities.values():
-            if one.launch.arc or one.aim.by == "lead":
-                air.compile_shots(one.flight.acts)
+        if any(one.launch.arc or one.aim.by == "lead" for one in self.scene.abilities.values()):
+            air.compile_shots()
 
     def held(self) -> int | None:
         """Do what follows at the moment at which the engine holds; when that is (clock), if it matters who meets."""
