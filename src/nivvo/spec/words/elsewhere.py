@@ -70,8 +70,8 @@ ELSEWHERE = {
     "arm arming armed": "when.age.sends, of an ability with launch.speed = 0 and when.near",
     "shield deflect": 'a group of its own, and on.GROUP.then = "bounce"',
     "turret": "aim.turn_rate",
-    "meteor meteors rain airstrike artillery sky_drop": "a muzzle high above its shooter, as shooter.NAME.muzzle.sky.up = "
-    '20, aimed with aim.by = "cursor"',
+    "meteor meteors rain airstrike artillery": "a muzzle high above its shooter, as shooter.NAME.muzzle.sky.up = 20, "
+    'aimed with aim.by = "cursor"',
     "summon totem sentry": "launch.speed = 0 and what it does under when; what moves by itself is a target",
     "tier tiers level levels": 'launch.speed = { by = "held", start, step, every, cap }',
     "waves spawner enemies": "target.NAME.wave",
