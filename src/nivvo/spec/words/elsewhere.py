@@ -70,7 +70,7 @@ ELSEWHERE = {
     "arm arming armed": "when.age.sends, of an ability with launch.speed = 0 and when.near",
     "shield deflect": 'a group of its own, and on.GROUP.then = "bounce"',
     "turret": "aim.turn_rate",
-    "meteor meteors rain airstrike artillery": "a muzzle high above its shooter, as shooter.NAME.muzzle.sky.up = 20, "
+    "meteor meteors rain airstrike artillery": "a muzzle high above its shooter, as shooter.NAME.muzzle.NAME.up = 20, "
     'aimed with aim.by = "cursor"',
     "summon totem sentry": "launch.speed = 0 and what it does under when; what moves by itself is a target",
     "tier tiers level levels": 'launch.speed = { by = "held", start, step, every, cap }',
