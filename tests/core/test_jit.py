@@ -3,6 +3,7 @@
 import os
 import shutil
 import signal
+import stat
 import subprocess
 import sys
 import tempfile
@@ -78,6 +79,18 @@ class Store(unittest.TestCase):
         again, said = self.run_once()
         self.assertEqual(again, first)
         self.assertEqual(said, "")
+
+    def test_what_one_has_compiled_others_may_load_and_what_they_may_not_see_is_not_there(self):
+        found, _ = self.run_once(
+            "import os\nos.umask(0o022)\nimport numpy as np\nfrom tiny.kernels import total\n"
+            "total(np.arange(3.0), work=1)\nprint(total.stored())\n"
+            f"os.chmod({str(self.folder)!r}, 0)\nos.getuid() or os.setuid(65534)\nprint(total.stored())"
+        )
+        self.folder.chmod(0o700)
+        self.assertEqual(found, ["True", "False"])
+        for folder in (self.store, *(path for path in self.store.iterdir() if path.is_dir())):
+            self.assertEqual(stat.S_IMODE(folder.stat().st_mode), 0o755)
+            self.assertTrue(all(file.stat().st_mode & 0o044 == 0o044 for file in folder.iterdir()))
 
     def test_what_nobody_has_loaded_for_long_goes_and_nothing_else(self):
         old, new, own = "total-" + 24 * "0", "total-" + 24 * "1", "total-" + 24 * "2"

@@ -98,7 +98,8 @@ class Kernel:
 
     def stored(self) -> bool:
         """Whether a compiled twin made from the present sources is in the store."""
-        return any((place / self._folder()).is_dir() for place in places())
+        # What may not even be looked at is not there: no error, as it would be of a Path.
+        return any(os.path.isdir(place / self._folder()) for place in places())  # noqa: PTH112
 
     def forget(self) -> None:
         """Drop the compiled twin from memory (the store keeps it)."""
@@ -128,7 +129,7 @@ class Kernel:
         """Take from the store, or compile into it; whatever is wrong with the store, compile in memory."""
         for place in places():
             with contextlib.suppress(OSError):
-                place.mkdir(parents=True, exist_ok=True, mode=0o700)
+                place.mkdir(parents=True, exist_ok=True, mode=0o755)
                 if not _mine(place):
                     continue
                 final = place / self._folder()
@@ -144,6 +145,8 @@ class Kernel:
                         self._announce(final)
                         made = make(staging)
                         with contextlib.suppress(OSError):
+                            # What one has compiled, as root for an image, others may load.
+                            staging.chmod(0o755)
                             staging.rename(final)
                             _tidy(place)
                         return made
