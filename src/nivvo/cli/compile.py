@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import logging
 import time
 
 import click
 
-from nivvo.cli.common import note, say
+from nivvo.cli.common import say
 from nivvo.errors import CallError
 
 ALL = """
@@ -37,10 +36,6 @@ def command() -> None:
     from nivvo.play.live import Live
     from nivvo.spec.drill import parse
 
-    if not advance.stored():
-        note("compiling the engine, some ten to forty seconds")
-    # Of each of its kernels: told as one.
-    logging.getLogger("nivvo").setLevel(logging.ERROR)
     began = time.perf_counter()
     Live(parse(ALL))
     if not (advance.loaded and advance.stored()):
