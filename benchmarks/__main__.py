@@ -40,14 +40,14 @@ def once_nivvo(bodies, side, count, rows, then=pool.END) -> tuple[float, int, by
     return seconds, flown, events[np.lexsort((events["kind"], events["key"], events["start"]))]
 
 
-def once_c(loop, bodies, side, count, rows, then=pool.END) -> tuple[float, int, np.ndarray]:
-    """The same with the C loop."""
-    arena = filled(bodies, side, count, then)
+def once_c(loop, bodies, side, count, rows, asleep=False) -> tuple[float, int, np.ndarray]:
+    """The same with the C loop, each projectile in each tick or ``asleep`` until something can be in its way."""
+    arena = filled(bodies, side, count)
     arena.counters[pool.LIVE], live = 0, arena.live
     arena.run(rows[:1])
     arena.counters[pool.LIVE] = live
     started = time.perf_counter()
-    flown, _ = loop.run(arena, rows)
+    flown, _ = loop.run(arena, rows, asleep)
     seconds = time.perf_counter() - started
     events = arena.take_events()
     return seconds, flown, events[np.lexsort((events["kind"], events["key"], events["start"]))]
@@ -80,23 +80,25 @@ def against_others(loop) -> None:
     count, rows = 10_000, ticks(FLIGHT_TICKS)
     print(f"{count:,} shots of at most {FLIGHT_TICKS} ticks each, ended at the first touch; ns a projectile-tick")
     print(
-        f"{'obstacles':>10} {'(a) nivvo':>10} {'(d) C':>8} {'a/d':>6} {'(b) swept':>12} {'b/a':>8} "
+        f"{'obstacles':>10} {'(a) nivvo':>10} {'(d) C':>8} {'a/d':>6} {'(e) C asleep':>13} {'a/e':>6} {'(b) swept':>12} {'b/a':>8} "
         f"{'(b2) overlap':>13} {'b2/a':>7} {'(c) scipy':>12} {'c/a':>8}"
     )
     for number in (10, 200, 2_000):
         bodies, side = obstacles(number)
         once_nivvo(bodies, side, 100, rows)
-        same = compare_events(once_nivvo(bodies, side, count, rows)[2], once_c(loop, bodies, side, count, rows)[2])
+        mine = once_nivvo(bodies, side, count, rows)[2]
+        same = [compare_events(mine, once_c(loop, bodies, side, count, rows, asleep)[2]) for asleep in (False, True)]
 
         def cost_a(bodies=bodies, side=side) -> float:
             seconds, flown, _ = once_nivvo(bodies, side, count, rows)
             return seconds / flown * 1e9
 
-        def cost_d(bodies=bodies, side=side) -> float:
-            seconds, flown, _ = once_c(loop, bodies, side, count, rows)
+        def cost_c(asleep, bodies=bodies, side=side) -> float:
+            seconds, flown, _ = once_c(loop, bodies, side, count, rows, asleep)
             return seconds / flown * 1e9
 
-        a, d, ratio = pairs(cost_a, cost_d)
+        a, d, ratio = pairs(cost_a, lambda: cost_c(False))
+        _, e, asleep = pairs(cost_a, lambda: cost_c(True))
         p, v = shots(count, side)
         made = filled(bodies, side, 1).bodies
         others = []
@@ -108,8 +110,8 @@ def against_others(loop) -> None:
             others.append((time.perf_counter() - started) / flown * 1e9)
         b, b2, c = others
         print(
-            f"{number:>10,} {a:>10.0f} {d:>8.0f} {ratio:>6.2f} {b:>12,.0f} {b / a:>8,.0f} {b2:>13,.0f} {b2 / a:>7,.0f} "
-            f"{c:>12,.0f} {c / a:>8,.0f}   events as in C: {same}"
+            f"{number:>10,} {a:>10.0f} {d:>8.0f} {ratio:>6.2f} {e:>13.0f} {asleep:>6.2f} {b:>12,.0f} {b / a:>8,.0f} {b2:>13,.0f} {b2 / a:>7,.0f} "
+            f"{c:>12,.0f} {c / a:>8,.0f}   events as in C: {same[0]}; asleep: {same[1]}"
         )
 
 

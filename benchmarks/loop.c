@@ -1,5 +1,6 @@
-/* The yardstick: the tick of projectiles under constant acceleration among still bodies, written by
-   hand in C on the same records: flight, grid, first contact, answer, compaction. gcc -O3. */
+/* The yardsticks: the tick of projectiles under constant acceleration among still bodies, written by
+   hand in C on the same records: flight, grid, first contact, answer, compaction; each in each tick
+   (advance), or asleep until something can be in its way (advance_asleep). gcc -O3. */
 #include <math.h>
 #include <stdint.h>
 
@@ -89,19 +90,118 @@ static int before(const Pending *x, const Pending *y) {
     return x->body_key < y->body_key;
 }
 
-int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer *answers, int groups, Body *bodies,
-                const double *boxes, const int32_t *start, const int32_t *items, const int32_t *apart, int32_t *scratch,
-                Pending *pending, Event *events, int64_t *event_count, const Tick *ticks, int64_t tick_count,
-                const double *origin, const double *per_cell, const int32_t *cells, double skin, int64_t *flown) {
+typedef struct {
+    const double *boxes;
+    const int32_t *start, *items, *apart;
+    const double *origin, *per_cell;
+    const int32_t *cells;
+    double skin;
+    const Answer *answers;
+    int groups;
+    Body *bodies;
+    int32_t *scratch;
+} World;
+
+/* The first body met on a piece of a parabola, or -1, and when; ``pieces``: -1, or into how many to cut it first. */
+static inline int look(const World *w, const Flight *q, const Params *par, const double *p, const double *v, const double *end,
+                       double span, double radius, int *pieces, double *when, int *key) {
+    double low[3], high[3], skin = w->skin;
+    for (int c = 0; c < 3; c++) {
+        double stray = fabs(par->a[c]) * (0.125 * span * span) + radius + 4 * skin;
+        low[c] = (end[c] < p[c] ? end[c] : p[c]) - stray;
+        high[c] = (end[c] < p[c] ? p[c] : end[c]) + stray;
+    }
+    int x0 = cell(low[0], w->origin[0], w->per_cell[0], w->cells[0]), x1 = cell(high[0], w->origin[0], w->per_cell[0], w->cells[0]);
+    int y0 = cell(low[1], w->origin[1], w->per_cell[1], w->cells[1]), y1 = cell(high[1], w->origin[1], w->per_cell[1], w->cells[1]);
+    int z0 = cell(low[2], w->origin[2], w->per_cell[2], w->cells[2]), z1 = cell(high[2], w->origin[2], w->per_cell[2], w->cells[2]);
+    if (*pieces == 0 && (x1 - x0 > 3 || y1 - y0 > 3 || z1 - z0 > 3)) {
+        double most = 0.0;
+        for (int c = 0; c < 3; c++) { double far = (high[c] - low[c]) * w->per_cell[c]; most = far > most ? far : most; }
+        *pieces = (int)(most * 0.5) + 1;
+        return -1;
+    }
+    int found = 0, hit = -1;
+    for (int m = 0; m < w->apart[0]; m++) w->scratch[found++] = w->apart[3 + m];
+    for (int z = z0; z <= z1; z++) for (int y = y0; y <= y1; y++) {
+        int64_t row = ((int64_t)z * w->cells[1] + y) * w->cells[0];
+        for (int m = w->start[row + x0]; m < w->start[row + x1 + 1]; m++) {
+            int j = w->items[m];
+            const double *box = w->boxes + 6 * j;
+            if (box[0] > high[0] || box[3] < low[0] || box[1] > high[1] || box[4] < low[1] || box[2] > high[2] || box[5] < low[2]) continue;
+            int known = 0;
+            for (int s = found - 1; s >= 0; s--) if (w->scratch[s] == j) { known = 1; break; }
+            if (!known) w->scratch[found++] = j;
+        }
+    }
+    for (int m = 0; m < found; m++) {
+        int j = w->scratch[m], out = 0;
+        const Body *b = &w->bodies[j];
+        if (b->out || j == par->spares || w->answers[(int64_t)q->param * w->groups + b->group].then == 2) continue;
+        for (int c = 0; c < 8 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
+        if (out) continue;
+        double rel[3], t;
+        for (int c = 0; c < 3; c++) rel[c] = p[c] - b->c[c];
+        if (first_contact(b, rel, v, par->a, radius, span, skin, &t) && (t < *when || (t == *when && b->key < *key))) {
+            *when = t; *key = b->key; hit = j;
+        }
+    }
+    return hit;
+}
+
+/* Until when (clock) nothing can be in the way of what flies on from ``from``: at most 128 ticks, piece by piece. */
+static inline int64_t sleeps_until(const World *w, const Flight *q, const Params *par, int64_t from, double h) {
+    double span = 128.0 * h, best = INFINITY, c0 = 0.0, p[3], v[3], end[3];
+    int key = 0, pieces = 0;
+    if (q->until >= 0 && (q->until - from) / UNITS < span) span = (q->until - from) / UNITS;
+    for (int c = 0; c < 3; c++) { p[c] = q->p[c]; v[c] = q->v[c]; }
+    arc(p, v, par->a, span, end);
+    look(w, q, par, p, v, end, span, par->radius + 1000.0 * w->skin, &pieces, &best, &key);
+    for (int piece = 0; piece < pieces && best == INFINITY; piece++) {
+        double c1 = span * (piece + 1) / pieces;
+        arc(q->p, q->v, par->a, c1, end);
+        if (look(w, q, par, p, v, end, c1 - c0, par->radius + 1000.0 * w->skin, &pieces, &best, &key) >= 0) best += c0;
+        for (int c = 0; c < 3; c++) { p[c] = end[c]; v[c] = q->v[c] + par->a[c] * c1; }
+        c0 = c1;
+    }
+    if (best < span) span = best;
+    return span > h ? from + (int64_t)(span * UNITS) - 1000000 : -1;
+}
+
+static inline void tell(Event *events, int64_t *count, const Tick *now, const Flight *q, int kind, int body, int code,
+                        double after, double left, const double *p, const double *n, const double *a) {
+    Event *e = &events[(*count)++];
+    e->start = now->start; e->after = after; e->key = q->key; e->tick = (int32_t)now->tick;
+    e->kind = kind; e->body = body; e->code = code; e->left = left;
+    for (int c = 0; c < 3; c++) { e->p[c] = p[c]; e->normal[c] = n ? n[c] : 0.0; e->v[c] = q->v[c] + a[c] * after; }
+}
+
+static inline __attribute__((always_inline)) int64_t fly(
+    int64_t live, Flight *flight, const Params *params, const World *w, Pending *pending, Event *events,
+    int64_t *event_count, const Tick *ticks, int64_t tick_count, int64_t *wake, int32_t *awake, int64_t *flown) {
+    Body *bodies = w->bodies;
+    double skin = w->skin;
     for (int64_t k = 0; k < tick_count && live > 0; k++) {
         const Tick now = ticks[k];
-        int64_t waiting = 0, ended = 0, fresh = 0;
+        int64_t waiting = 0, ended = 0, fresh = 0, up = live;
         *flown += live;
+        if (wake) {
+            up = 0;
+            for (int64_t i = 0; i < live; i++) if (wake[i] < now.end) awake[up++] = (int32_t)i;
+        }
         for (;;) {
             int64_t i;
             int hops = 0;
-            if (fresh < live) {
-                i = fresh++;
+            if (fresh < up) {
+                i = wake ? awake[fresh] : fresh;
+                fresh++;
+                if (wake && wake[i] >= 0) {
+                    Flight *q = &flight[i];
+                    const double *a = params[q->param].a;
+                    double age = (now.start - q->t0) / UNITS;
+                    arc(q->p0, q->v0, a, age, q->p);
+                    for (int c = 0; c < 3; c++) q->v[c] = q->v0[c] + a[c] * age;
+                    wake[i] = -1;
+                }
             } else if (waiting > 0) {
                 Pending first = pending[0];
                 Pending last = pending[--waiting];
@@ -120,18 +220,17 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 if (!b->out) {
                     Flight *q = &flight[i];
                     const Params *par = &params[q->param];
-                    const Answer *ans = &answers[(int64_t)q->param * groups + b->group];
+                    const Answer *ans = &w->answers[(int64_t)q->param * w->groups + b->group];
                     double p[3], d[3], n[3];
                     arc(q->p, q->v, par->a, first.t, p);
                     for (int c = 0; c < 3; c++) d[c] = p[c] - b->c[c];
                     double gap = distance(b, d, n) - par->radius;
-                    for (int what = 0; what < (ans->then == 0 ? 2 : 1); what++) {
-                        Event *e = &events[(*event_count)++];
-                        e->start = now.start; e->after = first.t; e->key = q->key; e->tick = (int32_t)now.tick;
-                        e->kind = what == 0 ? (gap < -skin ? 2 : 1) : 5; e->body = first.body; e->code = what == 0 ? ans->then : 1; e->left = gap;
-                        for (int c = 0; c < 3; c++) { e->p[c] = p[c]; e->normal[c] = n[c]; e->v[c] = q->v[c] + par->a[c] * first.t; }
+                    tell(events, event_count, &now, q, gap < -skin ? 2 : 1, first.body, ans->then, first.t, gap, p, n, par->a);
+                    if (ans->then == 0) {
+                        tell(events, event_count, &now, q, 5, first.body, 1, first.t, gap, p, n, par->a);
+                        q->end = 1; ended++;
+                        continue;
                     }
-                    if (ans->then == 0) { q->end = 1; ended++; continue; }
                     for (int c = 0; c < 8; c++) if (q->inside[c] < 0) { q->inside[c] = first.body; break; }
                 }
             } else break;
@@ -139,45 +238,11 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
             Flight *q = &flight[i];
             if (q->t0 >= now.end) continue;
             const Params *par = &params[q->param];
-            double h = now.dt, span = h, radius = par->radius;
-            int why = 0;
+            double span = now.dt, best = INFINITY, end[3];
+            int why = 0, best_key = 0, pieces = -1;
             if (q->until >= 0 && q->until <= now.end) { span = (q->until - now.start) / UNITS; why = 2; }
-            double best = INFINITY;
-            int hit = -1, best_key = 0, found = 0;
-            for (int m = 0; m < apart[0]; m++) scratch[found++] = apart[3 + m];
-            double low[3], high[3], end[3];
             arc(q->p, q->v, par->a, span, end);
-            for (int c = 0; c < 3; c++) {
-                double stray = fabs(par->a[c]) * (0.125 * span * span) + radius + 4 * skin;
-                low[c] = (end[c] < q->p[c] ? end[c] : q->p[c]) - stray;
-                high[c] = (end[c] < q->p[c] ? q->p[c] : end[c]) + stray;
-            }
-            int x0 = cell(low[0], origin[0], per_cell[0], cells[0]), x1 = cell(high[0], origin[0], per_cell[0], cells[0]);
-            int y0 = cell(low[1], origin[1], per_cell[1], cells[1]), y1 = cell(high[1], origin[1], per_cell[1], cells[1]);
-            int z0 = cell(low[2], origin[2], per_cell[2], cells[2]), z1 = cell(high[2], origin[2], per_cell[2], cells[2]);
-            for (int z = z0; z <= z1; z++) for (int y = y0; y <= y1; y++) {
-                int64_t row = ((int64_t)z * cells[1] + y) * cells[0];
-                for (int m = start[row + x0]; m < start[row + x1 + 1]; m++) {
-                    int j = items[m];
-                    const double *box = boxes + 6 * j;
-                    if (box[0] > high[0] || box[3] < low[0] || box[1] > high[1] || box[4] < low[1] || box[2] > high[2] || box[5] < low[2]) continue;
-                    int known = 0;
-                    for (int s = found - 1; s >= 0; s--) if (scratch[s] == j) { known = 1; break; }
-                    if (!known) scratch[found++] = j;
-                }
-            }
-            for (int m = 0; m < found; m++) {
-                int j = scratch[m], out = 0;
-                const Body *b = &bodies[j];
-                if (b->out || j == par->spares || answers[(int64_t)q->param * groups + b->group].then == 2) continue;
-                for (int c = 0; c < 8 && q->inside[c] >= 0; c++) if (q->inside[c] == j) out = 1;
-                if (out) continue;
-                double rel[3], t;
-                for (int c = 0; c < 3; c++) rel[c] = q->p[c] - b->c[c];
-                if (first_contact(b, rel, q->v, par->a, radius, span, skin, &t) && (t < best || (t == best && b->key < best_key))) {
-                    best = t; best_key = b->key; hit = j;
-                }
-            }
+            int hit = look(w, q, par, q->p, q->v, end, span, par->radius, &pieces, &best, &best_key);
             if (hit >= 0 && hops < 16) {
                 Pending *r = &pending[waiting];
                 r->t = best; r->key = q->key; r->body_key = best_key; r->body = hit; r->row = (int32_t)i; r->turn = hops;
@@ -187,21 +252,18 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 continue;
             }
             if (why) {
-                Event *e = &events[(*event_count)++];
-                e->start = now.start; e->after = span; e->key = q->key; e->tick = (int32_t)now.tick; e->kind = 5; e->body = -1; e->code = why;
-                for (int c = 0; c < 3; c++) { e->p[c] = end[c]; e->v[c] = q->v[c] + par->a[c] * span; }
+                tell(events, event_count, &now, q, 5, -1, why, span, 0.0, end, 0, par->a);
                 q->end = why; ended++;
                 continue;
             }
             double age = (now.end - q->t0) / UNITS;
             arc(q->p0, q->v0, par->a, age, q->p);
             for (int c = 0; c < 3; c++) q->v[c] = q->v0[c] + par->a[c] * age;
+            if (wake && q->inside[0] < 0) wake[i] = sleeps_until(w, q, par, now.end, now.dt);
         }
-        int64_t kept = 0;
-        for (int64_t i = 0; i < live; i++) {
-            Flight *q = &flight[i];
-            if (q->end) continue;
-            for (int c = 0, held = 0; c < 8; c++) {
+        for (int64_t m = 0; m < up; m++) {
+            Flight *q = &flight[wake ? awake[m] : m];
+            for (int c = 0, held = 0; c < 8 && !q->end; c++) {
                 int j = q->inside[c];
                 if (j < 0) break;
                 double d[3], n[3];
@@ -209,10 +271,34 @@ int64_t advance(int64_t live, Flight *flight, const Params *params, const Answer
                 q->inside[c] = -1;
                 if (distance(&bodies[j], d, n) - params[q->param].radius <= skin && !bodies[j].out) q->inside[held++] = j;
             }
-            if (ended && kept != i) flight[kept] = *q;
+        }
+        if (!ended) continue;
+        int64_t kept = 0;
+        for (int64_t i = 0; i < live; i++) {
+            if (flight[i].end) continue;
+            if (kept != i) {
+                flight[kept] = flight[i];
+                if (wake) wake[kept] = wake[i];
+            }
             kept++;
         }
         live = kept;
     }
     return live;
+}
+
+#define ARENA int64_t live, Flight *flight, const Params *params, const Answer *answers, int groups, Body *bodies, \
+              const double *boxes, const int32_t *start, const int32_t *items, const int32_t *apart, int32_t *scratch, \
+              Pending *pending, Event *events, int64_t *event_count, const Tick *ticks, int64_t tick_count, \
+              const double *origin, const double *per_cell, const int32_t *cells, double skin, int64_t *flown
+#define WORLD {boxes, start, items, apart, origin, per_cell, cells, skin, answers, groups, bodies, scratch}
+
+int64_t advance(ARENA) {
+    const World w = WORLD;
+    return fly(live, flight, params, &w, pending, events, event_count, ticks, tick_count, 0, 0, flown);
+}
+
+int64_t advance_asleep(ARENA, int64_t *wake, int32_t *awake) {
+    const World w = WORLD;
+    return fly(live, flight, params, &w, pending, events, event_count, ticks, tick_count, wake, awake, flown);
 }

@@ -107,7 +107,7 @@ def records() -> str:
 
 
 class CLoop:
-    """(d) ``loop.c`` and ``forced.c``, compiled on the spot, on the arrays of an arena."""
+    """(d), (e) ``loop.c`` and ``forced.c``, compiled on the spot, on the arrays of an arena."""
 
     def __init__(self):
         self.folder = tempfile.TemporaryDirectory()
@@ -127,23 +127,30 @@ class CLoop:
         library = ctypes.CDLL(str(path))
         self.advance = library.advance
         self.advance.restype = ctypes.c_int64
+        self.advance_asleep = library.advance_asleep
+        self.advance_asleep.restype = ctypes.c_int64
         self.forced = library.forced
         self.forced.restype = ctypes.c_int64
 
-    def run(self, arena, rows) -> tuple[int, int]:
-        """Advance an arena by rows of ticks; tell the projectile-ticks done and the events written."""
+    def run(self, arena, rows, asleep: bool = False) -> tuple[int, int]:
+        """Advance an arena by rows of ticks; tell the projectile-ticks done and the events written.
+
+        asleep : each sleeps until something can be in its way, as in the engine.
+        """
         world, flown, events = arena.world[0], ctypes.c_int64(0), ctypes.c_int64(0)
         keep = [np.ascontiguousarray(world[name]) for name in ("origin", "per_cell", "cells")]
 
         def at(array):
             return ctypes.c_void_p(array.ctypes.data)
 
-        live = self.advance(
+        sleep = (at(arena.wake), at(arena.awake)) if asleep else ()
+        live = (self.advance_asleep if asleep else self.advance)(
             ctypes.c_int64(arena.live), at(arena.flight), at(arena.params), at(arena.answers),
             ctypes.c_int(arena.groups),
             at(arena.bodies), at(arena.boxes), at(arena.start), at(arena.items), at(arena.apart), at(arena.scratch),
             at(arena.pending), at(arena.events), ctypes.byref(events), at(rows), ctypes.c_int64(len(rows)),
             at(keep[0]), at(keep[1]), at(keep[2]), ctypes.c_double(float(world["skin"])), ctypes.byref(flown),
+            *sleep,
         )  # fmt: skip
         arena.counters[pool.LIVE], arena.counters[pool.EVENTS] = live, events.value
         return flown.value, events.value
