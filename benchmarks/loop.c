@@ -180,10 +180,11 @@ static inline __attribute__((always_inline)) int64_t fly(
     int64_t *event_count, const Tick *ticks, int64_t tick_count, int64_t *wake, int32_t *awake, int64_t *flown) {
     Body *bodies = w->bodies;
     double skin = w->skin;
+    int64_t ended = 0;
     for (int64_t k = 0; k < tick_count && live > 0; k++) {
         const Tick now = ticks[k];
-        int64_t waiting = 0, ended = 0, fresh = 0, up = live;
-        *flown += live;
+        int64_t waiting = 0, fresh = 0, up = live;
+        *flown += live - ended;
         if (wake) {
             up = 0;
             for (int64_t i = 0; i < live; i++) if (wake[i] < now.end) awake[up++] = (int32_t)i;
@@ -272,7 +273,8 @@ static inline __attribute__((always_inline)) int64_t fly(
                 if (distance(&bodies[j], d, n) - params[q->param].radius <= skin && !bodies[j].out) q->inside[held++] = j;
             }
         }
-        if (!ended) continue;
+        if (wake) for (int64_t m = 0; m < up; m++) if (flight[awake[m]].end) wake[awake[m]] = INT64_MAX;
+        if (!ended || (wake && 2 * ended < live && k + 1 < tick_count)) continue;
         int64_t kept = 0;
         for (int64_t i = 0; i < live; i++) {
             if (flight[i].end) continue;
@@ -283,6 +285,7 @@ static inline __attribute__((always_inline)) int64_t fly(
             kept++;
         }
         live = kept;
+        ended = 0;
     }
     return live;
 }

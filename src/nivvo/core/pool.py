@@ -342,9 +342,9 @@ PENDING = np.dtype([("t", "f8"), ("key", "i8"), ("body_key", "i4"), ("body", "i4
 AT_LIMIT, AGAIN = -1, -2
 KEPT, REDIRECTED = 1, 2
 
-AWAKE = -1
+AWAKE, HOLE = -1, 1 << 62
 """Of ``wake``, else the time (clock) until which nothing can happen to a projectile; where it then is follows from its
-launch, and what its row says is old."""
+launch, and what its row says is old. HOLE: it has ended in an earlier tick, and its row is yet to be taken away."""
 
 WORLD = np.dtype(
     [
@@ -446,9 +446,10 @@ FOREVER = -1
 # after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows. SEEKS: until when nobody
 # has anybody to lose or to find, unless a body comes or is out (``seekers``). BEGAN: the first event of the answer that
 # is being given; OWED: one more than the first event of the first answer of which something is to follow later, or 0.
+# HOLES: how many of the first LIVE rows have ended in earlier ticks; none, but in the middle of a tick.
 LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN, SEEKS = range(16)
-BEGAN, OWED = 16, 17
-COUNTERS = 18
+BEGAN, OWED, HOLES = 16, 17, 18
+COUNTERS = 19
 DONE, EMPTY, FULL, DUE, HOLD, OWES = range(6)
 
 # Events that a tick may need: room for these a projectile, and these beside.

@@ -318,7 +318,7 @@ class Live(Tabled):
     @property
     def in_the_air(self) -> int:
         """How many projectiles are in the air."""
-        return self._session.arena.live
+        return self._session.arena.flying
 
     @property
     def ids(self) -> np.ndarray:

@@ -52,6 +52,8 @@ from nivvo.core.pool import (
     HEAP,
     HELD,
     HOLD,
+    HOLE,
+    HOLES,
     KEEP,
     KEPT,
     KNOWN,
@@ -98,6 +100,9 @@ HORIZON = 128.0
 EARLY = 1_000_000
 """Counts (some microseconds) by which it wakes too early rather than too late."""
 
+MOST_HOLES = 0.5
+"""Share of the rows that may be of what has ended, within a call, before the others close up: each copies a row."""
+
 LIMIT_KEY = 2147483647
 HOLDS = answers.HELD
 
@@ -123,6 +128,7 @@ def advance(k):
                 k.world[0]["sampled"] != 0 and k.samples.shape[0] - counters[SAMPLES] < live
             ):
                 counters[WHY] = FULL
+                close_up(k)
                 return
             place_bodies(k, now)
             counters[FRESH], counters[HEAP], counters[UP], counters[KNOWN] = 0, 0, 0, 0
@@ -137,7 +143,8 @@ def advance(k):
             return
         if counters[OWED] != 0:
             counters[WHY] = OWES
-            return
+            break
+    close_up(k)
 
 
 @inner
@@ -195,9 +202,10 @@ def fly(k, now):
 @inner
 def rouse(k, now):
     """List those that are awake before the tick's end and have not been listed in it."""
-    counters, up, veers = k.counters, int(k.counters[UP]), k.world[0]["veers"] > 0
+    counters, up, veers, end = k.counters, int(k.counters[UP]), k.world[0]["veers"] > 0, int(now["end"])
     for i in range(counters[KNOWN], counters[LIVE]):
-        if k.wake[i] < now["end"] or (veers and crossed(k, i, now)):
+        time = k.wake[i]
+        if time < end or (veers and time != HOLE and crossed(k, i, now)):
             k.awake[up] = i
             up += 1
     counters[UP], counters[KNOWN] = up, counters[LIVE]
@@ -567,24 +575,35 @@ def at_limit(k, i, now, t):
 
 @inner
 def settle(k, now):
-    """At a tick's end: forget bodies that are clear, keep samples, close the gaps."""
-    flight, counters, kept, ended = k.flight, k.counters, 0, 0
-    sampled = k.world[0]["sampled"] != 0
+    """At a tick's end: forget bodies that are clear, keep samples; rows of what has ended are holes, closed when many.
+
+    So most of what sleeps is not touched at all, not even to be moved up by a row.
+    """
+    flight, counters = k.flight, k.counters
     for m in range(counters[UP]):
-        q = flight[k.awake[m]]
+        i = k.awake[m]
+        q = flight[i]
         if q["end"] != 0:
-            ended += 1
+            if k.wake[i] != HOLE:
+                k.wake[i] = HOLE
+                counters[HOLES] += 1
         elif q["on"] != 0 and k.bodies[abs(int(q["on"])) - 1]["out"] != 0:
             lets_fall(k, q, now)
         elif q["inside"][0] >= 0:
             leave(k, q, vec(q["p"]), float(now["dt"]))
-    if ended == 0 and not sampled:
-        return
+    if k.world[0]["sampled"] != 0:
+        keep_samples(k, now)
+    if counters[HOLES] >= MOST_HOLES * counters[LIVE]:
+        close_up(k)
+
+
+@cold
+def keep_samples(k, now):
+    """Write down where all are at a tick's end."""
+    counters = k.counters
     for i in range(counters[LIVE]):
-        q = flight[i]
-        if q["end"] != 0:
-            continue
-        if sampled and q["born"] <= now["end"]:
+        q = k.flight[i]
+        if q["end"] == 0 and q["born"] <= now["end"]:
             if k.wake[i] != AWAKE:
                 place(k, i, int(now["end"]))
             s = k.samples[counters[SAMPLES]]
@@ -592,15 +611,26 @@ def settle(k, now):
             s["t"], s["key"] = now["end"], q["key"]
             put(s["p"], vec(q["p"]))
             put(s["v"], vec(q["v"]))
+
+
+@cold
+def close_up(k):
+    """Take the holes away: who still flies moves up, in order."""
+    if k.counters[HOLES] == 0:
+        return
+    kept = 0
+    for i in range(k.counters[LIVE]):
+        if k.wake[i] == HOLE:
+            continue
         if kept != i:
-            flight[kept] = flight[i]
+            k.flight[kept] = k.flight[i]
             k.wake[kept] = k.wake[i]
             if k.guides.shape[0] > 0:
                 k.guides[kept] = k.guides[i]
             if k.stretches.shape[0] > 0:
                 k.stretches[kept] = k.stretches[i]
         kept += 1
-    counters[LIVE] = kept
+    k.counters[LIVE], k.counters[HOLES] = kept, 0
 
 
 @cold

@@ -271,7 +271,7 @@ class Arena:
 
     def _rouse(self) -> None:
         """Wake all that sleeps: it has looked along other ways of bodies than there are now."""
-        self.wake[self.wake != pool.AWAKE] = 0
+        self.wake[(self.wake != pool.AWAKE) & (self.wake != pool.HOLE)] = 0
         self.flight["clear"] = 0
 
     def leave_out(self, row: int, body: int) -> None:
@@ -324,8 +324,13 @@ class Arena:
 
     @property
     def live(self) -> int:
-        """How many projectiles are in the air."""
+        """How many rows of projectiles there are: those in the air, and in the middle of a tick what has ended."""
         return int(self.counters[pool.LIVE])
+
+    @property
+    def flying(self) -> int:
+        """How many projectiles are in the air; what has ended in the present tick still counts in the middle of it."""
+        return int(self.counters[pool.LIVE] - self.counters[pool.HOLES])
 
     def compile(self) -> None:
         """Compile the kernel, or load it, before it is needed."""

@@ -218,7 +218,7 @@ class Flying:
     def _metered(self, ticks: int) -> None:
         session = self.session
         now, end = session.scene.ticks.edge(session.tick), session.last_input
-        session.meter.fly(session.arena.live, ticks, clock.to_seconds(now), clock.to_seconds(end))
+        session.meter.fly(session.arena.flying, ticks, clock.to_seconds(now), clock.to_seconds(end))
 
     def _moves(self) -> bool:
         return bool(self.session.stage.movers) and not self.session.still

@@ -474,7 +474,7 @@ class Session:
 
     def too_many(self, shot: Shot) -> str:
         """Make room for a shot among those of which only so many may be in the air; why there is none, if so."""
-        if self.arena.live + len(shot.sent) > self.scene.most:
+        if self.arena.flying + len(shot.sent) > self.scene.most:
             return f"only {self.scene.most} may be in the air at once, of all"
         if shot.ability not in self.counted:
             return ""
