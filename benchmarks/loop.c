@@ -217,10 +217,16 @@ static inline __attribute__((always_inline)) int64_t fly(
                     at = child;
                 }
                 i = first.row; hops = first.turn + 1;
+                Flight *q = &flight[i];
+                const Params *par = &params[q->param];
+                if (first.body < 0) {
+                    arc(q->p, q->v, par->a, first.t, q->p);
+                    tell(events, event_count, &now, q, 5, -1, 2, first.t, 0.0, q->p, 0, par->a);
+                    q->end = 2; ended++;
+                    continue;
+                }
                 Body *b = &bodies[first.body];
                 if (!b->out) {
-                    Flight *q = &flight[i];
-                    const Params *par = &params[q->param];
                     const Answer *ans = &w->answers[(int64_t)q->param * w->groups + b->group];
                     double p[3], d[3], n[3];
                     arc(q->p, q->v, par->a, first.t, p);
@@ -244,17 +250,13 @@ static inline __attribute__((always_inline)) int64_t fly(
             if (q->until >= 0 && q->until <= now.end) { span = (q->until - now.start) / UNITS; why = 2; }
             arc(q->p, q->v, par->a, span, end);
             int hit = look(w, q, par, q->p, q->v, end, span, par->radius, &pieces, &best, &best_key);
-            if (hit >= 0 && hops < 16) {
+            if ((hit >= 0 && hops < 16) || why) {
                 Pending *r = &pending[waiting];
+                if (hit < 0) { best = span; best_key = INT32_MAX; }
                 r->t = best; r->key = q->key; r->body_key = best_key; r->body = hit; r->row = (int32_t)i; r->turn = hops;
                 for (int64_t at = waiting++; at > 0 && before(&pending[at], &pending[(at - 1) / 2]); at = (at - 1) / 2) {
                     Pending swap = pending[at]; pending[at] = pending[(at - 1) / 2]; pending[(at - 1) / 2] = swap;
                 }
-                continue;
-            }
-            if (why) {
-                tell(events, event_count, &now, q, 5, -1, why, span, 0.0, end, 0, par->a);
-                q->end = why; ended++;
                 continue;
             }
             double age = (now.end - q->t0) / UNITS;

@@ -202,13 +202,27 @@ def fly(k, now):
 @inner
 def rouse(k, now):
     """List those that are awake before the tick's end and have not been listed in it."""
-    counters, up, veers, end = k.counters, int(k.counters[UP]), k.world[0]["veers"] > 0, int(now["end"])
-    for i in range(counters[KNOWN], counters[LIVE]):
-        time = k.wake[i]
-        if time < end or (veers and time != HOLE and crossed(k, i, now)):
+    counters, awake, up, end = k.counters, k.awake, int(k.counters[UP]), int(now["end"])
+    known = int(counters[KNOWN])
+    if k.world[0]["veers"] > 0:
+        up = rouse_met(k, now, known, up)
+    else:
+        wake = k.wake[known : counters[LIVE]]
+        for m in range(wake.shape[0]):
+            if wake[m] < end:
+                awake[up] = known + m
+                up += 1
+    counters[UP], counters[KNOWN] = up, counters[LIVE]
+
+
+@cold
+def rouse_met(k, now, known, up):
+    """As ``rouse``, from row ``known`` on, and those too to whom what veers may come; how many are listed then."""
+    for i in range(known, k.counters[LIVE]):
+        if k.wake[i] < now["end"] or (k.wake[i] != HOLE and crossed(k, i, now)):
             k.awake[up] = i
             up += 1
-    counters[UP], counters[KNOWN] = up, counters[LIVE]
+    return up
 
 
 @inner
@@ -472,7 +486,7 @@ def seek(k, i, now, clock, again, keep, waiting):
     at["hops"], at["kept"], at["why"] = hops, kept, why
     if not falls:
         from_v = u
-    at["flown"] = gone + path_length(from_v, b, aged + span)
+    at["flown"] = gone + path_length(from_v, b, aged + span) if par["sums"] != 0 else 0.0
     v1 = along(u, b, span)
     if glides:
         # The parabola's velocity is true at its start alone; that of the cubic through both ends is at both.
