@@ -16,13 +16,14 @@ from nivvo.core._jit import cold, inner
 from nivvo.core.geometry.shapes import extents
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
-from nivvo.core.pool import EXACT, LARGE, MOVING, STALE, STILL
+from nivvo.core.pool import EXACT, LARGE, MOVING, STALE, STILL, VEERS
 
 CLEAR_TICKS = 16.0
 """So many ticks a projectile that has no parabola looks ahead at most: how fast bodies are in these is kept."""
 
 MOST_CELLS_OF_A_BODY = 64
 MOST_CELLS = 1 << 20
+MOST_CHUNKS = 4096
 
 # So few moving bodies are sooner asked each time than binned each tick.
 FEW_MOVING = 4
@@ -131,6 +132,85 @@ def box_of_arc(a, t, q0, q1, more):
         (min(q0[0], q1[0]) - x, min(q0[1], q1[1]) - y, min(q0[2], q1[2]) - z),
         (max(q0[0], q1[0]) + x, max(q0[1], q1[1]) + y, max(q0[2], q1[2]) + z),
     )
+
+
+@inner
+def gather(k, w, low, high, with_apart, may_split):
+    """Write to ``scratch`` the bodies in the cells of the box low..high whose own box meets it; return how many.
+
+    A body that lies in several of these cells is taken once; those apart from the grid are all taken.
+    If the box covers many cells and ``may_split``, nothing is written, and the answer is minus the
+    number of pieces of about two cells into which the path should be cut, to look along it in order.
+    """
+    boxes, apart, scratch = k.boxes, k.apart, k.scratch
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], last[0]), cell(high[0], origin[0], per_cell[0], last[0])
+    y0, y1 = cell(low[1], origin[1], per_cell[1], last[1]), cell(high[1], origin[1], per_cell[1], last[1])
+    z0, z1 = 0, 0
+    if last[2] > 1.0:
+        z0, z1 = cell(low[2], origin[2], per_cell[2], last[2]), cell(high[2], origin[2], per_cell[2], last[2])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
+    if may_split and max(x1 - x0, max(y1 - y0, z1 - z0)) > 3:
+        most = 0.0
+        for c in range(3):
+            most = max(most, (high[c] - low[c]) * per_cell[c])
+        return -max(2, min(int(min(most, 1e9) * 0.5) + 1, MOST_CHUNKS))
+    found = 0
+    if with_apart:
+        found = int(apart[0])
+        for m in range(found):
+            scratch[m] = apart[3 + m]
+    layers = 2 if apart[2] > 0 else 1
+    for z in range(z0, z1 + 1):
+        for y in range(y0, y1 + 1):
+            row = (z * ny + y) * nx
+            for layer in range(layers):
+                for m in range(k.start[layer, row + x0], k.start[layer, row + x1 + 1]):
+                    j = k.items[layer, m]
+                    if not overlap(boxes, j, low, high):
+                        continue
+                    known = False
+                    for seen in range(found - 1, -1, -1):
+                        if scratch[seen] == j:
+                            known = True
+                            break
+                    if not known:
+                        scratch[found] = j
+                        found += 1
+    return found
+
+
+@inner
+def overlap(boxes, j, low, high):
+    """Whether the box of body ``j`` meets the box low..high."""
+    if boxes[j, 0] > high[0] or boxes[j, 3] < low[0] or boxes[j, 1] > high[1] or boxes[j, 4] < low[1]:
+        return False
+    return boxes[j, 2] <= high[2] and boxes[j, 5] >= low[2]
+
+
+@cold
+def veers_by(k, w, low, high):
+    """Whether the box of a body whose way veers meets another, as both are in the present tick."""
+    boxes, apart = k.boxes, k.apart
+    for m in range(apart[0]):
+        j = int(apart[3 + m])
+        if k.bodies[j]["moves"] == VEERS and k.bodies[j]["out"] == 0 and overlap(boxes, j, low, high):
+            return True
+    if apart[2] == 0:
+        return False
+    origin, per_cell, last = vec(w["origin"]), vec(w["per_cell"]), vec(w["last"])
+    x0, x1 = cell(low[0], origin[0], per_cell[0], last[0]), cell(high[0], origin[0], per_cell[0], last[0])
+    y0, y1 = cell(low[1], origin[1], per_cell[1], last[1]), cell(high[1], origin[1], per_cell[1], last[1])
+    z0, z1 = cell(low[2], origin[2], per_cell[2], last[2]), cell(high[2], origin[2], per_cell[2], last[2])
+    nx, ny = int(w["cells"][0]), int(w["cells"][1])
+    for z in range(z0, z1 + 1):
+        for y in range(y0, y1 + 1):
+            row = (z * ny + y) * nx
+            for m in range(k.start[MOVING, row + x0], k.start[MOVING, row + x1 + 1]):
+                j = k.items[MOVING, m]
+                if k.bodies[j]["moves"] == VEERS and overlap(boxes, j, low, high):
+                    return True
+    return False
 
 
 @cold

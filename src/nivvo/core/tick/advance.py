@@ -20,7 +20,7 @@ from nivvo.core.flying.flight import (
 )
 from nivvo.core.flying.forces import acceleration
 from nivvo.core.flying.limits import life_within, limit
-from nivvo.core.geometry.grid import CLEAR_TICKS, box_of_arc, place_bodies
+from nivvo.core.geometry.grid import CLEAR_TICKS, box_of_arc, gather, place_bodies, veers_by
 from nivvo.core.geometry.shapes import distance
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import FARTHEST
@@ -83,7 +83,7 @@ from nivvo.core.tick.events import NOWHERE, finish, tell
 from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
 from nivvo.core.tick.resting import STANDS as CREEPS
 from nivvo.core.tick.resting import STILL as STANDS
-from nivvo.core.tick.search import WIDER, comes_near, gather, look, past_movers, veers_by
+from nivvo.core.tick.search import WIDER, comes_near, look, past_movers
 
 CLEAR_CELLS, ASK_AGAIN = 0.5, 2
 """So many cells a projectile that has no parabola looks ahead, and at most CLEAR_TICKS; after so many ticks it is asked

@@ -12,13 +12,14 @@ import math
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.flying.forces import next_change
+from nivvo.core.geometry.grid import gather
 from nivvo.core.geometry.surface import bears_for, bends_within, on_it_for, surface
 from nivvo.core.geometry.turning import rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import BOUNCE, SLID, SLIDE, STUCK
 from nivvo.core.tick.events import NOWHERE, tell
-from nivvo.core.tick.search import AHEAD, ON_IT, gather, left_out
+from nivvo.core.tick.search import AHEAD, ON_IT, left_out
 
 TURN = 0.02
 """Radians of a bend that are gone in one step."""
