@@ -99,6 +99,26 @@ class Same(unittest.TestCase):
                 slept += int((made.wake[: made.live] != pool.AWAKE).sum())
         self.assertGreater(slept, 100)
 
+    def test_in_one_call_they_are_as_tick_by_tick_and_counted_in_the_middle_of_it(self):
+        """Rows of what has ended are left for a while within a call: nobody sees them, and nobody counts them."""
+        rng, left = np.random.default_rng(81), 0
+        for flat, sleeps in itertools.product((True, False), (True, False)):
+            bodies, (p, v) = crowd(rng, 60, 40.0, flat, 0.2), shots(rng, 60, 40.0, flat)
+            whole, cut = (flown(bodies, p, v, sleeps=sleeps, each=each, flat=flat) for each in (180, 1))
+            self.assertEqual(whole[:3], cut[:3])
+            made, rows, done = arena(bodies, sleeps=sleeps, scene=60.0, flat=flat, sampled=False), ticks(180), 0
+            ends = made.new_params(np.array(G), 0.1, then=pool.END, life=clock.UNITS)
+            asks = made.new_params(np.array(G), 0.1, then=pool.PASS, holds=1, life=clock.UNITS)
+            made.put(np.where(np.arange(60) % 6, ends, asks), p, v, np.arange(60), 0)
+            while done < len(rows) and made.live:
+                done += made.run(rows[done:])
+                told = made.events[: made.counters[pool.EVENTS]]
+                over = np.count_nonzero((told["kind"] == pool.ENDED) & (told["tick"] < done))
+                self.assertEqual(made.flying, 60 - over)
+                left += made.live - made.flying
+                self.assertTrue(made.why == pool.HOLD or made.live == made.flying)
+        self.assertGreater(left, 20)
+
     def test_so_they_are_through_drag_where_nothing_is_near_for_some_ticks(self):
         """In wind too, stiff drag and slow shots, thrown back or not, in both ways to see contacts; and grazes."""
         rng, clear = np.random.default_rng(21), 0
