@@ -50,6 +50,7 @@ class Broken(unittest.TestCase):
             "ability.flare.on.anything = 'pass'", "ability.flare.on.wisps.pass = true", "target.gull.pos = [4, 4]",
             "ability.flare.on.wisps.score = 5", "target.wisp.shape = 2", "target.wisp.move = [1, 0]",
             "shooter.facing = '-x'", "ability.limits.life = 3",
+            "ability.flare.firing.mode = 'single'", "ability.flare.on.wisps.what = 'pass'", "world.how = 'top'",
         ):  # fmt: skip
             with self.subTest(line):
                 with self.assertRaises(nivvo.DrillError) as caught:

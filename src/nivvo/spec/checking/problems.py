@@ -285,6 +285,14 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
     hint = _unnamed(model, key) or _instead(word, str(key[0]), table, allowed, model)
+    if (
+        not hint
+        and table
+        and isinstance(given, str)
+        and (said := _chosen(table, given) or _chosen(table, given, meant))
+    ):
+        # What is written for it is a choice of another key.
+        hint = f"did you mean {said}?"
     return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
 
 
