@@ -21,6 +21,7 @@ from llvmlite.binding.newpassmanagers import create_new_function_pass_manager
 from numba.core import (
     base,
     caching,
+    callconv,
     cgutils,
     codegen,
     compiler,
@@ -38,6 +39,7 @@ from numba.core.compiler_machinery import PassManager
 from numba.core.cpu import CPUContext
 from numba.core.types.functions import BaseFunction
 from numba.core.typing.templates import AttributeTemplate
+from numba.cpython import slicing
 from numba.extending import (
     NativeValue,
     infer_getattr,
@@ -47,6 +49,7 @@ from numba.extending import (
     typeof_impl,
     unbox,
 )
+from numba.np import arrayobj
 
 SLOT = ir.IntType(8).as_pointer()
 
@@ -101,10 +104,14 @@ def _twin(function: Callable, options: dict) -> Any:
         names[name] = _twins[callee]
     dispatcher = _dispatcher(function, options, names)
     ask = dispatcher.get_call_template
-    plain = numba.types.unliteral
-    # A number written in the source is no type of its own: one compilation a function, not one a number.
-    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(plain, args)), kws)
+    dispatcher.get_call_template = lambda args, kws: ask(tuple(map(_plain, args)), kws)
     return dispatcher
+
+
+def _plain(kind: Any) -> Any:
+    """As what an argument is taken: one compilation a function, not one a number that is written, or a width."""
+    kind = numba.types.unliteral(kind)
+    return numba.types.int64 if isinstance(kind, numba.types.Integer) and kind.signed else kind
 
 
 def _dispatcher(function: Callable, options: dict, names: dict[str, Any]) -> Any:
@@ -167,7 +174,7 @@ def make(function: Callable, signature: tuple, stamp: str, folder: Path | None) 
         gc.disable()
         try:
             name = dispatcher.py_func.__qualname__
-            with _callees_left_as_they_are(name), _with_few_passes(), _asked_once():
+            with _callees_left_as_they_are(name), _with_few_passes(), _asked_once(), _in_few_words():
                 dispatcher.compile(signature)
         finally:
             if collecting:
@@ -241,6 +248,139 @@ def _asked_once() -> Iterator[None]:
         _instead(numba_ir.Inst, _rec_list_vars=variables),
         _instead(errors.WarningsFixer, catch_warnings=lambda self, *args, **keys: contextlib.nullcontext()),
         _instead(event, start_event=elsewhere(event.start_event), end_event=elsewhere(event.end_event)),
+    ):
+        yield
+
+
+class _Rows:
+    """An array that lies row by row, to be read: its parts follow from where it lies and how long it is.
+
+    Numba writes all of an array down on the stack each time that an item of it is named, and reads it again from there.
+    """
+
+    def __init__(self, context: Any, builder: Any, kind: numba.types.Array, value: Any):
+        self._context, self._builder, self._kind, self._value = context, builder, kind, value
+
+    @property
+    def data(self) -> Any:
+        """Where it lies."""
+        return self._part("data")
+
+    @property
+    def shape(self) -> Any:
+        """How long it is along each axis, as one value."""
+        return cgutils.pack_array(self._builder, [self.length(axis) for axis in range(self._kind.ndim)])
+
+    @property
+    def itemsize(self) -> Any:
+        """How large an item is, in bytes."""
+        size = self._context.get_abi_sizeof(self._context.get_data_type(self._kind.dtype))
+        return self._context.get_constant(numba.types.intp, size)
+
+    @property
+    def strides(self) -> Any:
+        """How many bytes lie from one to the next along each axis, as one value."""
+        steps = [self.itemsize]
+        for axis in range(self._kind.ndim - 1, 0, -1):
+            steps.insert(0, self._builder.mul(steps[0], self.length(axis)))
+        return cgutils.pack_array(self._builder, steps)
+
+    @property
+    def nitems(self) -> Any:
+        """How many there are in all."""
+        return functools.reduce(self._builder.mul, map(self.length, range(self._kind.ndim)))
+
+    @property
+    def meminfo(self) -> Any:
+        """Whose memory it is: nobody's here."""
+        return self._part("meminfo")
+
+    @property
+    def parent(self) -> Any:
+        """Of what it is a part."""
+        return self._part("parent")
+
+    def length(self, axis: int) -> Any:
+        """How long it is along an axis."""
+        return self._part("shape", axis)
+
+    def _part(self, name: str, *axis: int) -> Any:
+        where = [self._context.data_model_manager[self._kind]._fields.index(name), *axis]
+        made = self._value
+        while isinstance(made, ir.instructions.InsertValue):
+            if list(made.indices) == where:
+                return made.value
+            made = made.aggregate
+        return self._builder.extract_value(self._value, where)
+
+
+@contextlib.contextmanager
+def _in_few_words() -> Iterator[None]:
+    """What is written for calls, items of arrays and places on the stack is what is needed in the core, and no more.
+
+    Nothing in it raises, so nobody asks whether a call did; an array is there row by row; and what is read has been
+    written. It halves what LLVM is given to read.
+    """
+    here, intp = threading.get_ident(), numba.types.intp
+    own_call, own_propagate = callconv.CPUCallConv.call_function, callconv.CPUCallConv.return_status_propagate
+    own_array, own_indexing, own_place = arrayobj.make_array, arrayobj.basic_indexing, cgutils.alloca_once
+    own_unlikely = cgutils.if_unlikely
+
+    def call(self, builder, callee, resty, argtys, args, attrs=None):
+        caller = builder.function
+        if threading.get_ident() != here or len(caller.args) < 2 or caller.args[1].name != "excinfo":
+            return own_call(self, builder, callee, resty, argtys, args, attrs)
+        kept = cgutils.alloca_once(builder, self.get_return_type(resty).pointee)
+        given = self._get_arg_packer(argtys).as_arguments(builder, args)
+        code = builder.call(callee, [kept, caller.args[1], *given])
+        yes, no = cgutils.true_bit, cgutils.false_bit
+        status = callconv.Status(code, yes, no, no, no, no, no, None)
+        return status, self.context.get_returned_value(builder, resty, builder.load(kept))
+
+    def propagate(self, builder, status):
+        if status.is_error is not cgutils.false_bit:
+            own_propagate(self, builder, status)
+
+    def array(kind):
+        own = own_array(kind)
+        if threading.get_ident() != here or type(kind) is not numba.types.Array or kind.layout != "C":
+            return own
+
+        def made(context, builder, value=None, ref=None):
+            if value is None or ref is not None:
+                return own(context, builder, value, ref)
+            return _Rows(context, builder, kind, value)
+
+        return made
+
+    def indexing(context, builder, kind, rows, index_types, indices, boundscheck=None):
+        plain = isinstance(rows, _Rows) and len(indices) == kind.ndim
+        if not plain or not all(isinstance(one, numba.types.Integer) for one in index_types):
+            return own_indexing(context, builder, kind, rows, index_types, indices, boundscheck)
+        at = None
+        for axis, (width, index) in enumerate(zip(index_types, indices, strict=True)):
+            index = context.cast(builder, index, width, intp)
+            if width.signed and not (isinstance(index, ir.Constant) and index.constant >= 0):
+                index = slicing.fix_index(builder, index, rows.length(axis))
+            at = index if axis == 0 else builder.add(builder.mul(at, rows.length(axis)), index)
+        return builder.gep(rows.data, [at]), [], []
+
+    def place(builder, kind, size=None, name="", zfill=False):
+        if threading.get_ident() != here or size is not None:
+            return own_place(builder, kind, size, name, zfill)
+        with builder.goto_entry_block():
+            there = builder.alloca(kind, name=name)
+        if zfill:
+            builder.store(kind(None), there)
+        return there
+
+    def unlikely(builder, asked):
+        return contextlib.nullcontext() if asked is cgutils.false_bit else own_unlikely(builder, asked)
+
+    with (
+        _instead(callconv.CPUCallConv, call_function=call, return_status_propagate=propagate),
+        _instead(arrayobj, make_array=array, basic_indexing=indexing),
+        _instead(cgutils, alloca_once=place, if_unlikely=unlikely),
     ):
         yield
 
@@ -400,23 +540,12 @@ def _field(context, builder, pointed, listed, name):
         found.set_metadata("invariant.load", unchanging)
         return found
 
-    shape = [builder.ptrtoint(read(1 + axis), word) for axis in range(kind.ndim)]
-    size = ir.Constant(word, context.get_abi_sizeof(context.get_data_type(kind.dtype)))
-    strides = [size]
-    for length in reversed(shape[1:]):
-        strides.insert(0, builder.mul(strides[0], length))
     fields = context.data_model_manager[kind]._fields
-    parts = {
-        "nitems": functools.reduce(builder.mul, shape),
-        "itemsize": size,
-        "data": builder.bitcast(read(0), whole.elements[fields.index("data")]),
-    }
-    made = ir.Constant(whole, None)
-    for part, value in parts.items():
-        made = builder.insert_value(made, value, fields.index(part))
-    for part, axes in (("shape", shape), ("strides", strides)):
-        for axis, value in enumerate(axes):
-            made = builder.insert_value(made, value, (fields.index(part), axis))
+    # Nothing else of it is asked for (``_Rows``).
+    at = fields.index("data")
+    made = builder.insert_value(ir.Constant(whole, None), builder.bitcast(read(0), whole.elements[at]), at)
+    for axis in range(kind.ndim):
+        made = builder.insert_value(made, builder.ptrtoint(read(1 + axis), word), (fields.index("shape"), axis))
     return made
 
 
