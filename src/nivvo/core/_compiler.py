@@ -5,6 +5,7 @@ Imported when a kernel is first compiled or taken from the store; nothing else i
 
 from __future__ import annotations
 
+import collections
 import contextlib
 import functools
 import gc
@@ -27,15 +28,17 @@ from numba.core import (
     compiler,
     errors,
     event,
+    lowering,
     postproc,
     transforms,
     typed_passes,
     untyped_passes,
 )
 from numba.core import ir as numba_ir
+from numba.core.analysis import compute_use_defs
 from numba.core.base import BaseContext
 from numba.core.compiler_lock import global_compiler_lock
-from numba.core.compiler_machinery import PassManager
+from numba.core.compiler_machinery import PassManager, register_pass
 from numba.core.cpu import CPUContext
 from numba.core.types.functions import BaseFunction
 from numba.core.typing.templates import AttributeTemplate
@@ -59,6 +62,47 @@ _one_at_a_time = threading.Lock()
 _twins: dict[Callable, Any] = {}
 
 
+class Once(lowering.Lower):
+    """What is assigned once is a value wherever it is used; only what is assigned anew has a place on the stack.
+
+    Numba does so within a block alone; elsewhere it writes and reads, and forgets what nobody counts. Each use of what
+    is assigned once comes after it (``ReconstructSSA``), if its block does not come before, which is lowered first.
+    """
+
+    def _find_singly_assigned_variable(self) -> None:
+        assigned = collections.Counter(
+            one.target.name for block in self.blocks.values() for one in block.find_insts(numba_ir.Assign)
+        )
+        found = compute_use_defs(self.blocks)
+        first = {name: label for label, names in found.defmap.items() for name in names if assigned[name] == 1}
+        early = {name for label, names in found.usemap.items() for name in names if label <= first.get(name, label)}
+        self._singly_assigned_vars = set(first) - early
+        self._blk_local_varmap = {}
+
+    def storevar(self, value: Any, name: str, argidx: int | None = None) -> None:
+        """Keep the value of a variable."""
+        if name in self._singly_assigned_vars:
+            self._blk_local_varmap[name] = value
+        else:
+            self._alloca_var(name, self.typeof(name))
+            self.builder.store(value, self.getvar(name))
+
+    def delvar(self, name: str) -> None:
+        """Nothing is counted, so nothing is to be given back."""
+
+
+@register_pass(mutates_CFG=True, analysis_only=False)
+class Lowered(typed_passes.NativeLowering):
+    """Lowering of the core's functions."""
+
+    _name = "lowered"
+
+    @property
+    def lowering_class(self) -> type:
+        """By what it is done."""
+        return Once
+
+
 class Core(compiler.CompilerBase):
     """The passes that plain loops over numbers and records need; Numba's own list costs a fifth more."""
 
@@ -75,9 +119,8 @@ class Core(compiler.CompilerBase):
             compiler.ReconstructSSA,
             typed_passes.NopythonTypeInference,
             typed_passes.PreLowerStripPhis,
-            typed_passes.IRLegalization,
             typed_passes.AnnotateTypes,
-            typed_passes.NativeLowering,
+            Lowered,
             typed_passes.NoPythonBackend,
         ):
             passes.add_pass(one, one.__name__)
