@@ -30,8 +30,10 @@ from numba.core import (
     event,
     lowering,
     postproc,
+    ssa,
     transforms,
     typed_passes,
+    typeinfer,
     untyped_passes,
 )
 from numba.core import ir as numba_ir
@@ -103,12 +105,21 @@ class Lowered(typed_passes.NativeLowering):
         return Once
 
 
+class Passes(PassManager):
+    """Passes run one after the other, and nothing else: Numba's own times, describes and checks each."""
+
+    def _runPass(self, index: int, pss: Any, internal_state: Any) -> None:  # noqa: N802
+        pss.analysis = self._analysis
+        for step in (pss.run_initialization, pss.run_pass, pss.run_finalizer):
+            step(internal_state)
+
+
 class Core(compiler.CompilerBase):
     """The passes that plain loops over numbers and records need; Numba's own list costs a fifth more."""
 
     def define_pipelines(self) -> list[PassManager]:
         """One list of passes, in order."""
-        passes = PassManager("core")
+        passes = Passes("core")
         for one in (
             compiler.TranslateByteCode,
             compiler.FixupArgs,
@@ -248,7 +259,8 @@ def _asked_once() -> Iterator[None]:
     deleted (besides, only generators and blocks of ``with`` ask for it); and nobody is told of each call of LLVM, nor
     are warnings caught at each operation. It saves a quarter of the time.
     """
-    here, known = threading.get_ident(), {}
+    here, known, names = threading.get_ident(), {}, {}
+    bare = {str, int, float, bool, type(None), numba_ir.Loc}
     own_type, own_size = BaseFunction.get_call_type, BaseContext.get_abi_sizeof
     own_more, own_run = CPUContext.load_additional_registries, postproc.PostProcessor.run
 
@@ -270,17 +282,42 @@ def _asked_once() -> Iterator[None]:
 
     def variables(self, of):
         found = []
-        for one in of.values() if isinstance(of, dict) else of:
-            if isinstance(one, numba_ir.Var):
+        for one in of.values() if type(of) is dict else of:
+            kind = type(one)
+            if kind is numba_ir.Var:
                 found.append(one)
-            elif isinstance(one, numba_ir.Inst):
-                found += one.list_vars()
-            elif isinstance(one, (list, tuple, dict)):
+            elif kind in (list, tuple, dict):
                 found += variables(self, one)
+            elif kind not in bare and isinstance(one, numba_ir.Inst):
+                found += one.list_vars()
         return found
 
-    def elsewhere(own):
-        return lambda *args, **keys: None if threading.get_ident() == here else own(*args, **keys)
+    def named(line):
+        if id(line) not in names:
+            names[id(line)] = line, {one.name for one in line.list_vars()}
+        return names[id(line)][1]
+
+    def rewritten(blocks, states, handler):
+        made, name = {}, states["varname"]
+        for label, block in blocks.items():
+            if id(block) not in names:
+                names[id(block)] = block, set().union(*map(named, block.body))
+            if name not in names[id(block)][1]:
+                made[label] = block
+                continue
+            states["label"], states["block"] = label, block
+            made[label] = new = numba_ir.Block(scope=block.scope, loc=block.loc)
+            new.body = [
+                (handler.on_assign if type(line) is numba_ir.Assign else handler.on_other)(states, line)
+                for line in block.body
+            ]
+        return made
+
+    def no_context(*args, **keys):
+        return contextlib.nullcontext()
+
+    def elsewhere(own, here_so=lambda *args, **keys: None):
+        return lambda *args, **keys: (here_so if threading.get_ident() == here else own)(*args, **keys)
 
     with (
         _instead(BaseFunction, get_call_type=call_type),
@@ -290,6 +327,9 @@ def _asked_once() -> Iterator[None]:
         _instead(postproc.PostProcessor, run=run),
         _instead(numba_ir.Inst, _rec_list_vars=variables),
         _instead(errors.WarningsFixer, catch_warnings=lambda self, *args, **keys: contextlib.nullcontext()),
+        _instead(ssa, _run_block_rewrite=elsewhere(ssa._run_block_rewrite, rewritten)),
+        _instead(lowering, new_error_context=elsewhere(lowering.new_error_context, no_context)),
+        _instead(typeinfer, new_error_context=elsewhere(typeinfer.new_error_context, no_context)),
         _instead(event, start_event=elsewhere(event.start_event), end_event=elsewhere(event.end_event)),
     ):
         yield
@@ -583,12 +623,23 @@ def _field(context, builder, pointed, listed, name):
         found.set_metadata("invariant.load", unchanging)
         return found
 
+    shape = [builder.ptrtoint(read(1 + axis), word) for axis in range(kind.ndim)]
+    size = ir.Constant(word, context.get_abi_sizeof(context.get_data_type(kind.dtype)))
+    strides = [size]
+    for length in reversed(shape[1:]):
+        strides.insert(0, builder.mul(strides[0], length))
     fields = context.data_model_manager[kind]._fields
-    # Nothing else of it is asked for (``_Rows``).
-    at = fields.index("data")
-    made = builder.insert_value(ir.Constant(whole, None), builder.bitcast(read(0), whole.elements[at]), at)
-    for axis in range(kind.ndim):
-        made = builder.insert_value(made, builder.ptrtoint(read(1 + axis), word), (fields.index("shape"), axis))
+    parts = {
+        "nitems": functools.reduce(builder.mul, shape),
+        "itemsize": size,
+        "data": builder.bitcast(read(0), whole.elements[fields.index("data")]),
+    }
+    made = ir.Constant(whole, None)
+    for part, value in parts.items():
+        made = builder.insert_value(made, value, fields.index(part))
+    for part, axes in (("shape", shape), ("strides", strides)):
+        for axis, value in enumerate(axes):
+            made = builder.insert_value(made, value, (fields.index(part), axis))
     return made
 
 
