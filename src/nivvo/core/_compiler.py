@@ -228,7 +228,13 @@ def make(function: Callable, signature: tuple, stamp: str, folder: Path | None) 
         gc.disable()
         try:
             name = dispatcher.py_func.__qualname__
-            with _callees_left_as_they_are(name), _with_few_passes(), _asked_once(), _in_few_words():
+            with (
+                _callees_left_as_they_are(name),
+                _with_few_passes(),
+                _in_few_words(),
+                _asked_once(),
+                _where_variables_are(),
+            ):
                 dispatcher.compile(signature)
         finally:
             if collecting:
@@ -250,19 +256,23 @@ def _instead(owner: Any, **functions: Callable) -> Iterator[None]:
             setattr(owner, name, function)
 
 
+def _here(own: Callable, so: Callable = lambda *args, **keys: None) -> Callable:
+    """A function of Numba's own, but ``so`` in this thread."""
+    here = threading.get_ident()
+    return lambda *args, **keys: (so if threading.get_ident() == here else own)(*args, **keys)
+
+
 @contextlib.contextmanager
 def _asked_once() -> Iterator[None]:
     """What Numba works out again and again while it compiles is worked out once, or not at all.
 
     What an operator or function gives for arguments of some types, how large a type is, whether a function takes a
-    ``loc``: once; what implementations there are, once a context; where variables live, only where they are to be
-    deleted (besides, only generators and blocks of ``with`` ask for it); and nobody is told of each call of LLVM, nor
-    are warnings caught at each operation. It saves a quarter of the time.
+    ``loc``: once; what implementations there are, once a context; and nobody is told of each call of LLVM or line, nor
+    are warnings caught at each operation.
     """
-    here, known, names = threading.get_ident(), {}, {}
-    bare = {str, int, float, bool, type(None), numba_ir.Loc}
+    known: dict[Any, Any] = {}
     own_type, own_size = BaseFunction.get_call_type, BaseContext.get_abi_sizeof
-    own_more, own_run = CPUContext.load_additional_registries, postproc.PostProcessor.run
+    own_more = CPUContext.load_additional_registries
 
     def once(key, function, *args):
         if key not in known:
@@ -274,8 +284,35 @@ def _asked_once() -> Iterator[None]:
             return own_type(self, context, args, keys)
         return once((self, args), own_type, self, context, args, keys)
 
+    def nothing(*args, **keys):
+        return contextlib.nullcontext()
+
+    with (
+        _instead(BaseFunction, get_call_type=call_type),
+        _instead(BaseContext, get_abi_sizeof=lambda self, of: once(str(of), own_size, self, of)),
+        _instead(CPUContext, load_additional_registries=lambda self: once(self, own_more, self)),
+        _instead(base, _has_loc=functools.cache(base._has_loc)),
+        _instead(errors.WarningsFixer, catch_warnings=nothing),
+        _instead(lowering, new_error_context=_here(lowering.new_error_context, nothing)),
+        _instead(typeinfer, new_error_context=_here(typeinfer.new_error_context, nothing)),
+        _instead(event, start_event=_here(event.start_event), end_event=_here(event.end_event)),
+    ):
+        yield
+
+
+@contextlib.contextmanager
+def _where_variables_are() -> Iterator[None]:
+    """Variables are looked for where they are.
+
+    Each that is assigned anew is told from its other values in the blocks alone in which it is; which variables a line
+    has is found once; and where they live nobody asks (but generators, and blocks of ``with``).
+    """
+    names: dict[int, tuple[Any, set[str]]] = {}
+    bare = {str, int, float, bool, type(None), numba_ir.Loc}
+    own_run = postproc.PostProcessor.run
+
     def run(self, emit_dels=False, extend_lifetimes=False):
-        if threading.get_ident() != here or emit_dels or self.func_ir.is_generator:
+        if emit_dels or self.func_ir.is_generator:
             own_run(self, emit_dels, extend_lifetimes)
         else:
             self.func_ir.blocks = transforms.canonicalize_cfg(self.func_ir.blocks)
@@ -300,9 +337,7 @@ def _asked_once() -> Iterator[None]:
     def rewritten(blocks, states, handler):
         made, name = {}, states["varname"]
         for label, block in blocks.items():
-            if id(block) not in names:
-                names[id(block)] = block, set().union(*map(named, block.body))
-            if name not in names[id(block)][1]:
+            if not any(name in named(line) for line in block.body):
                 made[label] = block
                 continue
             states["label"], states["block"] = label, block
@@ -313,24 +348,10 @@ def _asked_once() -> Iterator[None]:
             ]
         return made
 
-    def no_context(*args, **keys):
-        return contextlib.nullcontext()
-
-    def elsewhere(own, here_so=lambda *args, **keys: None):
-        return lambda *args, **keys: (here_so if threading.get_ident() == here else own)(*args, **keys)
-
     with (
-        _instead(BaseFunction, get_call_type=call_type),
-        _instead(BaseContext, get_abi_sizeof=lambda self, of: once(str(of), own_size, self, of)),
-        _instead(CPUContext, load_additional_registries=lambda self: once(self, own_more, self)),
-        _instead(base, _has_loc=functools.cache(base._has_loc)),
-        _instead(postproc.PostProcessor, run=run),
+        _instead(postproc.PostProcessor, run=_here(own_run, run)),
         _instead(numba_ir.Inst, _rec_list_vars=variables),
-        _instead(errors.WarningsFixer, catch_warnings=lambda self, *args, **keys: contextlib.nullcontext()),
-        _instead(ssa, _run_block_rewrite=elsewhere(ssa._run_block_rewrite, rewritten)),
-        _instead(lowering, new_error_context=elsewhere(lowering.new_error_context, no_context)),
-        _instead(typeinfer, new_error_context=elsewhere(typeinfer.new_error_context, no_context)),
-        _instead(event, start_event=elsewhere(event.start_event), end_event=elsewhere(event.end_event)),
+        _instead(ssa, _run_block_rewrite=_here(ssa._run_block_rewrite, rewritten)),
     ):
         yield
 
