@@ -232,6 +232,7 @@ def make(function: Callable, signature: tuple, stamp: str, folder: Path | None) 
                 _callees_left_as_they_are(name),
                 _with_few_passes(),
                 _in_few_words(),
+                _row_by_row(),
                 _asked_once(),
                 _where_variables_are(),
             ):
@@ -420,23 +421,23 @@ class _Rows:
 
 @contextlib.contextmanager
 def _in_few_words() -> Iterator[None]:
-    """What is written for calls, items of arrays and places on the stack is what is needed in the core, and no more.
+    """What is written for calls and places on the stack is what is needed in the core, and no more.
 
-    Nothing in it raises, so nobody asks whether a call did; an array is there row by row; and what is read has been
-    written. It halves what LLVM is given to read.
+    Nothing in it raises, so nobody asks whether a call did; and what is read has been written.
     """
-    here, intp = threading.get_ident(), numba.types.intp
     own_call, own_propagate = callconv.CPUCallConv.call_function, callconv.CPUCallConv.return_status_propagate
-    own_array, own_indexing, own_place = arrayobj.make_array, arrayobj.basic_indexing, cgutils.alloca_once
-    own_unlikely = cgutils.if_unlikely
+    own_place, own_unlikely = cgutils.alloca_once, cgutils.if_unlikely
+
+    def of_the_core(function):
+        """Whether a function is called from compiled ones, and not from Python or C, which want to know."""
+        return len(function.args) > 1 and function.args[1].name == "excinfo"
 
     def call(self, builder, callee, resty, argtys, args, attrs=None):
-        caller = builder.function
-        if threading.get_ident() != here or len(caller.args) < 2 or caller.args[1].name != "excinfo":
+        if not of_the_core(builder.function):
             return own_call(self, builder, callee, resty, argtys, args, attrs)
         kept = cgutils.alloca_once(builder, self.get_return_type(resty).pointee)
         given = self._get_arg_packer(argtys).as_arguments(builder, args)
-        code = builder.call(callee, [kept, caller.args[1], *given])
+        code = builder.call(callee, [kept, builder.function.args[1], *given])
         yes, no = cgutils.true_bit, cgutils.false_bit
         status = callconv.Status(code, yes, no, no, no, no, no, None)
         return status, self.context.get_returned_value(builder, resty, builder.load(kept))
@@ -445,9 +446,34 @@ def _in_few_words() -> Iterator[None]:
         if status.is_error is not cgutils.false_bit:
             own_propagate(self, builder, status)
 
+    def unlikely(builder, asked):
+        return contextlib.nullcontext() if asked is cgutils.false_bit else own_unlikely(builder, asked)
+
+    def place(builder, kind, size=None, name="", zfill=False):
+        if size is not None or not of_the_core(builder.function):
+            return own_place(builder, kind, size, name, zfill)
+        with builder.goto_entry_block():
+            there = builder.alloca(kind, name=name)
+        if zfill:
+            builder.store(kind(None), there)
+        return there
+
+    calls = {"call_function": _here(own_call, call), "return_status_propagate": _here(own_propagate, propagate)}
+    with (
+        _instead(callconv.CPUCallConv, **calls),
+        _instead(cgutils, alloca_once=_here(own_place, place), if_unlikely=_here(own_unlikely, unlikely)),
+    ):
+        yield
+
+
+@contextlib.contextmanager
+def _row_by_row() -> Iterator[None]:
+    """Arrays of the core lie row by row: what is named of one is where its first item is, and how many further on."""
+    own_array, own_indexing = arrayobj.make_array, arrayobj.basic_indexing
+
     def array(kind):
         own = own_array(kind)
-        if threading.get_ident() != here or type(kind) is not numba.types.Array or kind.layout != "C":
+        if type(kind) is not numba.types.Array or kind.layout != "C":
             return own
 
         def made(context, builder, value=None, ref=None):
@@ -463,29 +489,14 @@ def _in_few_words() -> Iterator[None]:
             return own_indexing(context, builder, kind, rows, index_types, indices, boundscheck)
         at = None
         for axis, (width, index) in enumerate(zip(index_types, indices, strict=True)):
-            index = context.cast(builder, index, width, intp)
+            index = context.cast(builder, index, width, numba.types.intp)
             if width.signed and not (isinstance(index, ir.Constant) and index.constant >= 0):
                 index = slicing.fix_index(builder, index, rows.length(axis))
             at = index if axis == 0 else builder.add(builder.mul(at, rows.length(axis)), index)
         return builder.gep(rows.data, [at]), [], []
 
-    def place(builder, kind, size=None, name="", zfill=False):
-        if threading.get_ident() != here or size is not None:
-            return own_place(builder, kind, size, name, zfill)
-        with builder.goto_entry_block():
-            there = builder.alloca(kind, name=name)
-        if zfill:
-            builder.store(kind(None), there)
-        return there
-
-    def unlikely(builder, asked):
-        return contextlib.nullcontext() if asked is cgutils.false_bit else own_unlikely(builder, asked)
-
-    with (
-        _instead(callconv.CPUCallConv, call_function=call, return_status_propagate=propagate),
-        _instead(arrayobj, make_array=array, basic_indexing=indexing),
-        _instead(cgutils, alloca_once=place, if_unlikely=unlikely),
-    ):
+    here_so = {"make_array": _here(own_array, array), "basic_indexing": _here(own_indexing, indexing)}
+    with _instead(arrayobj, **here_so):
         yield
 
 
