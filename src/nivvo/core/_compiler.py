@@ -273,7 +273,7 @@ def _asked_once() -> Iterator[None]:
     """
     known: dict[Any, Any] = {}
     own_type, own_size = BaseFunction.get_call_type, BaseContext.get_abi_sizeof
-    own_more = CPUContext.load_additional_registries
+    own_more, own_types = CPUContext.load_additional_registries, typeinfer.TypeInferer.propagate
 
     def once(key, function, *args):
         if key not in known:
@@ -288,12 +288,19 @@ def _asked_once() -> Iterator[None]:
     def nothing(*args, **keys):
         return contextlib.nullcontext()
 
+    def inferred(self, raise_errors=True):
+        """Where nothing goes back all types are known after one round, and need no second that finds none changed."""
+        blocks = self.func_ir.blocks
+        goes_back = any(to <= label for label, block in blocks.items() for to in block.terminator.get_targets())
+        return own_types(self, raise_errors) if goes_back or self.constraints.propagate(self) else None
+
     with (
         _instead(BaseFunction, get_call_type=call_type),
         _instead(BaseContext, get_abi_sizeof=lambda self, of: once(str(of), own_size, self, of)),
         _instead(CPUContext, load_additional_registries=lambda self: once(self, own_more, self)),
         _instead(base, _has_loc=functools.cache(base._has_loc)),
         _instead(errors.WarningsFixer, catch_warnings=nothing),
+        _instead(typeinfer.TypeInferer, propagate=_here(own_types, inferred)),
         _instead(lowering, new_error_context=_here(lowering.new_error_context, nothing)),
         _instead(typeinfer, new_error_context=_here(typeinfer.new_error_context, nothing)),
         _instead(event, start_event=_here(event.start_event), end_event=_here(event.end_event)),
@@ -655,23 +662,12 @@ def _field(context, builder, pointed, listed, name):
         found.set_metadata("invariant.load", unchanging)
         return found
 
-    shape = [builder.ptrtoint(read(1 + axis), word) for axis in range(kind.ndim)]
-    size = ir.Constant(word, context.get_abi_sizeof(context.get_data_type(kind.dtype)))
-    strides = [size]
-    for length in reversed(shape[1:]):
-        strides.insert(0, builder.mul(strides[0], length))
     fields = context.data_model_manager[kind]._fields
-    parts = {
-        "nitems": functools.reduce(builder.mul, shape),
-        "itemsize": size,
-        "data": builder.bitcast(read(0), whole.elements[fields.index("data")]),
-    }
-    made = ir.Constant(whole, None)
-    for part, value in parts.items():
-        made = builder.insert_value(made, value, fields.index(part))
-    for part, axes in (("shape", shape), ("strides", strides)):
-        for axis, value in enumerate(axes):
-            made = builder.insert_value(made, value, (fields.index(part), axis))
+    data, shape = fields.index("data"), fields.index("shape")
+    # All else follows from these two (``_Rows``).
+    made = builder.insert_value(ir.Constant(whole, None), builder.bitcast(read(0), whole.elements[data]), data)
+    for axis in range(kind.ndim):
+        made = builder.insert_value(made, builder.ptrtoint(read(1 + axis), word), (shape, axis))
     return made
 
 
