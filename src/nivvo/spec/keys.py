@@ -37,6 +37,10 @@ class Key(NamedTuple):
     example: str
 
 
+NEAR_ENOUGH = 0.7
+"""Share of its letters that a key has in common with another word, if that is meant for it: no other word is."""
+
+
 @checked
 def keys(key: str | None = None) -> Results[Key]:
     """The keys at and below one, as "ability.launch" or "flight.homing"; all for None.
@@ -60,7 +64,7 @@ def keys(key: str | None = None) -> Results[Key]:
         deepest_first = sorted(_all(), key=lambda one: -one.key.count("."))
         tails = {one.key.rpartition(".")[2]: one.key for one in deepest_first}
         hint = (_choice(asked) or elsewhere(parts[-1])) if parts else ""
-        near = nearest(parts[-1], tails) if parts else ""
+        near = nearest(parts[-1], tails, NEAR_ENOUGH) if parts else ""
         word = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
         raise CallError(f"there is no key {asked[:80]!r}. {hint}".strip())
