@@ -145,6 +145,18 @@ class Imports(unittest.TestCase):
                     if len(own) >= 60:
                         self.assertIn("# Longer than a function of the core should be", "\n".join(own), node.name)
 
+    def test_what_is_compiled_raises_nothing(self):
+        """No compiled call is asked whether it raised (``core/_compiler.py``): what would is refused here."""
+        seen = 0
+        for _, path, tree in sources("core"):
+            for node in ast.walk(tree):
+                marks = {ast.unparse(one) for one in getattr(node, "decorator_list", ())}
+                if marks & {"inner", "cold", "kernel"}:
+                    raising = [one for one in ast.walk(node) if isinstance(one, ast.Raise | ast.Assert | ast.Try)]
+                    self.assertFalse(raising, f"{path.name}: {node.name}")
+                    seen += 1
+        self.assertGreater(seen, 150)
+
     def test_core_needs_numbers_only(self):
         import sys
 

@@ -420,8 +420,11 @@ class _Rows:
         where = [self._context.data_model_manager[self._kind]._fields.index(name), *axis]
         made = self._value
         while isinstance(made, ir.instructions.InsertValue):
-            if list(made.indices) == where:
+            put = list(made.indices)
+            if put == where:
                 return made.value
+            if put == where[: len(put)]:
+                break
             made = made.aggregate
         return self._builder.extract_value(self._value, where)
 
