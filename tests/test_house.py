@@ -157,6 +157,16 @@ class Imports(unittest.TestCase):
                     seen += 1
         self.assertGreater(seen, 150)
 
+    def test_numbers_are_added_up_alike_by_every_python(self):
+        """``sum`` of floats rounds otherwise from Python 3.12 on: whole numbers and arrays alone go by it there."""
+        from nivvo.core.numbers.frame import added
+
+        self.assertEqual(added([0.1] * 10), 0.1 + 0.1 + 0.1 + 0.1 + 0.1 + 0.1 + 0.1 + 0.1 + 0.1 + 0.1)
+        whole = {"_compiler.py", "hulls.py"}
+        for _, path, tree in sources("core", "record"):
+            called = {ast.unparse(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+            self.assertTrue("sum" not in called or path.name in whole, path.name)
+
     def test_core_needs_numbers_only(self):
         import sys
 

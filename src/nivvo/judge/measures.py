@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Iterator
 
+from nivvo.core.numbers.frame import added
 from nivvo.errors import CallError
 from nivvo.judge.closeness import closest, whose
 from nivvo.play.outcome.run import Run
@@ -74,7 +75,7 @@ def _first_contact(column: str) -> Take:
 
 
 def _damage(run: Run, of: str | None) -> float:
-    return float(sum(taken for name, (taken, _) in healths_of(run).items() if of in (None, name)))
+    return float(added(taken for name, (taken, _) in healths_of(run).items() if of in (None, name)))
 
 
 def _health(run: Run, of: str | None) -> float:
@@ -89,7 +90,7 @@ def _nearest(run: Run, of: str | None) -> float:
 
 def _total(column: str) -> Take:
     def value(run: Run, of: str | None) -> float:
-        return float(sum(row[column] for row in run.rows("totals") if of in (None, row["ability"])))
+        return float(added(row[column] for row in run.rows("totals") if of in (None, row["ability"])))
 
     return value
 

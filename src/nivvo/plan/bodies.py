@@ -14,7 +14,7 @@ from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, 
 from nivvo.core.launching.spread import draw
 from nivvo.core.numbers import frame as frames
 from nivvo.core.numbers.clock import from_seconds
-from nivvo.core.numbers.frame import dot
+from nivvo.core.numbers.frame import added, dot
 from nivvo.plan.abilities.numbers import counted
 from nivvo.spec.scenes.scene import Move as Moves
 from nivvo.spec.scenes.scene import Shape, Shooter
@@ -188,7 +188,7 @@ def expanded(name: str, target: Any, frame: frames.Frame, seed: int, rate: float
         if wave.speed is not None:
             pace = wave.speed[0] + draw(seed, f"{name}.wave.speed", k) * (wave.speed[1] - wave.speed[0])
             way = _way(wave, at, name, seed, k, frame)
-            far = float(np.sqrt(sum(x * x for x in way)))
+            far = float(np.sqrt(added(x * x for x in way)))
             changed["move"] = Moves(velocity=[pace * x / far if far > 0.0 else 0.0 for x in way])
         out.append((f"{name}-{k + 1}", target.model_copy(update=changed), time))
     return out
@@ -217,7 +217,7 @@ def _place(wave: Any, target: Any, name: str, seed: int, k: int) -> list[float]:
     if wave.edges is not None:
         # On a side that is drawn by its length, or in space its area.
         areas = [float(np.prod([s for other, s in enumerate(size) if other != axis])) for axis in range(len(size))]
-        pick = draw(seed, f"{name}.wave.side", k) * 2.0 * sum(areas)
+        pick = draw(seed, f"{name}.wave.side", k) * 2.0 * added(areas)
         for axis, area in enumerate(areas):
             for edge in (low, high):
                 if 0.0 <= pick < area or (axis == len(areas) - 1 and edge is high and pick >= 0.0):

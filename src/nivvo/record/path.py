@@ -12,7 +12,7 @@ import numpy as np
 
 from nivvo.core.flying.flight import path_length
 from nivvo.core.launching.air import Air
-from nivvo.core.numbers.frame import Frame
+from nivvo.core.numbers.frame import Frame, added
 from nivvo.core.numbers.vec import along, arc, dot
 from nivvo.results import Tabled
 
@@ -256,7 +256,7 @@ class Path(Tabled):
             since, _, v0 = self._begun
             spans = np.maximum(np.append(since[1:], self.t[-1]) - since, 0.0).tolist()
             a = tuple(self.a.tolist())
-            return sum(path_length(tuple(v.tolist()), a, span) for v, span in zip(v0, spans, strict=True))
+            return added(path_length(tuple(v.tolist()), a, span) for v, span in zip(v0, spans, strict=True))
         if self.air is None:
             steps = np.delete(self.p[1:] - self.p[:-1], self._jumps, axis=0)
             return float(np.sqrt((steps * steps).sum(axis=1)).sum())

@@ -24,6 +24,7 @@ import numpy as np
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.forces import acceleration, drag, next_change, stiffness
 from nivvo.core.flying.guidance import turned
+from nivvo.core.numbers.frame import added
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.trig import cosine, sine
 from nivvo.core.numbers.vec import along, arc, dot, put, vec
@@ -58,8 +59,8 @@ _TABLE = np.array(
 _AT = (0.0, 0.2, 0.3, 0.8, 8.0 / 9.0, 1.0, 1.0)
 _OFF = _TABLE[6] - [5179 / 57600, 0, 7571 / 16695, 393 / 640, -92097 / 339200, 187 / 2100, 1 / 40]
 # Sums in one order on every machine.
-_SQUARED = np.array([[sum(row[j] * _TABLE[j, k] for j in range(7)) for k in range(7)] for row in _TABLE])
-_OFF_SQUARED = np.array([sum(_OFF[j] * _TABLE[j, k] for j in range(7)) for k in range(7)])
+_SQUARED = np.array([[added(row[j] * _TABLE[j, k] for j in range(7)) for k in range(7)] for row in _TABLE])
+_OFF_SQUARED = np.array([added(_OFF[j] * _TABLE[j, k] for j in range(7)) for k in range(7)])
 
 
 @inner

@@ -11,6 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core.geometry.shapes import BALL, ENDLESS, HALF_SPACE, PRISM, distance, support, with_an_end
+from nivvo.core.numbers.frame import added
 from nivvo.core.numbers.vec import along, dot, vec
 from nivvo.core.pool import BODY
 
@@ -206,7 +207,7 @@ def _pair(one: bytes, other: bytes) -> _Pair:
     reach = [first.supports(-out) + second.supports(out), first.supports(out) + second.supports(-out)]
     ways = np.hstack([out, np.transpose(reach)]).tolist()
     rounds = float(rows[0]["radius"] + rows[1]["radius"])
-    slack = 1e-14 * sum(abs(x) for hull in (first, second) for p in hull.points for x in p)
+    slack = 1e-14 * added(abs(x) for hull in (first, second) for p in hull.points for x in p)
     return _Pair(first, second, ways, sides, slack, rounds, flat, first.prism or second.prism)
 
 

@@ -19,7 +19,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.numbers.frame import sincos, unit
+from nivvo.core.numbers.frame import added, sincos, unit
 from nivvo.core.pool import EXACT, EXPLICIT, SEMI_IMPLICIT, VERLET
 
 SHIFT = {SEMI_IMPLICIT: 1.0, EXPLICIT: -1.0, VERLET: 0.0}
@@ -136,7 +136,7 @@ def _time_in_steps(low: bool, fall: Fall, to, a, speed: float, near: float) -> f
     The speed that a time needs falls from endless to a least and rises again: each arc is one side.
     """
     over = _excess(fall, speed, a, to)
-    size, pull = (math.sqrt(sum(x * x for x in v)) for v in (to, a))
+    size, pull = (math.sqrt(added(x * x for x in v)) for v in (to, a))
     if size == 0.0:
         return math.nan
     h, bottom = fall.longest, math.sqrt(2.0 * size / pull) if pull > 0.0 else 1e9

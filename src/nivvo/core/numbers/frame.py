@@ -7,7 +7,10 @@ multiples of 90 degrees and symmetric in sign, so that mirrored worlds give mirr
 
 from __future__ import annotations
 
+import functools
 import math
+import operator
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
@@ -70,6 +73,11 @@ def dot(u, v):
         (a, b, c), (x, y, z) = u.tolist(), v.tolist()
         return np.float64(a * x + b * y + c * z)
     return u[..., 0] * v[..., 0] + u[..., 1] * v[..., 1] + u[..., 2] * v[..., 2]
+
+
+def added(numbers: Iterable[float]) -> float:
+    """Sum of numbers, one after the other: that of Python itself rounds otherwise from its version 3.12 on."""
+    return functools.reduce(operator.add, numbers, 0)
 
 
 def length_of(vector) -> float:

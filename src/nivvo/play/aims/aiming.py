@@ -11,7 +11,7 @@ import numpy as np
 from nivvo.core.launching.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.launching.spread import cone, draw, fan, ring, scatter
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import Frame, dot, length_of, unit
+from nivvo.core.numbers.frame import Frame, added, dot, length_of, unit
 from nivvo.core.pool import HOLDS, ORBITS
 from nivvo.plan.abilities.ability import SEEKS, Ability
 from nivvo.plan.abilities.flight import INSTANT
@@ -221,7 +221,7 @@ def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple
     if ability.flight.instant:
         return resolve(ability.limits.reach, moment, "reach") / INSTANT, "no travel time"
     if keys.velocity is not None:
-        return float(np.sqrt(sum(x * x for x in keys.velocity))), ""
+        return float(np.sqrt(added(x * x for x in keys.velocity))), ""
     if keys.impulse is not None:
         return resolve(keys.impulse, moment, "impulse") / ability.mass, ""
     if keys.one_tick_force is not None:

@@ -11,7 +11,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.numbers.clock import UNITS, to_seconds
-from nivvo.core.numbers.frame import length_of
+from nivvo.core.numbers.frame import added, length_of
 from nivvo.play.outcome.cues import heard
 from nivvo.play.outcome.happened import (
     body_of,
@@ -133,8 +133,8 @@ def _totals(run: Run) -> Iterable[dict[str, Any]]:
         damage = [event for event in on if event["kind"] == pool.DAMAGE and event["amount"] > 0.0]
         sent = [key for key, ability in of.items() if ability == name]
         shots = [shot for shot in run.fired if shot.ability == name]
-        dealt = float(sum(event["amount"] for event in damage))
-        over = float(sum(max(-float(event["left"]), 0.0) for event in damage))
+        dealt = float(added(event["amount"] for event in damage))
+        over = float(added(max(-float(event["left"]), 0.0) for event in damage))
         used = max((run.record.flown(key).stop for key in sent), default=0.0) - to_seconds(shots[0].time)
         yield {
             "ability": name,
@@ -146,7 +146,7 @@ def _totals(run: Run) -> Iterable[dict[str, Any]]:
             "overkill": over,
             "damage_a_second": (dealt - over) / used if used > 0.0 else math.nan,
             "kills": sum(int(event["kind"]) == pool.OUT for event in on),
-            "score": float(sum(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
+            "score": float(added(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
         }
 
 

@@ -16,7 +16,7 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.curves import Curve
-from nivvo.core.numbers.frame import dot, length_of, unit
+from nivvo.core.numbers.frame import added, dot, length_of, unit
 from nivvo.core.tick.answer import put_out
 from nivvo.plan.abilities.ability import Ability, Answer
 from nivvo.plan.abilities.effects import (
@@ -104,7 +104,7 @@ class Consequences:
         blasts = [one for one in answer.effects if isinstance(one, Blast)]
         waits = all(self._waits(one) for one in answer.effects if not isinstance(one, Blast))
         far = max((one.radius for one in blasts), default=-1.0) if waits else math.inf
-        return far, sum(one.damage for one in blasts)
+        return far, added(one.damage for one in blasts)
 
     def _waits(self, effect: Effect) -> bool:
         if isinstance(effect, Lasting):

@@ -9,6 +9,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import added
 from nivvo.plan.case import Goal
 
 if TYPE_CHECKING:
@@ -74,7 +75,7 @@ class Deciding:
     def _reached(self, goal: Goal) -> str:
         """Why a goal is reached, or ""."""
         session = self.session
-        total = sum(points for points, _, _ in session.consequences.scores.values())
+        total = added(points for points, _, _ in session.consequences.scores.values())
         if goal.score is not None and total >= goal.score:
             return f"a score of {total:g}"
         if goal.touched is not None:
