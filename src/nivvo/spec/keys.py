@@ -38,7 +38,7 @@ class Key(NamedTuple):
 
 
 NEAR_ENOUGH = 0.7
-"""Share of its letters that a key has in common with another word, if that is meant for it: no other word is."""
+"""Share of letters that a word has in common with a key, at least, if it is that key misspelt; else none is told."""
 
 
 @checked

@@ -196,7 +196,7 @@ def _wanted(kind: str, model: type[BaseModel], key: tuple, given: Any) -> tuple[
 
 def _short_for(table: type[BaseModel], name: str, given: Any) -> str:
     """The line that is meant by one value in place of a table, or ""."""
-    if isinstance(given, str) and (chosen := _chosen(table, given) or _chosen(table, given, meant)):
+    if chosen := _choice_meant(table, given):
         return f"did you mean {name}.{chosen}?"
     if isinstance(given, str) and given in table.model_fields:
         return f"did you mean {name}.{given} = ...?"
@@ -233,6 +233,11 @@ def _chosen(table: type[BaseModel], word: str, among: Callable = lambda word, wo
         if found := among(word, words):
             return f'{name} = "{found}"'
     return None
+
+
+def _choice_meant(table: type[BaseModel] | None, given: Any) -> str | None:
+    """The first key of a table of which a text is a choice, or another word for one, and that choice; or None."""
+    return (_chosen(table, given) or _chosen(table, given, meant)) if table and isinstance(given, str) else None
 
 
 @cache
@@ -285,12 +290,7 @@ def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Prob
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
     hint = _unnamed(model, key) or _instead(word, str(key[0]), table, allowed, model)
-    if (
-        not hint
-        and table
-        and isinstance(given, str)
-        and (said := _chosen(table, given) or _chosen(table, given, meant))
-    ):
+    if not hint and (said := _choice_meant(table, given)):
         # What is written for it is a choice of another key.
         hint = f"did you mean {said}?"
     return Problem(where, dotted(key), "unknown key", shown(given), ", ".join(allowed), hint)
