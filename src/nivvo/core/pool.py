@@ -486,7 +486,7 @@ class Pool(NamedTuple):
 
 def zeros(count: int, kind: np.dtype) -> np.ndarray:
     """``count`` empty rows whose dtype is the very object ``kind``: dispatch on an equal one is slow."""
-    return np.zeros(count * kind.itemsize, dtype=np.uint8).view(kind)
+    return np.ndarray(count, kind, bytearray(count * kind.itemsize))
 
 
 def grown(rows: np.ndarray, count: int) -> np.ndarray:
@@ -498,7 +498,7 @@ def grown(rows: np.ndarray, count: int) -> np.ndarray:
 
 def copied(rows: np.ndarray) -> np.ndarray:
     """A copy of rows that lie together: by their bytes, which is several times quicker than by their fields."""
-    return rows.view(np.uint8).copy().view(rows.dtype)
+    return np.ndarray(rows.shape, rows.dtype, np.ndarray(rows.nbytes, np.uint8, rows).copy())
 
 
 def taken(rows: np.ndarray, order: np.ndarray) -> np.ndarray:

@@ -17,6 +17,9 @@ from nivvo.spec.scenes.scene import LEAST_FRAME, Tick
 
 KEPT = 4096
 
+MOST_ROWS = 64
+"""Sets of rows of even ticks that are kept: sessions of one scene ask for the same again."""
+
 MOST_FRAMES = 20_000
 """Ticks of a session of which it is known how long each was."""
 
@@ -29,6 +32,7 @@ class Ticks:
         self.past: list[int] | None = None
         self.first = 0
         self.frames: np.ndarray | None = None
+        self._even: dict[tuple[int, int], np.ndarray] = {}
         tick = clock.tick_of(float(rules.rate))
         self.whole = int(tick) if rules.frames is None and tick.denominator == 1 else 0
         if rules.frames is not None:
@@ -101,12 +105,17 @@ class Ticks:
         return time if self.edge(tick) == time else self.edge(tick + 1)
 
     def rows(self, first: int, count: int) -> np.ndarray:
-        """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``."""
+        """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``, to be read only."""
         if count == 1:
             dt = 1.0 / self.rate if self.frames is None and self.past is None else None
             return one_tick(self.edge(first), self.edge(first + 1), first, dt)
         if self.frames is None and self.past is None:
-            return ticks_of(clock.edges_of_rate(self.rate, first, count), first, 1.0 / self.rate)
+            if (first, count) not in self._even:
+                if len(self._even) >= MOST_ROWS:
+                    self._even.clear()
+                edges = clock.edges_of_rate(self.rate, first, count)
+                self._even[first, count] = ticks_of(edges, first, 1.0 / self.rate)
+            return self._even[first, count]
         return ticks_of(self._from(np.arange(first, first + count + 1, dtype=np.int64)), first)
 
     def _from(self, ticks: np.ndarray) -> np.ndarray:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import copy
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -55,7 +55,8 @@ class Scene:
 
     Bodies are ordered by name, and so are groups and abilities: nothing depends on their order in a file.
     Lengths in ``unit``; ``metre`` of them are a metre. ``down``: whether y grows downward on the screen. ``weight``:
-    what presses onto ground that is looked down on (units/s²).
+    what presses onto ground that is looked down on (units/s²). ``made``: what those who play it have made of its bodies
+    once, for all their sessions.
     """
 
     def __init__(self, model: Model, folder: Path):
@@ -122,6 +123,7 @@ class Scene:
         self.abilities: dict[str, Ability] = {}
         self.cues: tuple[Cue, ...] = ()
         self._offsets: dict[tuple, tuple] = {}
+        self.made: dict[type, Any] = {}
         self._arena = self._laid(world.bounds)
 
     def _beside(self, name: str) -> np.ndarray:
@@ -133,7 +135,7 @@ class Scene:
 
     def with_abilities(self, model: Model, known: dict) -> Scene:
         """This scene with the abilities of a drill; ``known`` are plans of models that others had too."""
-        scene = copy.copy(self)
+        scene = self._again()
         scene._offsets = {}
         scene.abilities = {}
         scene.cues = cues_of(model.cue, model.tick.rate)
@@ -149,8 +151,13 @@ class Scene:
 
     def with_own_time(self) -> Scene:
         """This scene with ticks that a game may make as long as it likes."""
-        scene = copy.copy(self)
+        scene = self._again()
         scene.ticks = copy.copy(self.ticks)
+        return scene
+
+    def _again(self) -> Scene:
+        scene = Scene.__new__(Scene)
+        scene.__dict__.update(self.__dict__)
         return scene
 
     @property

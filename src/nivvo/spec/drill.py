@@ -91,7 +91,7 @@ class Drill(Tabled):
     def case(self, name: str) -> Case:
         """A case by name. Raises CallError with the nearest name."""
         name = self.case_name(name)
-        return self._effective[name][0].case[name] if self._effective else Case()
+        return self._effective[name][0].case[name] if self._effective else Case.unwritten()
 
     @checked
     def inputs(self, name: str) -> list[Input] | None:

@@ -25,16 +25,13 @@ from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.answer import met_by, put_out, turn
 from nivvo.core.tick.events import NOWHERE, tell
+from nivvo.core.world.answers import answers_to, may_stay
 from nivvo.core.world.meetings import first_meeting
 from nivvo.core.world.seekers import seek_targets
 
-BOUNCE = ("restitution", "friction", "bounces", "least", "rests", "slows", "settles")
 NOBODY = (-1,) * pool.INSIDE_MOST
-
-
-def plain(answers: np.ndarray) -> None:
-    """Let answers take nothing from what goes through bodies, and let it go through openings."""
-    answers["keeps_speed"], answers["keeps_damage"], answers["pierces"], answers["enters"] = 1.0, 1.0, -1, 1
+ALL_AWAKE = np.full(16, pool.AWAKE, dtype=np.int64)
+FIRST_EVENTS = pool.ROOM + 64
 
 
 NOTE = struct.Struct("=" + "".join(of.base.char.replace("l", "q") * max(of.shape, default=1)
@@ -52,6 +49,9 @@ KEPT = ("params", "answers", "used", "spare", "curves", "knots", "guided", "seek
 
 FEW = 32
 """Bodies that are looked through one by one sooner than all at once."""
+
+ANSWERED = ("then", "damage", "bounces", "holds", "more")
+"""What ``answers_to`` asks for."""
 
 LITTLE = 256
 """Projectile-ticks that are not reckoned closer: however stiff, they are plain work of half a second at most."""
@@ -80,13 +80,11 @@ class Laws(NamedTuple):
 
 
 class Params(NamedTuple):
-    """What the projectiles of a shot are beside what acts on them, and their answer to each group.
+    """What the projectiles of a shot are beside what acts on them.
 
     reach, life : how far (units), and how long (counts of the clock) they fly. strays, owner : how ``reach`` is
-    measured. spares : the number of a body that they never touch. then, damage : one for all groups or one a group, and
-    so is bounces : restitution, friction, how many at most (-1: any), least speed. holds, hurts, most : as of ANSWERS.
-    more : other fields of ANSWERS. moments : fields of PARAMS, and ``near`` (units, one a group). curves : (group, by,
-    rows (n, 2), whether they are steps) of damage that depends on age or path length.
+    measured. spares : the number of a body that they never touch. moments : fields of PARAMS, and ``near`` (units, one
+    a group). curves : (group, by, rows (n, 2), whether they are steps) of damage that depends on age or path length.
     """
 
     reach: float = np.inf
@@ -94,15 +92,8 @@ class Params(NamedTuple):
     spares: int = -1
     strays: int = pool.ALONG
     owner: int = -1
-    then: Any = 0
-    damage: Any = 0.0
-    bounces: Any = None
-    holds: Any = 0
-    hurts: Any = np.inf
-    most: Any = 0.0
     curves: Any = ()
     moments: dict[str, Any] | None = None
-    more: dict[str, Any] | None = None
 
 
 class Arena:
@@ -140,7 +131,7 @@ class Arena:
             setattr(made, name, pool.copied(getattr(self, name)))
         made.world["sampled"] = sampled
         made._empty(sampled)
-        made.guided = made.guided or bool(made.bodies["turns"].any())
+        made.guided = made.guided or self._turns
         made.counters[pool.STALE] = 1
         return made
 
@@ -191,9 +182,9 @@ class Arena:
         self.points = pool.zeros(16, pool.POINT)
         self.guides, self.guided, self.seeks = pool.zeros(0, pool.GUIDE), len(self.openings) > 0, False
         self.stretches, self.foresees = pool.zeros(0, pool.STRETCH), False
-        self.wake = np.full(16, pool.AWAKE, dtype=np.int64)
+        self.wake = ALL_AWAKE.copy()
         self.awake = np.zeros(16, dtype=np.int32)
-        self.events = pool.zeros(512, pool.EVENT)
+        self.events = pool.zeros(FIRST_EVENTS, pool.EVENT)
         self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
         self.counters, self._known, self._planned = np.zeros(pool.COUNTERS, dtype=np.int64), (0, b""), 0
         self.counters[pool.UNTIL] = pool.FOREVER
@@ -212,6 +203,7 @@ class Arena:
                 self.bodies[now] = self.bodies[then]
         else:
             self.bodies["out"] = 1
+        self._turns = bool(self.bodies["turns"].any())
         self.plan()
 
     def grow_bodies(self) -> int:
@@ -340,10 +332,10 @@ class Arena:
 
     def may_send(self, acts: np.ndarray) -> None:
         """Be ready for projectiles on which something acts, rows as ``forces.acting`` gives."""
-        if not self.foresees and self.world["step"][0] == pool.EXACT and (acts["bends"] == pool.FORESEEN).any():
+        if not self.foresees and self.world["step"][0] == pool.EXACT and pool.FORESEEN in acts["bends"].tolist():
             self.foresees = True
             self._hold(0)
-        if acts["careful"].any() or acts["winds"].any():
+        if any(acts["careful"].tolist()) or any(acts["winds"].tolist()):
             self.guide()
             self.seeks = self.seeks or bool(((acts["law"] != 0) & (acts["toward"] == pool.TO_TARGET)).any())
 
@@ -369,32 +361,35 @@ class Arena:
             self.knots = 0
         return free
 
-    def new_params(self, acts, radius, **what: Any) -> int:
+    def new_params(self, acts, radius, answers: np.ndarray | None = None, **what: Any) -> int:
         """Register what the projectiles of a shot are; returns its number.
 
         acts : what acts on them, as ``forces.acting`` gives; of a (3,) constant acceleration alone. radius : units.
-        what : by name, what ``Params`` has.
+        answers : (groups,), as ``answers_to`` gives; None: what of ``what`` that asks for. what : by name, what
+        ``Params`` has.
         """
+        if answers is None:
+            answers = answers_to(self.groups, **{name: what.pop(name) for name in ANSWERED if name in what})
         one, n = Params(**what), self._number_of_params()
         acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.params[n] = acts[0]
         self.may_send(acts)
-        row, own = self.params[n], self.answers[n]
+        row, self.answers[n] = self.params[n], answers
         row["radius"], row["reach"], row["life"], row["spares"] = radius, one.reach, one.life, one.spares
         row["strays"], row["owner"] = one.strays, one.owner
-        if one.strays == pool.FROM_LAUNCH:
+        if one.strays == pool.FROM_LAUNCH or may_stay(answers):
             # Where it left from is kept beside it: its parabola begins anew at each turn.
             self.guide()
-        row["sums"] = one.reach < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in one.curves)
-        own["near"] = 0.0
         for field, value in (one.moments or {}).items():
             if field == "near":
-                own["near"] = value
+                self.answers[n]["near"] = value
             else:
                 row[field] = value
             self.guide()
-        row["sums"] |= int(row["flown"] < np.inf)
-        self._answer(own, one)
+        row["sums"] = (
+            one.reach < np.inf or row["flown"] < np.inf or any(by == pool.DEPENDS_FLOWN for _, by, _, _ in one.curves)
+        )
+        self._read_off(self.answers[n], one.curves)
         self.used = max(self.used, n + 1)
         return n
 
@@ -408,25 +403,9 @@ class Arena:
             self.answers = answers
         return n
 
-    def _answer(self, own: np.ndarray, one: Params) -> None:
-        """Write the answer to each group."""
-        own["then"], own["damage"], own["by"], own["holds"], own["hurts"] = (
-            one.then,
-            one.damage,
-            0,
-            one.holds,
-            one.hurts,
-        )
-        own["most"] = one.most
-        plain(own)
-        for field, values in (one.more or {}).items():
-            own[field] = values
-        if one.bounces is not None:
-            for field, values in zip(BOUNCE, np.transpose(one.bounces), strict=False):
-                own[field] = values
-            if np.any(own["rests"]) or np.any(own["then"] >= pool.SLIDE):
-                self.guide()
-        for group, by, points, steps in one.curves:
+    def _read_off(self, own: np.ndarray, curves: Any) -> None:
+        """Let damage to some groups be read off curves."""
+        for group, by, points, steps in curves:
             own[group]["by"], own[group]["first"], own[group]["count"] = by, self.knots, 0 if steps else len(points)
             if self.knots + len(points) > len(self.curves):
                 self.curves = np.concatenate([self.curves, np.zeros((len(self.curves) + len(points), 2))])

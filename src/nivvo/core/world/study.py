@@ -13,7 +13,8 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.flying.forces import acting
 from nivvo.core.numbers.clock import UNITS, edges_of_rate
-from nivvo.core.world.arena import Arena, plain, ticks_of
+from nivvo.core.world.answers import plain
+from nivvo.core.world.arena import Arena, ticks_of
 
 BATCH = 2048
 

@@ -13,6 +13,7 @@ from nivvo.core import pool
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.curves import Curve
 from nivvo.core.numbers.frame import AXES, Frame, sincos
+from nivvo.core.world.answers import answers_to
 from nivvo.core.world.meetings import OTHERS, OWN
 from nivvo.plan.abilities.effects import Effect, Removes, effects_of, moments_of
 from nivvo.plan.abilities.effects import Moment as Effected
@@ -20,7 +21,7 @@ from nivvo.plan.abilities.flight import FAR, Air, Flight, flight_of
 from nivvo.plan.abilities.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec.abilities import ability as written
 from nivvo.spec.checking.links import ANYTHING
-from nivvo.spec.scenes.values import LONGEST, Depends, Duration, depends_of
+from nivvo.spec.scenes.values import LONGEST, Depends, Duration
 
 SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
@@ -44,6 +45,9 @@ CURVES = {
     "speed": pool.DEPENDS_SPEED,
 }
 """What damage may go by at the contact, and the codes that the engine has for it."""
+
+AS_WRITTEN = {float, int, str, bool, type(None)}
+"""What is in a plan as it is written."""
 
 Number = float | Curve
 
@@ -262,7 +266,8 @@ class Again:
 
 @dataclass(frozen=True, slots=True)
 class Ability:
-    """What one button does. answers : one a group, in the order of the scene's groups.
+    """What one button does. answers : one a group, in the order of the scene's groups; rows : the same as the engine
+    has them, but for what is settled at a launch.
 
     radius : of its projectile (units). length : from the ball at its tip to that at its tail (units), 0 for a ball.
     curves : every number that depends, by its dotted key.
@@ -286,6 +291,7 @@ class Ability:
     length: float
     capsule: bool
     answers: tuple[Answer, ...]
+    rows: np.ndarray
     meets: dict[str, Met]
     again: Again | None
     moments: dict[str, Effected]
@@ -318,10 +324,12 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
     """The plan of an ability. like : another written on the same, and its plan, which serves for what is alike."""
     frame, rate = on.frame, on.rate
     full = None if model.firing.full_after is None else model.firing.full_after.seconds(rate)
-    if like is not None and model.firing != like[0].firing:
+    if like is not None and not _same(model.firing, like[0].firing):
         like = None
 
     def plain(value: Any) -> Any:
+        if type(value) in AS_WRITTEN:
+            return value
         if isinstance(value, Depends):
             return curve_of(value, full)
         if isinstance(value, Duration):
@@ -335,7 +343,7 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         return None if word is None else on.groups.index(word)
 
     def piece(field: str, of: tuple[str, ...], make: Callable[[], Any]) -> Any:
-        if like is not None and all(getattr(model, key) == getattr(like[0], key) for key in of):
+        if like is not None and all(_same(getattr(model, key), getattr(like[0], key)) for key in of):
             return getattr(like[1], field)
         return make()
 
@@ -357,6 +365,7 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         return Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
 
     points = piece("heading", ("heading",), heading)
+    answers = piece("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups))
     return Ability(
         name=name,
         shooter=model.shooter,
@@ -375,12 +384,17 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         radius=_radius(model, on, plain),
         length=_length(model.shape),
         capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=piece("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups)),
+        answers=answers,
+        rows=piece("rows", ("on",), lambda: _rows(answers)),
         meets=piece("meets", ("on",), lambda: _meets(name, model, on)),
         again=None if model.when.again is None else filled(Again, model.when.again),
         moments=piece("moments", ("when",), lambda: moments_of(name, model.when, on)),
-        curves={".".join(map(str, path)): plain(value) for path, value in depends_of(model)},
+        curves={".".join(map(str, path)): plain(value) for path, value in model.dependent},
     )
+
+
+def _same(one: Any, other: Any) -> bool:
+    return one is other or one == other
 
 
 def _firing(model: written.Firing, rate: float, full: float | None, filled: Callable[..., Any]) -> Firing:
@@ -389,6 +403,16 @@ def _firing(model: written.Firing, rate: float, full: float | None, filled: Call
         interval = clock.from_seconds(1.0 / model.rate)
     heat = None if model.heat is None else filled(Heat, model.heat)
     return filled(Firing, model, interval=interval, full_seconds=full, heat=heat)
+
+
+def _rows(answers: tuple[Answer, ...]) -> np.ndarray:
+    return answers_to(
+        len(answers),
+        then=[one.then for one in answers],
+        bounces=[one.bounce for one in answers],
+        holds=[bool(one.effects) for one in answers],
+        more=dict(zip(FIELDS, np.transpose([one.more for one in answers]), strict=True)),
+    )
 
 
 def _meets(name: str, model: written.Ability, on: Ground) -> dict[str, Met]:

@@ -223,6 +223,8 @@ def fields_of(moments: dict[str, Moment], groups: int, kept: bool = False) -> di
 
     kept : somebody asks where each ended.
     """
+    if not moments and not kept:
+        return {}
     bits = {word: 1 << CODES[word] for word in moments if word in CODES}
     moments = {word: one for word, one in moments.items() if word != "fired"}
     effective = [word for word, one in moments.items() if one.effects or one.goes_on or word not in ("again", "ended")]

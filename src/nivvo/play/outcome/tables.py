@@ -101,9 +101,11 @@ def _targets(run: Run) -> Iterable[dict[str, Any]]:
 
 def healths_of(run: Run) -> dict[str, tuple[float, float]]:
     """Of each body by name the damage that it took, and the health that it has at the end."""
-    full = {name: float(run.scene.bodies[number]["full"]) for name, number in run.scene.number.items()}
+    fulls, events = run.scene.bodies["full"].tolist(), run.record.events
+    full = {name: fulls[number] for name, number in run.scene.number.items()}
     taken, left = dict.fromkeys(full, 0.0), dict(full)
-    for event in run.record.events[np.isin(run.record.events["kind"], (pool.DAMAGE, pool.BACK))]:
+    for k in [k for k, kind in enumerate(events["kind"].tolist()) if kind in (pool.DAMAGE, pool.BACK)]:
+        event = events[k]
         name, came_back = body_of(run, event), event["kind"] == pool.BACK
         taken[name] += 0.0 if came_back else max(float(event["amount"]), 0.0)
         left[name] = full[name] if came_back else max(float(event["left"]), 0.0)

@@ -533,7 +533,7 @@ class Consequences:
         if refused:
             session.refused.append(shot._replace(refused=refused))
             return
-        session.meter.fire(clock.to_seconds(time), clock.to_seconds(session.last_input))
+        session.meter.fire(time, session.last_input)
         dealt = None if effect.damage == "own" else self._dealt(parent, len(sent) if effect.damage == "shared" else 1)
         session.put(shot, inside=inside, depth=depth, dealt=dealt, why=effect.when)
         if len(self.depth) > self.room:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 
+from nivvo.core.numbers.clock import to_seconds
 from nivvo.errors import CallError
 
 MOST_SHOTS = 4_000
@@ -41,33 +42,38 @@ class Meter:
         self.shots = self.flown = self.told = 0
         self.watcher = _watcher.get()
 
-    def fire(self, time: float, last: float) -> None:
-        """One shot at ``time`` (s); the last input comes at ``last``. Raises CallError where it is one too many."""
+    def fire(self, time: int, last: int) -> None:
+        """One shot at a time; the last input comes at ``last`` (clock). Raises CallError where it is one too many."""
         self.shots += 1
         if self.shots > MOST_SHOTS and not self.patient:
             raise CallError(self._says(time, last, "a lower firing.rate, a shorter hold, or ammo"))
-        self._tell(time)
+        if self.watcher is not None:
+            self._tell(self.watcher, time)
 
-    def fly(self, count: int, ticks: int, time: float, last: float) -> None:
-        """``count`` projectiles over some ticks. Raises CallError where it is too much."""
+    def fly(self, count: int, ticks: int, time: int, last: int) -> None:
+        """``count`` projectiles over some ticks, up to a time (clock). Raises CallError where it is too much."""
         self.flown += count * ticks
         if self.flown > self.most_flown and not self.patient:
             raise CallError(
                 self._says(time, last, "a shorter limits.life, limits.in_the_air, a lower tick.rate or lasts")
             )
-        self._tell(time)
+        if self.watcher is not None:
+            self._tell(self.watcher, time)
 
-    def _tell(self, time: float) -> None:
+    def _tell(self, watcher: Callable[[str], None], time: int) -> None:
         done = self.flown + self.shots * (MOST_KEPT // MOST_SHOTS)
-        if self.watcher is not None and done >= self.told + TOLD_EVERY:
+        if done >= self.told + TOLD_EVERY:
             self.told = done
-            self.watcher(f"at {time:.4g} s: {count_of(self.shots)} shots, {count_of(self.flown)} projectile-ticks")
+            watcher(
+                f"at {to_seconds(time):.4g} s: {count_of(self.shots)} shots, {count_of(self.flown)} projectile-ticks"
+            )
 
-    def _says(self, time: float, last: float, less: str) -> str:
-        share = time / last if last > time > 0.0 else 1.0
+    def _says(self, time: int, last: int, less: str) -> str:
+        share = time / last if last > time > 0 else 1.0
         what = f"{count_of(self.shots / share)} shots and {count_of(self.flown / share)} projectile-ticks"
         so_far = "by the end of its inputs " if share < 1.0 else ""
-        return f"this case comes to about {what} {so_far}(at {time:.4g} s now); write {less}, or be patient: --patient"
+        now = f"at {to_seconds(time):.4g} s now"
+        return f"this case comes to about {what} {so_far}({now}); write {less}, or be patient: --patient"
 
 
 def count_of(number: float) -> str:

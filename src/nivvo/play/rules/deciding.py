@@ -32,11 +32,11 @@ class Deciding:
         scene, rows = session.scene, session.stage.rows
         self.lives = {scene.number[name]: one.lives for name, one in scene.shooters.items() if one.lives > 1}
         self.backs: list[tuple[int, int]] = []
-        watched = {*self.lives} | {
-            k for k, group in enumerate(rows["group"].tolist()) if any(one.group == group for one in goals)
-        }
-        rows["watched"][sorted(watched)] = 1
         self.active = bool(self.lives or goals)
+        if self.active:
+            groups = {one.group for one in goals}
+            watched = {*self.lives} | {k for k, group in enumerate(rows["group"].tolist()) if group in groups}
+            rows["watched"][sorted(watched)] = 1
 
     @property
     def latest(self) -> int | None:

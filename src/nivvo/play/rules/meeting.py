@@ -26,19 +26,25 @@ class Meetings:
 
     def __init__(self, session: Playing):
         self.session = session
-        names = list(session.ranks)
-        self.whom = np.zeros((len(names), len(names)), dtype=np.int64)
-        for a, name in enumerate(names):
-            for other, met in session.scene.abilities[name].meets.items():
-                if met.then != pool.IGNORE:
-                    self.whom[a, names.index(other)] = met.whose
-        self.active = bool(self.whom.any()) and not session.touches
-        self.sorts = np.zeros(4, dtype=np.int64)
-        if self.active:
-            session.arena.world["sleeps"], session.arena.world["meets"] = 0, 1
+        ranks, abilities = session.ranks, session.scene.abilities
+        whom = {
+            (ranks[name], ranks[other]): met.whose
+            for name, ability in abilities.items()
+            for other, met in ability.meets.items()
+            if met.then != pool.IGNORE
+        }
+        self.active = bool(whom) and not session.touches
+        if not self.active:
+            return
+        self.sorts, self.whom = np.zeros(4, dtype=np.int64), np.zeros((len(ranks), len(ranks)), dtype=np.int64)
+        for pair, whose in whom.items():
+            self.whom[pair] = whose
+        session.arena.world["sleeps"], session.arena.world["meets"] = 0, 1
 
     def known(self, param: int, rank: int) -> None:
         """Take note of whose a row of params is."""
+        if not self.active:
+            return
         if param >= len(self.sorts):
             self.sorts = np.concatenate([self.sorts, np.zeros(param + 1, dtype=np.int64)])
         self.sorts[param] = rank

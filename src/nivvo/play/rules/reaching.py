@@ -46,11 +46,12 @@ class Reaching:
     (clock). coming : what is next.
     """
 
-    def __init__(self, session: Playing, asked: set[int | None]):
+    def __init__(self, session: Playing, asked: set[int]):
         self.session, stage = session, session.stage
-        for number, (group, role) in enumerate(zip(stage.rows["group"], stage.rows["role"], strict=True)):
+        if asked:
             # Of a group that somebody asks for it matters, even where nothing follows.
-            if int(group) in asked and role != pool.SHOOTER:
+            mine = np.isin(stage.rows["group"], sorted(asked)) & (stage.rows["role"] != pool.SHOOTER)
+            for number in np.flatnonzero(mine).tolist():
                 stage.on_shooter.setdefault(number, OnShooter())
         self.touching: dict[tuple[int, int], int] = {}
         self.coming: list[tuple[int, int, int]] = []

@@ -17,7 +17,6 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.numbers import clock
 from nivvo.core.world.arena import ticks_of
 from nivvo.errors import NivvoError
 
@@ -217,8 +216,7 @@ class Flying:
 
     def _metered(self, ticks: int) -> None:
         session = self.session
-        now, end = session.scene.ticks.edge(session.tick), session.last_input
-        session.meter.fly(session.arena.flying, ticks, clock.to_seconds(now), clock.to_seconds(end))
+        session.meter.fly(session.arena.flying, ticks, session.scene.ticks.edge(session.tick), session.last_input)
 
     def _moves(self) -> bool:
         return bool(self.session.stage.movers) and not self.session.still

@@ -8,6 +8,7 @@ which nobody does anything are run many at once. A case is a session that is fed
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cached_property
 from heapq import heappop, heappush
 from typing import Any, NamedTuple
 
@@ -17,7 +18,8 @@ from nivvo.core import pool
 from nivvo.core.launching import air
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.curves import Curve
-from nivvo.plan.abilities.ability import CURVES, FIELDS, Ability, life_at
+from nivvo.core.world.answers import alone
+from nivvo.plan.abilities.ability import CURVES, Ability, life_at
 from nivvo.plan.abilities.effects import Lasting, fields_of
 from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
@@ -35,6 +37,7 @@ from nivvo.play.rules.meeting import Meetings
 from nivvo.play.rules.reaching import Reaching
 from nivvo.play.session.flying import BATCH, Flying
 from nivvo.play.session.guiding import guide_of
+from nivvo.play.stage.layout import layout_of
 from nivvo.play.stage.stage import Stage
 from nivvo.play.triggers.firing import KINDS, LOCKED, Fire, Trigger
 from nivvo.play.triggers.timers import Timers
@@ -140,16 +143,19 @@ class Session:
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()
         self.meetings = Meetings(self)
-        self.reaching = Reaching(self, {goal.touched for goal in goals})
-        self.waves = Waves(scene)
+        self.reaching = Reaching(self, {goal.touched for goal in goals if goal.touched is not None})
         self.minds = self._minds()
         self.flying = Flying(self)
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
             self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
+    @cached_property
+    def waves(self) -> Waves:
+        """What becomes of waves, for who sees each event as it comes."""
+        return Waves(self.scene)
+
     def _minds(self) -> bool:
         """Whether what players do can hang on what is touched before it within a tick."""
-        shooters = [self.scene.number[name] for name in self.scene.shooters]
         again = any(self.scene.abilities[name].again for name in self.in_hand)
         return (
             bool(self.counted)
@@ -158,7 +164,7 @@ class Session:
             or self.deciding.active
             or self.reaching.active
             or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
-            or bool(np.isfinite(self.stage.rows["health"][shooters]).any())
+            or layout_of(self.scene).mortal
         )
 
     def __getstate__(self) -> dict:
@@ -329,11 +335,10 @@ class Session:
 
     def _due(self) -> int | None:
         """When something will next happen beside flight: a player acts, or a trigger does something by itself."""
-        times = [due for trigger in self.triggers.values() if (due := trigger.due()) is not None]
+        times = [one.due() for one in (*self.triggers.values(), self.consequences, self.reaching)]
         if self._coming:
             times.append(self._coming[0][0])
-        times += [due for one in (self.consequences, self.reaching) if (due := one.due()) is not None]
-        return min(times, default=None)
+        return min([time for time in times if time is not None], default=None)
 
     def _act(self, until: int) -> None:
         """Let players and triggers act before ``until``, in order of time; at one time players first."""
@@ -454,6 +459,8 @@ class Session:
     def _groups_of_alive(self) -> dict[str, list[str]]:
         """With which abilities each ability is counted, where so many may be in the air."""
         limits = {name: ability.limits for name, ability in self.scene.abilities.items()}
+        if all(one.in_the_air is None for one in limits.values()):
+            return {}
         return {
             name: [
                 other
@@ -499,7 +506,7 @@ class Session:
             self.refused.append(shot)
         else:
             self.put(shot)
-            self.meter.fire(clock.to_seconds(shot.time), clock.to_seconds(self.last_input))
+            self.meter.fire(shot.time, self.last_input)
         return shot
 
     def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None, why: str = "shot") -> None:
@@ -560,27 +567,18 @@ class Session:
 
     def _new_params(self, ability: Ability, shooter: str, dealt: tuple[float, ...], **settled) -> int:
         """A launch that there was not: its number."""
-        then, thrown = [one.then for one in ability.answers], [one.bounce for one in ability.answers]
-        if self.touches == "end":
-            kept = (pool.IGNORE, pool.BOUNCE) if self.bounces else (pool.IGNORE,)
-            then = [one if one in kept else pool.END for one in then]
-            thrown = [
-                (*one[:2], min(one[2], self.bounces) if one[2] >= 0 else self.bounces, *one[3:]) for one in thrown
-            ]
-        elif self.touches == "ignore":
-            then = [pool.IGNORE for _ in then]
-        own = self.scene.number[shooter]
+        own, rows = self.scene.number[shooter], pool.copied(ability.rows)
+        rows["damage"] = dealt
+        if self.touches:
+            alone(rows, self.touches, self.bounces)
+        else:
+            self._hold(ability, rows)
         return self.arena.new_params(
             ability.flight.acts,
+            answers=rows,
             spares=own if ability.hits_owner == "never" else -1,
             strays=ability.limits.strays,
             owner=own,
-            then=then,
-            damage=dealt,
-            bounces=thrown,
-            more=dict(zip(FIELDS, np.transpose([one.more for one in ability.answers]), strict=True)),
-            holds=[bool(one.effects) and not self.touches for one in ability.answers],
-            **self._hurts(ability),
             curves=[
                 (group, CURVES[one.damage.by], one.damage.rows(), one.damage.step is not None)
                 for group, one in enumerate(ability.answers)
@@ -592,13 +590,13 @@ class Session:
     def hold_anew(self) -> None:
         """See anew what is done at once and what waits."""
         for (name, *_), row in self.known.items():
-            for field, values in self._hurts(self.scene.abilities[name]).items():
-                self.arena.answers[field][row] = values
+            self._hold(self.scene.abilities[name], self.arena.answers[row])
 
-    def _hurts(self, ability: Ability) -> dict[str, tuple[float, ...]]:
-        """The fields of ANSWERS that say whom what follows may hurt, one a group."""
-        found = [self.consequences.hurts(ability, one) for one in ability.answers]
-        return dict(zip(("hurts", "most"), zip(*found, strict=True), strict=True)) if found else {}
+    def _hold(self, ability: Ability, rows: np.ndarray) -> None:
+        """Write whom what follows may hurt, by rows of ANSWERS, one a group."""
+        for group, answer in enumerate(ability.answers):
+            if answer.effects:
+                rows["hurts"][group], rows["most"][group] = self.consequences.hurts(ability, answer)
 
     def compile(self) -> None:
         """Compile the engine, or load it, before there is anything to do."""
@@ -657,7 +655,7 @@ class Session:
             np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
             self.arena.take_samples(),
-            self.arena.params[: self.arena.used].copy(),
+            pool.copied(self.arena.params[: self.arena.used]),
             self.scene.exact,
         )
         self.deciding.at_end()

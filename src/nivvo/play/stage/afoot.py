@@ -54,13 +54,14 @@ class Stride(NamedTuple):
 class Afoot:
     """Those of a stage who walk among obstacles. feet : by number. end, lasts : of the present tick (clock)."""
 
-    def __init__(self, stage: Stage):
+    def __init__(self, stage: Stage, walks: bool):
         self.stage, self.end, self.lasts = stage, 0, 0
         self.feet: dict[int, Feet] = {}
         self.floors: dict[int, Other] = {}
         self._strides: dict[int, Stride] = {}
         self._about_now: tuple = ()
-        self.enlist()
+        if walks:
+            self.enlist()
 
     def enlist(self) -> None:
         """Take in all who walk, once there is an obstacle.

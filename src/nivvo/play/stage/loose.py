@@ -50,12 +50,12 @@ class Bodies:
     What is of several shapes goes as its first does, and the others beside that.
     """
 
-    def __init__(self, stage: Stage):
+    def __init__(self, stage: Stage, masses: list[int]):
         self.stage, self.pushed = stage, 0
         self.of: dict[int, Loose] = {}
         self._who = (0, b"")
-        for number, body in enumerate(stage.scene.planned):
-            self.add(number, body)
+        for number in masses:
+            self.add(number, stage.scene.planned[number])
 
     def add(self, number: int, body: Body) -> None:
         """Take in a body, if it has a mass."""

@@ -27,6 +27,7 @@ from nivvo.core.world.arena import Arena
 from nivvo.plan.bodies import Body, Wave, ring
 from nivvo.plan.scene import Scene
 from nivvo.play.stage.afoot import Afoot
+from nivvo.play.stage.layout import layout_of
 from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.player import Player
 from nivvo.play.ways.herd import Chaser, Herd
@@ -136,24 +137,25 @@ class Stage:
         self.scene, self.arena = scene, arena
         self.names, self.kinds, self.number = list(scene.names), list(scene.kinds), dict(scene.number)
         self.whole = {name: list(numbers) for name, numbers in scene.whole.items()}
-        self.shifts = {
-            k: scene.planned[k].shift for numbers in self.whole.values() if len(numbers) > 1 for k in numbers
-        }
-        self.motions: list[Motion] = []
-        for body in scene.planned:
+        layout = layout_of(scene)
+        self.shifts, self.motions, self.arrived = {**layout.shifts}, [*layout.motions], {**layout.arrived}
+        for k in layout.own:
+            body = scene.planned[k]
             gunner = scene.shooters[body.name] if body.kind == "shooter" else None
             if gunner is not None and gunner.walk is not None:
-                self.motions.append(Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity))
+                self.motions[k] = Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity)
             else:
-                self.motions.append(motion_of(body, scene.ticks))
+                self.motions[k] = motion_of(body, scene.ticks)
         self.herd = Herd()
         self.turning: dict[int, Spin] = {}
-        for k, body in enumerate(scene.planned):
+        for k in layout.own:
+            body = scene.planned[k]
             self._after(k, body, 0, self.whole[body.name])
-            self._spin(k, 0, scene.planned[k].spins_up)
-        self.movers = [k for k, motion in enumerate(self.motions) if motion.moves and not scene.planned[k].arrives]
+            self._spin(k, 0, body.spins_up)
+        self.movers = [k for k in layout.own if self.motions[k].moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
+        self._added: set[int] = set()
         self._plain: dict[int, dict] = {}
         self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
         self.changes = 0
@@ -161,21 +163,17 @@ class Stage:
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
-        self.arrived = {k: 0 for k, body in enumerate(scene.planned) if not body.arrives}
-        self.coming = sorted(
-            (body.arrives, k) for k, body in enumerate(scene.planned) if body.arrives and self.pieces(k)[0] == k
-        )
+        self.coming = [*layout.come]
         self.waiting: dict[str, list[int]] = {}
-        for k, body in enumerate(scene.planned):
-            if body.arrives and not isinstance(self.motions[k], Chaser | Beside):
-                self.motions[k] = Motion(body.row["c0"].copy())
-        self.on_shooter = {k: body.on_shooter for k, body in enumerate(scene.planned) if body.on_shooter is not None}
-        self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
-        self.loose = Bodies(self)
-        self.afoot = Afoot(self)
+        for k in layout.own:
+            if scene.planned[k].arrives and not isinstance(self.motions[k], Chaser | Beside):
+                self.motions[k] = Motion(scene.planned[k].row["c0"].copy())
+        self.on_shooter, self.waves = {**layout.on_shooter}, layout.waves
+        self.loose = Bodies(self, layout.masses)
+        self.afoot = Afoot(self, layout.walks)
         for k in self.afoot.feet:
             self.rows[k]["moves"] = _moves(self.motions[k])
-        if (self.rows["moves"] == pool.VEERS).any():
+        if layout.own and (self.rows["moves"] == pool.VEERS).any():
             self.arena.plan()
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
@@ -225,6 +223,7 @@ class Stage:
         row, motion = body.row.copy(), motion_of(body, self.scene.ticks, start)
         row["key"] = number
         self.rows[number] = row
+        self._added.add(number)
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         motion = self._after(number, body, start, pieces)
         self._spin(number, start, body.spins_up)
@@ -586,6 +585,8 @@ class Stage:
         """A body's shape as it is turned at ``time``, to be asked for a distance."""
         if number in self.turning:
             return plain(self.row(number, time))
+        if number not in self._added:
+            return layout_of(self.scene).shape(number)
         if number not in self._plain:
             self._plain[number] = plain(self.rows[number])
         return self._plain[number]

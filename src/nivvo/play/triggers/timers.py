@@ -58,6 +58,10 @@ class Latest:
         return max((part.time for part in self.parts), default=0)
 
 
+NOTHING = {real: np.zeros(1, dtype=real) for real in (np.float32, np.float64)}
+"""The game's own time when it begins."""
+
+
 class Timers:
     """The timer rule of a drill on its ticks."""
 
@@ -65,7 +69,7 @@ class Timers:
         self.ticks, self.rule = ticks, rule
         self.real = np.float32 if bits == 32 else np.float64
         self.running: list[Running] = []
-        self._first, self._now = 0, np.zeros(1, dtype=self.real)
+        self._first, self._now = 0, NOTHING[self.real]
 
     def after(self, time: int, duration: int) -> Deadline:
         """When a timer that is started at ``time`` (clock) has run for ``duration`` (clock)."""

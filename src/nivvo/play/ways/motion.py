@@ -47,7 +47,7 @@ class Motion:
         if self.turns or len(self.times) > 1 or self.earlier is not None:
             return True
         if self._rests is None:
-            self._rests = not any(part.any() for part in self.pieces[0][1:])
+            self._rests = all(part is NOWHERE or not part.any() for part in self.pieces[0][1:])
         return not self._rests
 
     def rests(self, time: int) -> bool:
@@ -159,8 +159,11 @@ class Motion:
 
 def _piece(place, velocity, acceleration) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """A piece of a way (3,), of what rests with the very NOWHERE."""
-    v, a = (NOWHERE if not np.any(one) else np.asarray(one, dtype=float) for one in (velocity, acceleration))
-    return np.asarray(place, dtype=float), v, a
+    return np.asarray(place, dtype=float), _or_nowhere(velocity), _or_nowhere(acceleration)
+
+
+def _or_nowhere(vector) -> np.ndarray:
+    return NOWHERE if vector is NOWHERE or not np.any(vector) else np.asarray(vector, dtype=float)
 
 
 class Walker(Motion):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -22,6 +23,7 @@ from nivvo.spec.scenes.values import (
     Table,
     Vector,
     depending,
+    depends_of,
 )
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
@@ -465,9 +467,9 @@ class Ability(Table):
     muzzle_blocked: Literal["fire anyway", "push out", "refuse"] = Field(
         "fire anyway", description="where something solid stands in the muzzle: fire anyway, push out of it, or refuse"
     )
-    firing: Firing = Field(default_factory=Firing)
-    aim: Aim = Field(default_factory=Aim)
-    launch: Launch = Field(default_factory=Launch)
+    firing: Firing = Field(default_factory=Firing.unwritten)
+    aim: Aim = Field(default_factory=Aim.unwritten)
+    launch: Launch = Field(default_factory=Launch.unwritten)
     shape: Shape | None = Field(
         None,
         description="a ball, default a tenth of a metre; or a capsule from tail to tip, as [[-0.6, 0], [0, 0]] along "
@@ -475,13 +477,13 @@ class Ability(Table):
         json_schema_extra=only("ball", "capsule"),
     )
     mass: Positive | None = Field(None, description="for launch by impulse or force, and knocks by momentum")
-    heading: Heading = Field(default_factory=Heading)
+    heading: Heading = Field(default_factory=Heading.unwritten)
     hits_owner: Literal["once clear", "never", "always"] = Field(
         "once clear", description="when its own shooter may be touched: once clear of its body, never, always"
     )
     inherit_velocity: Share = Field(0.0, description="share of the shooter's velocity that the shot starts with")
-    flight: Flight = Field(default_factory=Flight)
-    limits: Limits = Field(default_factory=Limits)
+    flight: Flight = Field(default_factory=Flight.unwritten)
+    limits: Limits = Field(default_factory=Limits.unwritten)
     radius: depending(Positive, above=0.0) | None = Field(
         None, description="of the projectile, in place of a ball for shape; may depend on what is settled at launch"
     )
@@ -489,7 +491,7 @@ class Ability(Table):
         default_factory=dict,
         description="what a touch comes to, by group of bodies, or by ability: then projectiles meet in the air",
     )
-    when: When = Field(default_factory=When)
+    when: When = Field(default_factory=When.unwritten)
 
     @model_validator(mode="after")
     def _ball(self) -> Any:
@@ -507,6 +509,11 @@ class Ability(Table):
         if self.muzzle_order is not None and not isinstance(self.muzzle, list):
             raise ValueError('muzzle_order needs several muzzles, as muzzle = ["port", "starboard"]')
         return self
+
+    @cached_property
+    def dependent(self) -> list[tuple[tuple, Depends]]:
+        """Paths and values of all its numbers that depend on something."""
+        return depends_of(self)
 
     @property
     def muzzles(self) -> list[str]:

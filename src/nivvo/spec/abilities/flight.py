@@ -142,7 +142,7 @@ class Flight(Table):
     gravity_share: Annotated[float, Field(ge=-1000, le=1000)] = Field(1.0, description="share of the world's gravity")
     wind_share: Share = Field(1.0, description="share of the world's wind that it feels, through its drag")
     push: Vector | None = Field(None, description="a constant acceleration beside gravity, units/s²")
-    drag: Drag = Field(default_factory=Drag)
+    drag: Drag = Field(default_factory=Drag.unwritten)
     thrust: Thrust | None = None
     top_speed: Positive | None = Field(None, description="what acts makes it no faster, units/s; it fades from 98 % on")
     at_top: Literal["holds", "cuts"] = Field(

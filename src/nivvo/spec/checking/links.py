@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -11,7 +10,7 @@ from nivvo.errors import CallError, Problem
 from nivvo.spec.checking.problems import dotted, of_errors, shown
 from nivvo.spec.reading.document import Document
 from nivvo.spec.reading.settings import KEEPER
-from nivvo.spec.scenes.scene import World
+from nivvo.spec.scenes.scene import Tick, World
 from nivvo.spec.words.nearest import listed, nearest
 
 if TYPE_CHECKING:
@@ -98,21 +97,17 @@ class Names:
 
 
 class Links:
-    """Problems found across the tables of one effective drill."""
+    """Problems found across the tables of one effective drill.
+
+    where : where what is noted now stands, if that is not "".
+    """
 
     def __init__(self, model: Model, document: Document, names: Names, only_names: set[tuple]):
         self.model, self.document, self.names = model, document, names
         self.only_names = only_names
         self.found: list[Problem] = []
         self.folder = document.folder
-        self._where = ""
-
-    @contextlib.contextmanager
-    def standing(self, where: str) -> Iterator[None]:
-        """What is noted within stands at ``where``, if that is not ""."""
-        self._where = where
-        yield
-        self._where = ""
+        self.where = ""
 
     def say(self, key: tuple, says: str, given: object = None, allowed: str = "", hint: str = "") -> None:
         """Note one problem at a key, unless what it follows from may be a mistake that is told already."""
@@ -128,7 +123,7 @@ class Links:
     ) -> None:
         """Note one problem at a key, or at a line of a file beside the drill."""
         text = "" if given is None else shown(given)
-        where = where or self._where or str(self.document.origin(key))
+        where = where or self.where or str(self.document.origin(key))
         self.found.append(Problem(where, dotted(key), says, text, allowed, hint))
 
     def name(self, key: tuple, word: str, what: str, known) -> bool:
@@ -158,8 +153,6 @@ class Linked:
     """
 
     def __init__(self, tables: Tables, document: Document, cases: list[str] | None):
-        from nivvo.spec.scenes.scene import Tick
-
         self.tables, self.document = tables, document
         rest, self.errors = tables.rest(document)
         self.cases = cases if cases is not None else list(_dict(document.tables.get("case")))
@@ -178,9 +171,7 @@ class Linked:
             parts |= {"title": rest.title, "use": rest.use}
         self.usable = made(written, **parts, **{kind: one.usable for kind, one in self.entries.items()})
         self.tracks: dict[str, Track] = {}
-        self.model = None
-        if not wrong:
-            self.model = made(written, **parts, **{kind: one.right for kind, one in self.entries.items()})
+        self.model = None if wrong else self.usable
 
     def problems(self) -> list[Problem]:
         """All that is wrong."""

@@ -6,7 +6,7 @@ import math
 
 from nivvo.spec.abilities.ability import SOURCES
 from nivvo.spec.checking.links import ANYTHING, Links, effects_of, groups_of
-from nivvo.spec.scenes.values import Depends, depends_of
+from nivvo.spec.scenes.values import Depends
 from nivvo.spec.words.nearest import listed, nearest
 
 
@@ -267,7 +267,7 @@ def _firing(links: Links, key: tuple, ability) -> None:
     if firing.cancelled_by_damage and not any(shooter.health for shooter in model.shooter.values()):
         hint = "give the shooter health, as shooter.keeper.health = 100"
         links.say((*key, "firing", "cancelled_by_damage"), "no shooter has health, so none takes damage", hint=hint)
-    for path, value in depends_of(ability):
+    for path, value in ability.dependent:
         if value.by == "held" and firing.kind != "charge":
             says = f'hangs on how long the button was held, and kind = "{firing.kind}" does not charge'
             links.say((*key, *path), says, hint='write firing.kind = "charge"')

@@ -62,9 +62,9 @@ def _inputs(links: Links, key: tuple, case: Case, track: Track | None, chosen: l
             links.note(at, one.message, None, one.allowed, one.hint, where=where)
         places += [(at, f"{links.folder / case.track}:{line}") for line, _ in track.rows]
         rows += [row for _, row in track.rows]
-    for row, (at, where) in zip(rows, places, strict=True):
-        with links.standing(where):
-            _row(links, at, row, hands)
+    for row, (at, links.where) in zip(rows, places, strict=True):
+        _row(links, at, row, hands)
+    links.where = ""
     _acts(links, key, rows)
     if track is None or not track.wrong:
         _released(links, places, rows, case, held)
@@ -214,9 +214,9 @@ def _released(links: Links, places: list, rows: list[Input], case, in_hand: list
         ups = [k for k, row in enumerate(rows) if row.release == button]
         if ability.firing.kind == "auto" and len(downs) > len(ups) and case.lasts is None:
             hint = "write hold and held, a release, or case.lasts"
-            at, where = places[downs[-1]]
-            with links.standing(where):
-                links.say((*at, "press"), "is never released, and auto fire goes on", button, hint=hint)
+            at, links.where = places[downs[-1]]
+            links.say((*at, "press"), "is never released, and auto fire goes on", button, hint=hint)
+            links.where = ""
 
 
 def _pressed(links: Links, key: tuple, case, rows: list[Input], names: list[str]) -> None:

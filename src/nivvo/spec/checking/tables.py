@@ -30,9 +30,13 @@ NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,63}")
 
 
 class Entry(NamedTuple):
-    """A table and its model: None if it is wrong; ``usable``: what of it is right, to check names in; errors."""
+    """A table and its model: None if it is wrong; ``usable``: what of it is right, to check names in; errors.
+
+    read : the table with what is read from sheets filled in.
+    """
 
     table: Any
+    read: Any
     model: BaseModel | None
     usable: BaseModel | None
     errors: list[dict]
@@ -80,6 +84,7 @@ class Tables:
         self._rest: tuple[dict, tuple] | None = None
         self.most = KEPT
         self._entries: OrderedDict[tuple, Entry] = OrderedDict()
+        self._before: dict[tuple[str, str], Entry] = {}
         self._kinds: OrderedDict[tuple, Entries] = OrderedDict()
 
     def entries(self, kind: str, document: Document, only: Iterable[str] | None = None) -> Entries:
@@ -101,7 +106,7 @@ class Tables:
                 rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
                 out.odd.append(((kind, name), "is not a name", rule))
                 continue
-            entry = self._entry(kind, raw[name], document.folder)
+            entry = self._entry(kind, name, raw[name], document.folder)
             if entry.model is None:
                 out.wrong[name] = entry
             else:
@@ -123,19 +128,25 @@ class Tables:
         if len(kept) > self.most:
             kept.popitem(last=False)
 
-    def _entry(self, kind: str, table: Any, folder: Path) -> Entry:
+    def _entry(self, kind: str, name: str, table: Any, folder: Path) -> Entry:
         key = (kind, id(table))
         known = self._entries.get(key)
         if known is not None and known.table is table:
             self._entries.move_to_end(key)
             return known
         read, unread = self.sheets.filled(table, folder) if kind == "ability" else (table, [])
-        made, errors = _model(self.kinds[kind], read)
+        before = self._before.get((kind, name))
+        made, errors = _model(self.kinds[kind], read if before is None else _known(read, before.read, before.model))
+        if made is None and before is not None:
+            # As if nothing of it had been known: what is wrong is told by what was written.
+            made, errors = _model(self.kinds[kind], read)
         usable = made
         if made is None and isinstance(read, dict):
             rest = _without(read, errors)
             usable = None if rest is None else _model(self.kinds[kind], rest)[0]
-        entry = Entry(table, None if unread else made, usable, errors, unread)
+        entry = Entry(table, read, None if unread else made, usable, errors, unread)
+        if entry.model is not None:
+            self._before[kind, name] = entry
         self._keep(self._entries, key, entry)
         return entry
 
@@ -171,6 +182,21 @@ def _model(model: type[BaseModel], table: Any) -> tuple[BaseModel | None, list[d
         return model.model_validate(table), []
     except ValidationError as error:
         return None, error.errors(include_url=False)
+
+
+def _known(table: Any, before: Any, model: Any) -> Any:
+    """A table with the models of those tables in it that are the very ones they were before, which hold as they are."""
+    if not isinstance(table, dict) or not isinstance(before, dict):
+        return table
+    out = {}
+    for key, value in table.items():
+        own = model.get(key) if isinstance(model, dict) else getattr(model, key, None)
+        known = isinstance(value, dict) and key in before
+        if known and isinstance(own, BaseModel) and before[key] is value:
+            out[key] = own
+        else:
+            out[key] = _known(value, before[key], own) if known and isinstance(own, dict) else value
+    return out
 
 
 def _without(table: dict[str, Any], errors: list[dict]) -> dict[str, Any] | None:

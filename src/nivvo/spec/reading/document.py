@@ -55,7 +55,8 @@ class Document:
 
     def laid_over(self, tables: dict[str, Any], layer: dict[Key, Origin]) -> Document:
         """The same with other tables and the origins of what has changed in them."""
-        return replace(self, tables=tables, layers=(layer, *self.layers) if layer else self.layers)
+        layers = (layer, *self.layers) if layer else self.layers
+        return Document(self.name, self.folder, tables, self.origins, layers)
 
 
 def read(path: str | Path) -> Document:

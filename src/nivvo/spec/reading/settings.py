@@ -50,8 +50,10 @@ def of_call(settings: Mapping[str, Any]) -> list[Setting]:
     return [Setting(str(key), value, Origin("--set", 0), f"--set {key}") for key, value in settings.items()]
 
 
-def laid(document: Document, settings: Iterable[Setting], of_call: bool) -> tuple[Document, list[Problem]]:
+def laid(document: Document, settings: list[Setting], of_call: bool) -> tuple[Document, list[Problem]]:
     """A document with settings over it, in turn, and what of them cannot be."""
+    if not settings:
+        return document, []
     tables, layer, problems = document.tables, {}, []
     for one in settings:
         parts = one.key.split(".")

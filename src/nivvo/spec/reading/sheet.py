@@ -33,7 +33,9 @@ class Sheets:
                 except ValueError as error:
                     wrong.append((path, str(error)))
                     return 1.0
-            return {key: walk(below, (*path, key)) for key, below in value.items()}
+            below = {key: walk(one, (*path, key)) for key, one in value.items() if isinstance(one, dict)}
+            # What nothing is read for stays the very table that it was.
+            return value if all(one is value[key] for key, one in below.items()) else {**value, **below}
 
         return walk(table, ()), wrong
 

@@ -451,7 +451,7 @@ class Shooter(Table):
     soaks: Share = Field(0.0, description="share of each damage that it does not feel")
     move: Move | None = None
     walk: Walk | None = Field(None, description="movement by input, in place of move")
-    eye: Eye = Field(default_factory=Eye, description="where the sight begins")
+    eye: Eye = Field(default_factory=Eye.unwritten, description="where the sight begins")
     muzzle: dict[Name, Muzzle] = Field(default_factory=dict)
 
     @model_validator(mode="after")

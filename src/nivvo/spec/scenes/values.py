@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Any, Literal
+from functools import cache
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, WithJsonSchema, model_validator
 
@@ -15,6 +16,12 @@ class Table(BaseModel):
     """A table of a drill: unknown keys are errors, and nothing is converted in silence."""
 
     model_config = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False, frozen=True)
+
+    @classmethod
+    @cache
+    def unwritten(cls) -> Self:
+        """The table that nobody has written: one for all, since none ever changes."""
+        return cls()
 
 
 Number = Annotated[float, Field(ge=-HUGE, le=HUGE)]
@@ -153,18 +160,16 @@ class Depends(Table):
         return [value for value in corners if value is not None]
 
 
-def depends_of(table, path: tuple = ()):
+def depends_of(table: Table | dict, path: tuple = ()) -> list[tuple[tuple, Depends]]:
     """Paths and values of all numbers of a table that depend on something."""
-    if isinstance(table, Depends):
-        yield path, table
-    elif isinstance(table, BaseModel):
-        # What nobody wrote depends on nothing.
-        for name in type(table).model_fields:
-            if name in table.model_fields_set:
-                yield from depends_of(getattr(table, name), (*path, name))
-    elif isinstance(table, dict):
-        for name, value in table.items():
-            yield from depends_of(value, (*path, name))
+    # What nobody wrote depends on nothing.
+    written = table if isinstance(table, dict) else table.model_fields_set
+    found = []
+    for name, value in (table if isinstance(table, dict) else table.__dict__).items():
+        if name in written and isinstance(value, (Table, dict)):
+            here = (*path, name)
+            found += [(here, value)] if isinstance(value, Depends) else depends_of(value, here)
+    return found
 
 
 _WAYS = (({"points"}, set()), ({"start", "end"}, {"over", "ease"}), ({"start", "step"}, {"every", "cap"}))
