@@ -106,9 +106,9 @@ class Flying:
 
     def _due(self) -> bool:
         """Whether something that has come of the flight itself is due before the present tick's end."""
-        time, reaching = self.session.consequences.due(), self.session.reaching.due()
+        time = self.session.consequences.due()
         lasting = time is not None and time < self.session.scene.ticks.edge(self.session.tick + 1)
-        return reaching is not None or lasting
+        return lasting or self.session.reaching.due() is not None
 
     def to(self, time: int) -> None:
         """Run the present tick up to what somebody does at ``time`` (clock): contacts before it are answered."""

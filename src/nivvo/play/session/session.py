@@ -230,8 +230,11 @@ class Session:
             come = tick if due is None else self.scene.ticks.holding(due)
             if come > self.tick:
                 self.flying.ahead(min(come, tick))
-            else:
+            elif self.minds:
                 self.step()
+            else:
+                # What is due in this tick is done; it is run with those that follow.
+                self._act(self.scene.ticks.edge(self.tick + 1))
         if not self.arena.live and not self.stopped:
             self.tick = max(self.tick, tick)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from functools import cached_property
 from typing import Annotated, Any, Literal
 
 from pydantic import Field, model_validator
@@ -23,7 +22,6 @@ from nivvo.spec.scenes.values import (
     Table,
     Vector,
     depending,
-    depends_of,
 )
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
@@ -509,11 +507,6 @@ class Ability(Table):
         if self.muzzle_order is not None and not isinstance(self.muzzle, list):
             raise ValueError('muzzle_order needs several muzzles, as muzzle = ["port", "starboard"]')
         return self
-
-    @cached_property
-    def dependent(self) -> list[tuple[tuple, Depends]]:
-        """Paths and values of all its numbers that depend on something."""
-        return depends_of(self)
 
     @property
     def muzzles(self) -> list[str]:

@@ -202,12 +202,15 @@ class Linked:
             links_scene.cue(links, ("cue", name), cue)
         if not model.ability and not self.entries["ability"].lost and "ability" not in self._odd():
             links.note(("ability",), "the drill has no ability", allowed="a table [ability.NAME] with launch.speed")
+        heard = [links_case.asked_of(name, ability) for name, ability in model.ability.items()]
         for name in self.cases:
             if name in model.case:
                 track = model.case[name].track
                 if track is not None:
                     self.tracks[name] = self.tables.track(self.document.folder / track)
-                links_case.check(links, name, self.tracks.get(name))
+                key = ("case", name, id(names), *map(id, (case := model.case[name], model.world, model.tick)), *heard)
+                kept = case, names, model.world, model.tick, *model.ability.values()
+                links.found += self._once(key, kept, lambda n=name: self._case(n, names))
         return links.found
 
     def _odd(self) -> set[str]:
@@ -242,6 +245,13 @@ class Linked:
 
         links = Links(self.usable, self.document, names, self.only_names)
         links_ability.check(links, ("ability", name), ability)
+        return links.found
+
+    def _case(self, name: str, names: Names) -> list[Problem]:
+        from nivvo.spec.checking import links_case
+
+        links = Links(self.usable, self.document, names, self.only_names)
+        links_case.check(links, name, self.tracks.get(name))
         return links.found
 
     def _once(self, key: Any, kept: Any, make: Callable[[], Any]) -> Any:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from nivvo.spec.checking.links import ANYTHING, MOST_TICKS, Links, groups_of, in_hand, with_sent
 from nivvo.spec.reading.track import Track
@@ -30,8 +30,21 @@ def _can_be_out(links: Links, key: tuple, group: str) -> None:
         links.say(key, "nobody of it has health, so none can be out", group, hint="write target.NAME.health")
 
 
+def asked_of(name: str, ability: Any) -> tuple:
+    """All of an ability that is asked for here: where it is the same for all of them, a case fits as it did before.
+
+    Of what does not change the identities, of its launch whether it stands still.
+    """
+    parts = (ability.firing, ability.when, ability.aim, ability.limits, ability.flight, *ability.on.values())
+    fires = "firing" in ability.model_fields_set
+    return name, *ability.on, *map(id, parts), fires, ability.launch.speed == 0.0
+
+
 def check(links: Links, name: str, track: Track | None) -> None:
-    """What in one case does not fit; ``track``: its logged inputs."""
+    """What in one case does not fit; ``track``: its logged inputs.
+
+    What is looked at of an ability is told by ``asked_of``.
+    """
     model, key = links.model, ("case", name)
     case = model.case[name]
     known, chosen = model.ability, in_hand(model, case)

@@ -134,8 +134,9 @@ class Tables:
         if known is not None and known.table is table:
             self._entries.move_to_end(key)
             return known
-        read, unread = self.sheets.filled(table, folder) if kind == "ability" else (table, [])
-        before = self._before.get((kind, name))
+        before, read, unread = self._before.get((kind, name)), table, []
+        if kind == "ability":
+            read, unread = self.sheets.filled(table, folder, before[:2] if before is not None else (None, None))
         made, errors = _model(self.kinds[kind], read if before is None else _known(read, before.read, before.model))
         if made is None and before is not None:
             # As if nothing of it had been known: what is wrong is told by what was written.

@@ -20,24 +20,32 @@ class Sheets:
     def __init__(self):
         self._read: dict[Path, Any] = {}
 
-    def filled(self, table: Any, folder: Path) -> tuple[Any, list[tuple[tuple, str]]]:
-        """A table with each number that is to be read filled in; (path, in words) of what could not be read."""
+    def filled(self, table: Any, folder: Path, known: tuple[Any, Any]) -> tuple[Any, list[tuple[tuple, str]]]:
+        """A table with each number that is to be read filled in; (path, in words) of what could not be read.
+
+        known : another table, and what it was filled in to: what of it is in this one too is not looked through again.
+        """
         wrong: list[tuple[tuple, str]] = []
 
-        def walk(value: Any, path: tuple) -> Any:
-            if not isinstance(value, dict):
-                return value
+        def walk(value: Any, path: tuple, before: Any, read: Any) -> Any:
+            if value is before:
+                return read
+            there = before if isinstance(before, dict) else {}
             if value.get("by") == "read" and set(value) == KEYS:
                 try:
                     return self._number(folder / str(value["file"]), value["row"], value["column"])
                 except ValueError as error:
                     wrong.append((path, str(error)))
                     return 1.0
-            below = {key: walk(one, (*path, key)) for key, one in value.items() if isinstance(one, dict)}
+            below = {
+                key: walk(one, (*path, key), *((there[key], read[key]) if key in there else (None, None)))
+                for key, one in value.items()
+                if isinstance(one, dict)
+            }
             # What nothing is read for stays the very table that it was.
             return value if all(one is value[key] for key, one in below.items()) else {**value, **below}
 
-        return walk(table, ()), wrong
+        return (walk(table, (), *known) if isinstance(table, dict) else table), wrong
 
     def _number(self, path: Path, row: Any, column: Any) -> float:
         """One number of a sheet; a whole one as such. Raises ValueError with what is wrong, in words."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from functools import cache
+from functools import cache, cached_property
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, WithJsonSchema, model_validator
@@ -22,6 +22,20 @@ class Table(BaseModel):
     def unwritten(cls) -> Self:
         """The table that nobody has written: one for all, since none ever changes."""
         return cls()
+
+    @cached_property
+    def dependent(self) -> list[tuple[tuple, Depends]]:
+        """Paths and values of all its numbers that depend on something. What nobody wrote depends on nothing."""
+        if isinstance(self, Depends):
+            return [((), self)]
+        found, written = [], self.model_fields_set
+        for name, value in self.__dict__.items():
+            if name in written and isinstance(value, Table):
+                found += [((name, *path), one) for path, one in value.dependent]
+            elif name in written and isinstance(value, dict):
+                below = [(key, one) for key, one in value.items() if isinstance(one, Table)]
+                found += [((name, key, *path), one) for key, table in below for path, one in table.dependent]
+        return found
 
 
 Number = Annotated[float, Field(ge=-HUGE, le=HUGE)]
@@ -158,18 +172,6 @@ class Depends(Table):
             return [value for _, value in self.points]
         corners = (self.start, self.end, self.cap, self.low, self.high, self.mean)
         return [value for value in corners if value is not None]
-
-
-def depends_of(table: Table | dict, path: tuple = ()) -> list[tuple[tuple, Depends]]:
-    """Paths and values of all numbers of a table that depend on something."""
-    # What nobody wrote depends on nothing.
-    written = table if isinstance(table, dict) else table.model_fields_set
-    found = []
-    for name, value in (table if isinstance(table, dict) else table.__dict__).items():
-        if name in written and isinstance(value, (Table, dict)):
-            here = (*path, name)
-            found += [(here, value)] if isinstance(value, Depends) else depends_of(value, here)
-    return found
 
 
 _WAYS = (({"points"}, set()), ({"start", "end"}, {"over", "ease"}), ({"start", "step"}, {"every", "cap"}))
