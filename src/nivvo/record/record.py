@@ -40,6 +40,9 @@ NOBODY = -1
 KINDS = {"births": BIRTH, "events": pool.EVENT, "samples": pool.SAMPLE, "params": pool.PARAMS}
 
 
+FEW = 16
+"""Events that are sooner put in order one by one."""
+
 GOES_ON = (pool.LEFT, pool.SLID, pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)
 """What ends a rest."""
 
@@ -51,13 +54,23 @@ def thrown_at(events: np.ndarray) -> np.ndarray:
 
 def in_order(events: np.ndarray) -> np.ndarray:
     """Events by time; of one time by tick, what came of a launch within it first, and then as they happened."""
-    if len(events) < 2:
-        return events
+    if len(events) <= FEW:
+        columns = (events[name].tolist() for name in ("start", "after", "tick"))
+        keys = [_placed(*row, k) for k, row in enumerate(zip(*columns, strict=True))]
+        order = sorted(range(len(keys)), key=keys.__getitem__)
+        return events if order == list(range(len(keys))) else pool.taken(events, np.array(order))
     counts = events["after"] * UNITS
     whole = np.floor(counts)
     times = events["start"] + whole.astype(np.int64)
     order = (np.arange(len(events)), -events["start"], events["tick"], counts - whole, times)
     return pool.taken(events, np.lexsort(order))
+
+
+def _placed(start: int, after: float, tick: int, k: int) -> tuple:
+    """What one event is put in order by: the same as for many at once, which takes ten times as long for a few."""
+    counts = after * UNITS
+    whole = math.floor(counts)
+    return start + whole, counts - whole, tick, -start, k
 
 
 class Flown:

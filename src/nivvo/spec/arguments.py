@@ -166,13 +166,18 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
     order = [one.name for one in named]
     many = next((k for k, one in enumerate(parameters) if one.kind is one.VAR_POSITIONAL), None)
     in_place = [one for one in named if one.kind is not one.KEYWORD_ONLY]
-    bare = [one for one in in_place if one.default is one.empty]
-    # Of so many arguments in place nothing is to be looked at but what they are.
-    fits = range(len(bare), len(in_place) + 1 if many is None else 1 << 30)
+    least, most = sum(one.default is one.empty for one in named), len(in_place) if many is None else 1 << 30
+    places = {one.name: k if one in in_place else 1 << 30 for k, one in enumerate(named)}
+
+    def fits(count: int, keys: dict[str, Any]) -> bool:
+        """Whether so many arguments in place, and these by name, are surely a call of it."""
+        if not keys or count < least:
+            return not keys and least <= count <= most
+        return count <= most and all(places.get(key, -1) >= count for key in keys)
 
     @functools.wraps(function)
     def call(*args: Any, **keys: Any) -> Any:
-        if keys or len(args) not in fits:
+        if not fits(len(args), keys):
             try:
                 signature.bind(*args, **keys)
             except TypeError as error:

@@ -46,8 +46,7 @@ class Flying:
             if session.pending:
                 self.to_end()
                 continue
-            session.tick += 1
-            session.ran = session.tick
+            session.ran = session.tick = min(tick, session.quiet())
         while (session.meetings.active or thinks) and session.arena.live and self._free(tick):
             quiet = min(tick, session.quiet()) if thinks and not (session.meetings.active or session.pending) else 0
             if quiet <= session.tick + 1:
