@@ -5,7 +5,9 @@ from __future__ import annotations
 import gc
 import importlib
 import io
+import os
 import sys
+from typing import Any
 
 import click
 
@@ -37,6 +39,13 @@ class Commands(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         with formatter.section("Commands, in the order of use"):
             formatter.write_dl(list(COMMANDS.items()))
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except BrokenPipeError:
+            # Without its number, by which click would end with the code of a failed check.
+            raise BrokenPipeError from None
 
     def resolve_command(self, ctx: click.Context, args: list[str]):
         if args and args[0] not in COMMANDS and not args[0].startswith("-"):
@@ -71,6 +80,8 @@ def group() -> None:
 def main(args: list[str] | None = None) -> None:
     """Run the command line and exit with its code."""
     _streams()
+    # Nobody's plug-in has a say in how drills are read: to look for them takes as long as to fire a shot.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
     # A command ends soon: to look for unused memory as often as a game does is a twentieth of its time.
     gc.set_threshold(10_000, 20)
     try:
@@ -112,8 +123,6 @@ def _failed(error: Exception) -> int:
     if isinstance(error, MemoryError):
         _say("there is not enough memory for this; try a shorter case, a lower tick.rate, or fewer projectiles")
         return 2
-    import os
-
     if os.environ.get("NIVVO_TRACE"):
         import traceback
 

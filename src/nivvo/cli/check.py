@@ -103,7 +103,7 @@ def _tell(rows) -> None:
     for row in rows:
         if (row.get("drill"), row["case"]) != told:
             told = row.get("drill"), row["case"]
-            say(" · ".join(one for one in told if one), "bold")
+            say(" · ".join(one for one in told if one), bold=True)
         mark = "pass" if row["passed"] else "FAIL"
         margin = row["margin"]
         by = (
@@ -111,7 +111,7 @@ def _tell(rows) -> None:
             if margin != margin or row["unit"] == "times"
             else f" ({abs(margin):.4g} {row['unit']}".rstrip() + f" {'to spare' if margin >= 0 else 'short'})"
         )
-        say(f"  {mark}  {row['check']}", "bold red" if mark == "FAIL" else None)
+        say(f"  {mark}  {row['check']}", bold=mark == "FAIL", colour="red")
         say(f"        {row['found']}{by}")
         if not row["passed"]:
             if row["nearest"]:

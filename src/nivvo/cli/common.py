@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import os
 import shutil
 import sys
 from collections.abc import Callable, Iterator
@@ -17,7 +18,7 @@ from typing import Any
 import click
 
 from nivvo.cli import completing
-from nivvo.cli.tables import FALLBACK, console, print_table
+from nivvo.cli.tables import FALLBACK, print_table
 from nivvo.errors import CallError, visible
 from nivvo.spec.drill import Drill, load, parse
 from nivvo.spec.reading.document import MOST_BYTES
@@ -127,12 +128,12 @@ def telling_how_far(patient: bool) -> Iterator[None]:
         yield
 
 
-def say(text: str, style: str | None = None) -> None:
-    """One line on stdout for a person."""
-    if style is None:
-        click.echo(visible(text))
-    else:
-        console().print(visible(text), style=style, soft_wrap=True)
+def say(text: str, bold: bool = False, colour: str | None = None) -> None:
+    """One line on stdout for a person; bold, in a colour, where that can be shown and nobody has asked for none."""
+    words = visible(text)
+    if bold and os.environ.get("TERM") not in ("dumb", "unknown"):
+        words = click.style(words, bold=True, fg=None if os.environ.get("NO_COLOR") else colour)
+    click.echo(words)
 
 
 def say_folded(text: str, indent: int, start: str = "") -> None:

@@ -191,7 +191,7 @@ def _tell(drill, run, log: bool) -> None:
     from nivvo.show.words import absent, overlaps, rates, summed_up
 
     case = drill.case(run.case)
-    say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), "bold")
+    say(f"{drill.title} · {run.case}" + (f" ({case.title})" if case.title else ""), bold=True)
     for line in summed_up(run):
         say(line)
     lines = told(run)

@@ -36,7 +36,7 @@ def command(key, format_) -> None:
         say("nivvo keys TABLE tells what stands in one, as: nivvo keys ability.launch")
         return
     for row in rows:
-        say(row["key"], "bold")
+        say(row["key"], bold=True)
         default = f"; default {row['default']}" if row["default"] else ""
         say_folded(row["means"] or "a table", 4)
         if row["takes"] != "table":

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -38,8 +37,7 @@ class Drift(NamedTuple):
     name: str
 
 
-@dataclass(frozen=True, slots=True)
-class Move:
+class Move(NamedTuple):
     """How a body moves by itself: from velocity and acceleration (3,), or through points at a speed (units/s).
 
     timed : when (counts) it is where (3,). circle : centre (3,), degrees a second, the frame's two level axes,
@@ -105,8 +103,7 @@ class Wave(NamedTuple):
     waits: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Body:
+class Body(NamedTuple):
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
 
     shift : (3,) from the place that is written for it to its middle. arrives : when it comes (counts), 0: it is there.
@@ -126,8 +123,7 @@ class Body:
     spins_up: float = math.inf
 
 
-@dataclass(frozen=True, slots=True)
-class Walk:
+class Walk(NamedTuple):
     """How a shooter moves by input: speeds in units/s, acceleration in units/s² or None for at once.
 
     steepest : the least rise of a normal that it stands on. step : how high a step it takes (units).
@@ -141,8 +137,7 @@ class Walk:
     step: float = 0.0
 
 
-@dataclass(frozen=True, slots=True)
-class Muzzle:
+class Muzzle(NamedTuple):
     """A spawn point: forward (None: just clear of the body), right, up; the forward and up of what it turns about."""
 
     forward: float | None
@@ -154,8 +149,7 @@ class Muzzle:
     pivot_up: float
 
 
-@dataclass(frozen=True, slots=True)
-class Gunner:
+class Gunner(NamedTuple):
     """What a shooter has beside its body: facing (3,), eye (forward, right, up), muzzles by name, walk.
 
     lives : how often it can be put out; back_after : counts.
@@ -317,7 +311,7 @@ def gunner_of(model: Shooter, frame: frames.Frame, y_up: bool, rate: float, metr
     if own is not None:
         steepest, step = float(frames.sincos(own.steepest)[1]), STEP * metre if own.step is None else own.step
         walk = Walk(own.speed, own.acceleration, own.jump, own.jump_button, steepest, step)
-    muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle.__slots__)) for name, one in model.muzzle.items()}
+    muzzles = {name: Muzzle(*(getattr(one, key) for key in Muzzle._fields)) for name, one in model.muzzle.items()}
     eye = (model.eye.forward, model.eye.right, model.eye.up)
     facing, back = _facing(model.facing, frame, y_up), counted(model.back_after, rate) if model.back_after else 0
     return Gunner(facing, model.facing_follows, model.facing_count, eye, walk, muzzles, model.lives, back)

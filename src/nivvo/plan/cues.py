@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Cue:
+class Cue(NamedTuple):
     """A named moment: on what, of which ability, with which group; how long (s), how many at once, what then."""
 
     name: str

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from nivvo.core.numbers import clock
 from nivvo.plan.scene import Scene
@@ -12,8 +11,7 @@ from nivvo.spec.scenes.case import CONTROLS, Input
 PRESS, RELEASE = "press", "release"
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(NamedTuple):
     """One thing that a player does.
 
     time, written : on the clock: when the game sees it, and when it was done. what : "press", "release" or a

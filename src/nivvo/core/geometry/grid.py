@@ -103,7 +103,9 @@ def plan(bodies: np.ndarray, flat: bool) -> tuple[np.ndarray, np.ndarray, np.nda
         return np.zeros(3), np.zeros(3), one, boxes
     low = (bodies["c"][small, :axes] - span[small] / 2.0).min(axis=0)
     high = (bodies["c"][small, :axes] + span[small] / 2.0).max(axis=0)
-    side = max(float(np.median(span[small].max(axis=1))) * 2.0, 1e-9)
+    # Twice the median.
+    widths = sorted(span[small].max(axis=1).tolist())
+    side = max(widths[(len(widths) - 1) // 2] + widths[len(widths) // 2], 1e-9)
     wide = np.maximum(high - low, 1e-9)
     side = max(side, float((np.prod(wide / side) / (2.0 * n)) ** (1.0 / axes)) * side)
     cells = np.maximum(np.ceil(np.minimum(wide / side, 4096.0)), 1.0)

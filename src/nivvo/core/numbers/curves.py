@@ -7,7 +7,7 @@ that the tick reads off (``read_off``).
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from nivvo.core._jit import inner
 
@@ -22,8 +22,7 @@ EASES = {
 """How a value goes from start to end: u is the share of the way."""
 
 
-@dataclass(frozen=True, slots=True)
-class Curve:
+class Curve(NamedTuple):
     """A number by ``by``: "held" (s), "shot" (its number), "age" (s), "flown" (units) or "random".
 
     One of: points (x, value), straight between and held beyond the ends; start to end with an ease, over so much x;

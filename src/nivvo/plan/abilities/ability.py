@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
@@ -52,8 +51,7 @@ AS_WRITTEN = {float, int, str, bool, type(None)}
 Number = float | Curve
 
 
-@dataclass(frozen=True, slots=True)
-class Heat:
+class Heat(NamedTuple):
     """What a shot warms, what goes each second, down to what one waits."""
 
     per_shot: float
@@ -61,8 +59,7 @@ class Heat:
     resume_at: float
 
 
-@dataclass(frozen=True, slots=True)
-class Firing:
+class Firing(NamedTuple):
     """What turns a button into shots; durations in counts of the clock, None where there is none.
 
     interval : of a stream. full_seconds : full_after in seconds. ammo : None without end.
@@ -100,8 +97,7 @@ class Firing:
         return tuple(word for word in (self.button, self.confirm, self.cancel) if word)
 
 
-@dataclass(frozen=True, slots=True)
-class Camera:
+class Camera(NamedTuple):
     """Place (3,), [direction, elevation] (degrees), vertical field of view (degrees), screen (pixels)."""
 
     at: np.ndarray
@@ -110,8 +106,7 @@ class Camera:
     screen: tuple[float, float]
 
 
-@dataclass(frozen=True, slots=True)
-class Assist:
+class Assist(NamedTuple):
     """A little help: full angle of a cone, at most so many degrees, within a distance (units), of a group."""
 
     cone: float
@@ -120,8 +115,7 @@ class Assist:
     group: int | None
 
 
-@dataclass(frozen=True, slots=True)
-class Aim:
+class Aim(NamedTuple):
     """What turns input into a direction. group : its number, None for every target. sight_range : units.
 
     limited : whether direction or elevation are held within limits.
@@ -148,8 +142,7 @@ class Aim:
     elevation_within: tuple[float, float] | None
 
 
-@dataclass(frozen=True, slots=True)
-class Launch:
+class Launch(NamedTuple):
     """How fast, and how steep; or an arc that is solved. clears : numbers of bodies."""
 
     speed: Number | None
@@ -171,8 +164,7 @@ class Launch:
     scatter: Number | None
 
 
-@dataclass(frozen=True, slots=True)
-class Limits:
+class Limits(NamedTuple):
     """What ends a projectile by itself. life : counts, pool.FOREVER, or a curve (s). reach : units; inf without end.
 
     strays : code of what reach is measured along. in_the_air : None for any number.
@@ -192,8 +184,7 @@ FIELDS = (
 MORE = (1.0, 1.0, -1, -1.0, 0.0, False, False, pool.END, True)
 
 
-@dataclass(frozen=True, slots=True)
-class Answer:
+class Answer(NamedTuple):
     """What follows a contact with a group: a code of pool.THEN, and damage (units of health, at launch or later).
 
     bounce : restitution, friction, how many at most (-1: any), least speed along the normal (units/s), how it rests (a
@@ -219,8 +210,7 @@ class Answer:
 WHOSE = {"any": OWN | OTHERS, "own": OWN, "others": OTHERS}
 
 
-@dataclass(frozen=True, slots=True)
-class Met:
+class Met(NamedTuple):
     """What follows where a projectile meets one of an ability: a code of pool.THEN, restitution, bits of whose.
 
     removes : whether the other one ends.
@@ -233,8 +223,7 @@ class Met:
     effects: tuple[Effect, ...]
 
 
-@dataclass(frozen=True, slots=True)
-class Heading:
+class Heading(NamedTuple):
     """Which way a projectile points. front : unit vector (3,) of its model's pointed end."""
 
     follows: str
@@ -253,8 +242,7 @@ class Heading:
         return math.radians(self.spin or 0.0), frame.pole
 
 
-@dataclass(frozen=True, slots=True)
-class Again:
+class Again(NamedTuple):
     """What a further press means while something is in the air; by a button of its own, if it has one."""
 
     then: str
@@ -264,8 +252,7 @@ class Again:
     button: str | None
 
 
-@dataclass(frozen=True, slots=True)
-class Ability:
+class Ability(NamedTuple):
     """What one button does. answers : one a group, in the order of the scene's groups; rows : the same as the engine
     has them, but for what is settled at a launch.
 
@@ -337,7 +324,7 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         return tuple(value) if isinstance(value, list) else value
 
     def filled(kind: type, table: Any, **given: Any) -> Any:
-        return kind(**given, **{key: plain(getattr(table, key)) for key in kind.__slots__ if key not in given})
+        return kind(**given, **{key: plain(getattr(table, key)) for key in kind._fields if key not in given})
 
     def group(word: str | None) -> int | None:
         return None if word is None else on.groups.index(word)

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 
@@ -30,8 +29,7 @@ CODES = {
 """The moments of a flight and the codes that the engine has for them; beside them ``fired`` and ``ended``."""
 
 
-@dataclass(frozen=True, slots=True)
-class Sends:
+class Sends(NamedTuple):
     """Projectiles of an ability leave along "normal", "reflected", "onward" or at the "nearest", ``gap`` units apart.
 
     when : at a "contact", or which moment of the flight it follows.
@@ -52,8 +50,7 @@ class Sends:
     each_once: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Blast:
+class Blast(NamedTuple):
     """Damage to all within a radius (units): rows of (share of it, share of the damage), straight or smooth between.
 
     impulse : mass times units/s, at its middle.
@@ -76,8 +73,7 @@ class Blast:
         return y0 if x1 <= x0 else y0 + (y1 - y0) / (x1 - x0) * (x - x0)
 
 
-@dataclass(frozen=True, slots=True)
-class Score:
+class Score(NamedTuple):
     """Points, or by rings of (radius, points); within how many counts a streak goes on, how much more, at most."""
 
     points: float
@@ -87,13 +83,11 @@ class Score:
     streak_most: float
 
 
-@dataclass(frozen=True, slots=True)
 class Removes:
     """What is touched is out."""
 
 
-@dataclass(frozen=True, slots=True)
-class Blink:
+class Blink(NamedTuple):
     """Its shooter goes there, at most ``within`` (units) off to be clear; at once, at a speed, or in so many counts."""
 
     within: float
@@ -107,8 +101,7 @@ class Blink:
         return self.speed is None and not self.lasts
 
 
-@dataclass(frozen=True, slots=True)
-class Lasting:
+class Lasting(NamedTuple):
     """Damage to what was touched, so often, every so many counts; whether it adds to one that still goes on."""
 
     damage: float
@@ -117,8 +110,7 @@ class Lasting:
     adds: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Knock:
+class Knock(NamedTuple):
     """What is touched is pushed: by a share of momentum, or an impulse (mass times units/s) inward or onward."""
 
     momentum: float
@@ -126,16 +118,14 @@ class Knock:
     inward: bool
 
 
-@dataclass(frozen=True, slots=True)
-class Pull:
+class Pull(NamedTuple):
     """What is touched comes to the shooter at a speed (units/s), up to a gap (units)."""
 
     speed: float
     gap: float
 
 
-@dataclass(frozen=True, slots=True)
-class Anchor:
+class Anchor(NamedTuple):
     """A mark is left where it is flat so far about (units), at most so many; linked with those of an ability.
 
     opens : how far about it (units) what touches there goes through to the other, None: nothing does.
@@ -151,8 +141,7 @@ Effect = Sends | Blast | Score | Removes | Blink | Lasting | Knock | Pull | Anch
 FALLOFFS = {"none": ((0.0, 1.0), (1.0, 1.0)), "linear": ((0.0, 1.0), (1.0, 0.0)), "smooth": ()}
 
 
-@dataclass(frozen=True, slots=True)
-class Moment:
+class Moment(NamedTuple):
     """A moment of a flight: whether it flies on, what follows, and when: counts, or units.
 
     group : near whom, None for every target.

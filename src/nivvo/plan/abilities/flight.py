@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
 
@@ -23,8 +22,7 @@ INSTANT = 1e-6
 """Seconds in which an instant shot is through its reach."""
 
 
-@dataclass(frozen=True, slots=True)
-class Flight:
+class Flight(NamedTuple):
     """What acts in the air: a row of ``core.pool.PARAMS``, as ``core.forces.acting`` gives.
 
     instant : whether it has no travel time. sways, orbits : whether it needs to know its sides.

@@ -37,7 +37,7 @@ def counted(duration: Duration, rate: float) -> int:
 
 def curve_of(value: Depends, full: float | None) -> Curve:
     """The curve of a number that depends; ``full``: the hold (s) at which its charge is full."""
-    given = {name: getattr(value, name) for name in Curve.__slots__}
+    given = {name: getattr(value, name) for name in Curve._fields}
     if value.points is not None:
         given["points"] = tuple((x, y) for x, y in value.points)
     if value.by == "held" and value.end is not None and value.over is None:

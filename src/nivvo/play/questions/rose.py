@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from os import PathLike
 
 import numpy as np
@@ -86,8 +86,8 @@ def rose(
     case = case_of(drill, case)
     scene, ability = copy.copy(case.scene), ability_in(case, ability)
     keys = scene.abilities[ability]
-    still = replace(keys.aim, turn_rate=None, curve=None, camera=None)
-    scene.abilities = {**scene.abilities, ability: replace(keys, aim=still)}
+    still = keys.aim._replace(turn_rate=None, curve=None, camera=None)
+    scene.abilities = {**scene.abilities, ability: keys._replace(aim=still)}
     turned = {"stick": "stick", "cursor": "cursor", "sight": "look"}.get(keys.aim.by, "facing")
     angles = np.arange(count) * (360.0 / count)
     if turned == "facing" and scene.frame.view == "side":

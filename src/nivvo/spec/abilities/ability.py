@@ -1,8 +1,6 @@
 """Models of an ability and its parts: firing, aim, launch, flight, limits, answers to contacts."""
 
-from __future__ import annotations
-
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -22,6 +20,8 @@ from nivvo.spec.scenes.values import (
     Table,
     Vector,
     depending,
+    no_rows,
+    no_tables,
 )
 
 Elevation = Annotated[float, Field(ge=-90, le=90)]
@@ -63,7 +63,7 @@ class Firing(Table):
     confirm: Name | None = Field(None, description="ready: the button that fires; default: its own button again")
     cancel: Name | None = Field(None, description="a button that breaks off what was begun")
     gives_up_after: Seconds | None = Field(None, description="ready: how long it waits to be confirmed")
-    cancels: list[Name] = Field(default_factory=list, description="abilities that it breaks off when it begins")
+    cancels: list[Name] = Field(default_factory=no_rows, description="abilities that it breaks off when it begins")
     cancelled_by_damage: bool = Field(False, description="whether damage to its shooter breaks it off")
     locks_movement: bool = Field(False, description="no walking while ready, charging, winding up or recovering")
     wind_up: Seconds | None = Field(None, description="from the decision to the shot")
@@ -76,7 +76,7 @@ class Firing(Table):
     heat: Heat | None = None
 
     @model_validator(mode="after")
-    def _fits(self) -> Firing:
+    def _fits(self) -> Self:
         for key, kinds in KEYS_OF_FIRING.items():
             if key in self.model_fields_set and getattr(self, key) is not None and self.kind not in kinds:
                 raise ValueError(f'{key} is for kind = "{kinds[0]}"; here kind = "{self.kind}"')
@@ -172,7 +172,7 @@ class Aim(Table):
     )
 
     @model_validator(mode="after")
-    def _fits(self) -> Aim:
+    def _fits(self) -> Self:
         if self.by == "fixed" and self.direction is None:
             raise ValueError('aim by = "fixed" needs direction')
         for key, ways in KEYS_OF_AIM.items():
@@ -260,7 +260,7 @@ class Launch(Table):
     )
 
     @model_validator(mode="after")
-    def _one_spread(self) -> Launch:
+    def _one_spread(self) -> Self:
         given = [key for key in SPREADS if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one spread of {', '.join(SPREADS)}; given: {' and '.join(given)}")
@@ -274,7 +274,7 @@ class Launch(Table):
         return self
 
     @model_validator(mode="after")
-    def _one_source(self) -> Launch:
+    def _one_source(self) -> Self:
         given = [key for key in SOURCES if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one of {', '.join(SOURCES)}; given: {' and '.join(given)}")
@@ -285,7 +285,7 @@ class Launch(Table):
         return self
 
     @model_validator(mode="after")
-    def _one_way(self) -> Launch:
+    def _one_way(self) -> Self:
         if self.arc is None:
             for key in ("flight_time", "apex", "out_of_reach", "clears"):
                 if getattr(self, key) is not None:
@@ -321,7 +321,7 @@ class Heading(Table):
     front: Axis = Field("+x", description="which axis of its own model is the pointed end")
 
     @model_validator(mode="after")
-    def _spins(self) -> Heading:
+    def _spins(self) -> Self:
         if (self.follows == "spin") != (self.spin is not None):
             raise ValueError('follows = "spin" and spin go together')
         return self
@@ -345,7 +345,7 @@ class Limits(Table):
     when_full: Literal["refuse", "end oldest"] = Field("refuse", description="a shot that would be one too many")
 
     @model_validator(mode="after")
-    def _settled(self) -> Limits:
+    def _settled(self) -> Self:
         for key in ("life", "reach"):
             value = getattr(self, key)
             if isinstance(value, Depends):
@@ -423,7 +423,7 @@ class Answer(OnBody):
     )
 
     @model_validator(mode="after")
-    def _bounces(self) -> Answer:
+    def _bounces(self) -> Self:
         thrown = "bounce" in (self.then, self.otherwise)
         if thrown and self.restitution is None:
             where = "then" if self.then == "bounce" else "otherwise"
@@ -486,7 +486,7 @@ class Ability(Table):
         None, description="of the projectile, in place of a ball for shape; may depend on what is settled at launch"
     )
     on: dict[Name, Answer] = Field(
-        default_factory=dict,
+        default_factory=no_tables,
         description="what a touch comes to, by group of bodies, or by ability: then projectiles meet in the air",
     )
     when: When = Field(default_factory=When.unwritten)

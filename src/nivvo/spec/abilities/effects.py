@@ -1,12 +1,10 @@
 """Models of what follows a contact or another moment of a flight, and of those moments."""
 
-from __future__ import annotations
-
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.scenes.values import Name, NotNegative, Number, Positive, Seconds, Share, Table
+from nivvo.spec.scenes.values import Name, NotNegative, Number, Positive, Seconds, Share, Table, no_rows
 
 
 class Sends(Table):
@@ -42,7 +40,7 @@ class Sends(Table):
     )
 
     @model_validator(mode="after")
-    def _fits(self) -> Sends:
+    def _fits(self) -> Self:
         if self.speed == "own" and "speed_share" in self.model_fields_set:
             raise ValueError('speed_share is for speed = "kept"')
         for key in ("group", "within", "each_once"):
@@ -70,10 +68,10 @@ class Blast(Table):
     impulse: NotNegative = Field(
         0.0, description="pushes what has a mass away, at its middle so much (mass times units/s), less as the damage"
     )
-    spares: list[Literal["owner", "struck"]] = Field(default_factory=list, description="who takes none")
+    spares: list[Literal["owner", "struck"]] = Field(default_factory=no_rows, description="who takes none")
 
     @model_validator(mode="after")
-    def _fits(self) -> Blast:
+    def _fits(self) -> Self:
         if self.points is not None and "falloff" in self.model_fields_set:
             raise ValueError("write falloff or points, not both")
         if self.points is not None and any(a[0] >= b[0] for a, b in zip(self.points, self.points[1:], strict=False)):
@@ -97,7 +95,7 @@ class Score(Table):
     streak_most: Annotated[float, Field(ge=1, le=1_000_000)] = Field(10.0, description="at most so many times")
 
     @model_validator(mode="after")
-    def _fits(self) -> Score:
+    def _fits(self) -> Self:
         if self.rings is None and not self.points:
             raise ValueError("needs points or rings")
         if self.rings is not None and any(a[0] >= b[0] for a, b in zip(self.rings, self.rings[1:], strict=False)):
@@ -118,7 +116,7 @@ class Blink(Table):
     turns: bool = Field(False, description="whether it then faces the way it went, if nothing else turns it")
 
     @model_validator(mode="after")
-    def _one_pace(self) -> Blink:
+    def _one_pace(self) -> Self:
         if self.speed is not None and self.lasts is not None:
             raise ValueError("write speed or lasts, not both")
         return self
@@ -135,7 +133,7 @@ class Lasting(Table):
     )
 
     @model_validator(mode="after")
-    def _goes_on(self) -> Lasting:
+    def _goes_on(self) -> Self:
         if not self.every:
             raise ValueError("every must be more than 0 s; damage at once is on.GROUP.damage")
         return self
@@ -153,7 +151,7 @@ class Knock(Table):
     )
 
     @model_validator(mode="after")
-    def _one_push(self) -> Knock:
+    def _one_push(self) -> Self:
         if self.momentum is not None and self.impulse is not None:
             raise ValueError("write momentum or impulse, not both")
         if self.along is not None and self.impulse is None:

@@ -1,8 +1,6 @@
 """Models of what acts on a projectile in the air."""
 
-from __future__ import annotations
-
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -81,7 +79,7 @@ class Homing(Table):
     )
 
     @model_validator(mode="after")
-    def _fits(self) -> Homing:
+    def _fits(self) -> Self:
         if self.law == "blend" and self.turn_rate is not None:
             raise ValueError('turn_rate does not go with law = "blend"; gain says how fast it turns')
         if self.toward == "shooter":
@@ -111,7 +109,7 @@ class Sway(Table):
     grows_over: Seconds | None = Field(None, description="from nothing to that; default: half a period")
 
     @model_validator(mode="after")
-    def _some(self) -> Sway:
+    def _some(self) -> Self:
         if self.across == 0.0 and self.up == 0.0:
             raise ValueError("needs across, or in 3D up: how far it sways")
         return self
@@ -130,7 +128,7 @@ class Orbit(Table):
     )
 
     @model_validator(mode="after")
-    def _turns(self) -> Orbit:
+    def _turns(self) -> Self:
         if self.turn_rate == 0.0:
             raise ValueError("turn_rate = 0 does not go round; from -36000 to 36000 degrees a second")
         return self
@@ -155,7 +153,7 @@ class Flight(Table):
     instant: bool = Field(False, description="no travel time: to the first thing on its line within its reach")
 
     @model_validator(mode="after")
-    def _fits(self) -> Flight:
+    def _fits(self) -> Self:
         if self.at_top == "cuts" and self.top_speed is None:
             raise ValueError('at_top = "cuts" needs top_speed')
         if self.top_speed is not None and self.lowest_speed is not None and self.lowest_speed >= self.top_speed:

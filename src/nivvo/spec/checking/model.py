@@ -1,30 +1,23 @@
 """The model of a whole drill file."""
 
-from __future__ import annotations
-
-from typing import Annotated, Literal
+from typing import Annotated
 
 from pydantic import Field
 
 from nivvo.spec.abilities.ability import Ability
-from nivvo.spec.checking.tables import ENTRIES
+from nivvo.spec.checking.tables import ENTRIES, Head
 from nivvo.spec.scenes.case import Case
 from nivvo.spec.scenes.cues import Cue
-from nivvo.spec.scenes.scene import Obstacle, Shooter, Target, Tick, World
-from nivvo.spec.scenes.values import Name, Table
+from nivvo.spec.scenes.scene import Obstacle, Shooter, Target
+from nivvo.spec.scenes.values import Name, no_tables
 
 
-class Model(Table):
-    """The whole of a drill file."""
+class Model(Head, defer_build=True):
+    """The whole of a drill file: described here, made of the models of its tables, and never validated at once."""
 
-    nivvo: Literal[1] = Field(description="version of the file form; always 1")
-    title: str = Field("", description="what it is about, in place of the file's name")
-    use: list[str] = Field(default_factory=list, description="drill files to build on; later wins, merged by name")
-    world: World = Field(default_factory=World)
-    tick: Tick = Field(default_factory=Tick)
-    shooter: Annotated[dict[Name, Shooter], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    obstacle: Annotated[dict[Name, Obstacle], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    target: Annotated[dict[Name, Target], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    ability: Annotated[dict[Name, Ability], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    cue: Annotated[dict[Name, Cue], Field(max_length=ENTRIES)] = Field(default_factory=dict)
-    case: Annotated[dict[Name, Case], Field(max_length=ENTRIES)] = Field(default_factory=dict)
+    shooter: Annotated[dict[Name, Shooter], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)
+    obstacle: Annotated[dict[Name, Obstacle], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)
+    target: Annotated[dict[Name, Target], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)
+    ability: Annotated[dict[Name, Ability], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)
+    cue: Annotated[dict[Name, Cue], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)
+    case: Annotated[dict[Name, Case], Field(max_length=ENTRIES)] = Field(default_factory=no_tables)

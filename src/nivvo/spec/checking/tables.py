@@ -6,9 +6,9 @@ import re
 from collections import OrderedDict
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel, Field, ValidationError
 
 from nivvo.errors import Problem
 from nivvo.spec.checking.problems import dotted, of_errors, real_key, shown
@@ -17,7 +17,8 @@ from nivvo.spec.reading.sheet import Sheets
 from nivvo.spec.reading.track import Track, read_track
 from nivvo.spec.scenes.case import Case
 from nivvo.spec.scenes.cues import Cue
-from nivvo.spec.scenes.scene import Obstacle, Shooter, Target
+from nivvo.spec.scenes.scene import Obstacle, Shooter, Target, Tick, World
+from nivvo.spec.scenes.values import Table, no_rows
 
 ENTRIES = 10_000
 KEPT = 500
@@ -27,6 +28,16 @@ NOTHING: dict[str, Any] = {}
 """The tables of a kind that a drill has none of."""
 
 NAME = re.compile(r"[A-Za-z][A-Za-z0-9_-]{0,63}")
+
+
+class Head(Table):
+    """What of a drill file is no named table."""
+
+    nivvo: Literal[1] = Field(description="version of the file form; always 1")
+    title: str = Field("", description="what it is about, in place of the file's name")
+    use: list[str] = Field(default_factory=no_rows, description="drill files to build on; later wins, merged by name")
+    world: World = Field(default_factory=World)
+    tick: Tick = Field(default_factory=Tick)
 
 
 class Entry(NamedTuple):
@@ -155,7 +166,7 @@ class Tables:
         """The model of all that is no named table, and what is wrong with it."""
         rest = {key: value for key, value in document.tables.items() if key not in self.kinds}
         if self._rest is None or not _same(self._rest[0], rest):
-            self._rest = rest, _model(self.model, rest)
+            self._rest = rest, _model(Head, rest)
         return self._rest[1]
 
     def problems_of(self, kind: str, entries: Entries, document: Document) -> list[Problem]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import csv
 import os
-import secrets
 import shutil
 import stat
 import tempfile
@@ -132,7 +131,7 @@ def write_whole(path: str | os.PathLike, write: Callable[[Path], None]) -> Path:
             raise OutputError(f"{path} cannot be written: it is write-protected (mode {old.st_mode & 0o777:04o})")
         target.parent.mkdir(parents=True, exist_ok=True)
         _clean(target.parent)
-        made = target.parent / f"{MAKING}{os.getpid()}-{secrets.token_hex(6)}{path.suffix}"
+        made = target.parent / f"{MAKING}{os.getpid()}-{os.urandom(6).hex()}{path.suffix}"
         # Created under the user's own mask, and so that nobody else's file can be meant.
         os.close(os.open(made, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o666))
         try:

@@ -1,12 +1,22 @@
 """Models of a case: its settings, inputs and checks."""
 
-from __future__ import annotations
-
-from typing import Annotated, Any, Literal, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple, Self
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.scenes.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Table, Vector, Whose
+from nivvo.spec.scenes.values import (
+    Degrees,
+    Name,
+    NotNegative,
+    Number,
+    Positive,
+    Seconds,
+    Table,
+    Vector,
+    Whose,
+    no_rows,
+    no_tables,
+)
 
 Axes = Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2, max_length=2)]
 CONTROLS = ("cursor", "stick", "walk", "look", "screen")
@@ -41,7 +51,7 @@ class Input(Table):
     shooter: Name | None = Field(None, description="whose input it is; default: every shooter's")
 
     @model_validator(mode="after")
-    def _something(self) -> Input:
+    def _something(self) -> Self:
         acts = [key for key in ("press", "release", "tap", "hold") if getattr(self, key) is not None]
         if len(acts) > 1:
             raise ValueError(f"one button act a row; given: {', '.join(acts)}")
@@ -177,7 +187,7 @@ class Goal(Table):
     touched: Name | None = Field(None, description="a group: one of it touches a shooter")
 
     @model_validator(mode="after")
-    def _something(self) -> Goal:
+    def _something(self) -> Self:
         if self.score is None and self.out is None and self.time is None and self.touched is None:
             raise ValueError("needs score, out, touched or time")
         return self
@@ -204,10 +214,12 @@ class Case(Table):
     ability: Name | list[Name] | None = Field(
         None, description="which abilities are in hand; default: all but those without firing that a contact sends"
     )
-    set: dict[str, Any] = Field(default_factory=dict, description="dotted keys of the drill, changed for this case")
+    set: dict[str, Any] = Field(
+        default_factory=no_tables, description="dotted keys of the drill, changed for this case"
+    )
     input: list[Input] | None = Field(None, description="default: one tap of each button at 0 s")
     track: str | None = Field(None, description="a CSV file of inputs (time, control, value[, value]), beside input")
-    check: list[Check] = Field(default_factory=list)
+    check: list[Check] = Field(default_factory=no_rows)
     lasts: Seconds | None = Field(None, description="when to stop; default: when nothing flies any more")
     won: Goal | None = Field(None, description="what wins it; it stops there")
     lost: Goal | None = Field(None, description="what loses it; it stops there")

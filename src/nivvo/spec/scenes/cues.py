@@ -1,8 +1,6 @@
 """The model of a cue: a sound, a flash, a shake of the screen, of which nobody here plays any."""
 
-from __future__ import annotations
-
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -32,7 +30,7 @@ class Cue(Table):
     when_full: Literal["refuse", "stop oldest"] = Field("refuse", description="one that would be one too many")
 
     @model_validator(mode="after")
-    def _fits(self) -> Cue:
+    def _fits(self) -> Self:
         if self.group is not None and self.on not in WITH_A_BODY:
             raise ValueError(f'on = "{self.on}" is with no body: group goes with {", ".join(sorted(WITH_A_BODY))}')
         if self.at_once is None and "when_full" in self.model_fields_set:

@@ -1,14 +1,23 @@
 """Models of the scene: world, tick rules, shapes, shooters with their muzzles, obstacles, targets."""
 
-from __future__ import annotations
-
 import itertools
 import math
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from nivvo.spec.scenes.values import Degrees, Name, NotNegative, Number, Positive, Seconds, Share, Table, Vector
+from nivvo.spec.scenes.values import (
+    Degrees,
+    Name,
+    NotNegative,
+    Number,
+    Positive,
+    Seconds,
+    Share,
+    Table,
+    Vector,
+    no_tables,
+)
 
 Axis = Literal["+x", "-x", "+y", "-y", "+z", "-z"]
 
@@ -38,7 +47,7 @@ class Heights(Table):
     high: Positive | None = Field(None, description="of a PNG: how high white is; black is 0")
 
     @model_validator(mode="after")
-    def _one_source(self) -> Heights:
+    def _one_source(self) -> Self:
         if (self.values is None) == (self.file is None):
             raise ValueError("heights need values, or a file")
         if self.high is not None and self.file is None:
@@ -89,7 +98,7 @@ class Shape(Table):
     )
 
     @model_validator(mode="after")
-    def _one_kind(self) -> Shape:
+    def _one_kind(self) -> Self:
         given = [kind for kind in KINDS if getattr(self, kind) is not None]
         if len(given) != 1:
             what = " and ".join(given) or "none"
@@ -163,7 +172,7 @@ class Breeze(Table):
     edge: Positive | None = Field(None, description="how far outside it fades to nothing, units; default: 0.5 m")
 
     @model_validator(mode="after")
-    def _fits(self) -> Breeze:
+    def _fits(self) -> Self:
         if self.shape.ball is None and self.shape.box is None:
             raise ValueError("shape: a region is a ball or a box")
         return self
@@ -193,7 +202,7 @@ class World(Table):
     wind: Vector | None = Field(None, description="how the air moves, units/s; projectiles feel it through their drag")
     gusts: Gusts | None = Field(None, description="the wind comes and goes")
     breezes: Annotated[dict[Name, Breeze], Field(max_length=4)] = Field(
-        default_factory=dict, description="regions by name with a wind of their own, beside the world's; at most 4"
+        default_factory=no_tables, description="regions by name with a wind of their own, beside the world's; at most 4"
     )
     bounds: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
         None, description="two corners; a projectile that leaves them ends"
@@ -204,7 +213,7 @@ class World(Table):
     seed: Annotated[int, Field(ge=0, lt=2**63)] = Field(0, description="seed of every random draw")
 
     @model_validator(mode="after")
-    def _fits_view(self) -> World:
+    def _fits_view(self) -> Self:
         if self.view == "space":
             if self.y is not None:
                 raise ValueError('y is for side and top views; in space write up, as up = "+z"')
@@ -279,7 +288,7 @@ class Tick(Table):
     contacts: Literal["swept", "at ticks"] = Field("swept", description="along the path, or overlap at each tick's end")
 
     @model_validator(mode="after")
-    def _one_clock(self) -> Tick:
+    def _one_clock(self) -> Self:
         if self.frames is not None and "rate" in self.model_fields_set:
             raise ValueError("write rate or frames, not both")
         if self.timer != "exact" and self.input != "at ticks":
@@ -297,7 +306,7 @@ class Circle(Table):
     turn_rate: Degrees = Field(description="degrees a second, below 0 the other way round; straight within a tick")
 
     @model_validator(mode="after")
-    def _one_middle(self) -> Circle:
+    def _one_middle(self) -> Self:
         if (self.centre is None) == (self.body is None):
             raise ValueError("needs centre, or body")
         return self
@@ -345,7 +354,7 @@ class Move(Table):
     )
 
     @model_validator(mode="after")
-    def _one_way(self) -> Move:
+    def _one_way(self) -> Self:
         plain = self.velocity is not None or self.acceleration is not None
         set_ = plain or any(way is not None for way in (self.timed, self.circle, self.beside))
         ways = [plain, self.timed, self.circle, self.through, self.chase, self.flee, self.drift, self.beside]
@@ -417,7 +426,7 @@ class Muzzle(Table):
     pivot_up: Number = Field(0.0, description="and upward")
 
     @model_validator(mode="after")
-    def _carried(self) -> Muzzle:
+    def _carried(self) -> Self:
         if (self.follows == "carrier") != (self.top_speed is not None):
             raise ValueError('follows = "carrier" and top_speed go together')
         return self
@@ -452,10 +461,10 @@ class Shooter(Table):
     move: Move | None = None
     walk: Walk | None = Field(None, description="movement by input, in place of move")
     eye: Eye = Field(default_factory=Eye.unwritten, description="where the sight begins")
-    muzzle: dict[Name, Muzzle] = Field(default_factory=dict)
+    muzzle: dict[Name, Muzzle] = Field(default_factory=no_tables)
 
     @model_validator(mode="after")
-    def _one_mover(self) -> Shooter:
+    def _one_mover(self) -> Self:
         if self.move is not None and self.walk is not None:
             raise ValueError("move and walk do not go together")
         if self.lives > 1 and self.health is None:
@@ -475,7 +484,7 @@ class OnShooter(Table):
     removes: bool = Field(False, description="the body is out by it")
 
     @model_validator(mode="after")
-    def _sense(self) -> OnShooter:
+    def _sense(self) -> Self:
         if self.every is not None and (self.removes or not self.damage):
             raise ValueError("every goes with damage, of a body that stays")
         return self
@@ -529,14 +538,14 @@ class Obstacle(Table):
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
-    def _loose(self) -> Obstacle:
+    def _loose(self) -> Self:
         _pushed(self)
         if (self.shape is None) == (self.parts is None):
             raise ValueError("needs shape, or parts")
         return self
 
 
-def _pushed(body: Obstacle | Target) -> None:
+def _pushed(body: "Obstacle | Target") -> None:
     """What goes with a mass."""
     shape = body.shape
     if body.mass is not None and shape is not None and shape.heights:
@@ -590,7 +599,7 @@ class Wave(Table):
     )
 
     @model_validator(mode="after")
-    def _one_place(self) -> Wave:
+    def _one_place(self) -> Self:
         given = [key for key in ("places", "region", "edges") if getattr(self, key) is not None]
         if len(given) > 1:
             raise ValueError(f"one of places, region, edges; given: {' and '.join(given)}")
@@ -659,7 +668,7 @@ class Target(Table):
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
-    def _somewhere(self) -> Target:
+    def _somewhere(self) -> Self:
         _pushed(self)
         if self.shape is not None and self.parts is not None:
             raise ValueError("write shape, or parts")

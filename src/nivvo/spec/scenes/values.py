@@ -1,7 +1,5 @@
 """Kinds of value that many keys share: vectors, durations, and numbers that may depend on something."""
 
-from __future__ import annotations
-
 import re
 from functools import cache, cached_property
 from typing import Annotated, Any, Literal, Self
@@ -10,6 +8,16 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Fiel
 
 HUGE = 1e12
 LONGEST = 86_400.0
+
+
+def no_tables() -> dict:
+    """Tables that nobody has written. How a factory is called takes long to find out of ``dict`` itself."""
+    return {}
+
+
+def no_rows() -> list:
+    """Rows that nobody has written."""
+    return []
 
 
 class Table(BaseModel):
@@ -24,7 +32,7 @@ class Table(BaseModel):
         return cls()
 
     @cached_property
-    def dependent(self) -> list[tuple[tuple, Depends]]:
+    def dependent(self) -> list[tuple[tuple, "Depends"]]:
         """Paths and values of all its numbers that depend on something. What nobody wrote depends on nothing."""
         if isinstance(self, Depends):
             return [((), self)]
@@ -145,7 +153,7 @@ class Depends(Table):
     column: str | int | None = Field(None, description="read: a name in the first line, or a number")
 
     @model_validator(mode="after")
-    def _one_way(self) -> Depends:
+    def _one_way(self) -> Self:
         given = {key for key in self.model_fields_set if getattr(self, key) is not None} - {"by"}
         ways = _WAYS_RANDOM if self.by == "random" else _WAYS_READ if self.by == "read" else _WAYS
         fits = [way for way in ways if way[0] <= given <= way[0] | way[1]]
