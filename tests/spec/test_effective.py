@@ -1,7 +1,9 @@
 """The effective drill: file, then case, then call; and the files that it reads, as strict as itself."""
 
+import functools
 import json
 import os
+import random
 import tempfile
 import time
 import unittest
@@ -11,9 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 import nivvo
-from nivvo.spec.reading.document import Document, Origin
+from nivvo.spec.reading.document import Document, Origin, leaves
 from nivvo.spec.words.nearest import nearest
 from tests.cli.calls import call
+from tests.deep import DEEP
 from tests.spec.broken import GOOD
 
 
@@ -120,6 +123,44 @@ class Rules(unittest.TestCase):
         over = below.laid_over({}, {("a", "b"): Origin("--set", 0)})
         self.assertEqual(str(over.origin(("a", "b", 0))), "--set")
         self.assertEqual(str(over.origin(("a", "c"))), "d:1")
+
+
+class Warm(unittest.TestCase):
+    """What a drill keeps for those that are made of it changes nothing of what is told of them."""
+
+    def test_one_setting_after_another_is_as_each_on_a_drill_just_read(self):
+        draws, wrong = random.Random(11), 0
+        for path in sorted(Path(nivvo.__file__).parent.glob("demo/[!n]*.toml")):
+            warm = nivvo.load(path)
+            tables = warm.document.tables
+            keys = [key for key in leaves(tables) if key.split(".")[0] in ("ability", "shooter", "target", "world")]
+            values = {key: functools.reduce(lambda table, part: table[part], key.split("."), tables) for key in keys}
+            keys = [key for key in keys if not isinstance(values[key], dict)]
+            for key in draws.sample(keys, 40 if DEEP else 8):
+                setting, case = {key: self._another(draws, values[key])}, draws.choice(warm.cases)
+                with self.subTest(path.name, case=case, **setting):
+                    fresh = self._told(nivvo.load, (path, setting), case)
+                    self.assertEqual(self._told(warm.with_settings, (setting,), case), fresh)
+                    wrong += isinstance(fresh, str)
+        self.assertGreater(wrong, 10)
+
+    @staticmethod
+    def _told(make, of, case):
+        """All that is wrong with a drill; else its effective values, and what happens in a case."""
+        try:
+            drill = make(*of)
+        except nivvo.DrillError as error:
+            return str(error)
+        return drill.as_rows(), nivvo.fire(drill, case, keep="contacts", patient=True).digest
+
+    @staticmethod
+    def _another(draws, value):
+        """A value in place of one, which may be right or wrong."""
+        if isinstance(value, bool):
+            return not value
+        if isinstance(value, (int, float)):
+            return draws.choice([0.5 * value, 0.9 * value, 1.1 * value, 2 * value, 0, -value, 1e13])
+        return draws.choice(["wisps", "end", 2, [1, 2], [1, 2, 3], value])
 
 
 class Hostile(unittest.TestCase):

@@ -34,6 +34,7 @@ from numba.core import (
     transforms,
     typed_passes,
     typeinfer,
+    typing,
     untyped_passes,
 )
 from numba.core import ir as numba_ir
@@ -268,12 +269,13 @@ def _asked_once() -> Iterator[None]:
     """What Numba works out again and again while it compiles is worked out once, or not at all.
 
     What an operator or function gives for arguments of some types, how large a type is, whether a function takes a
-    ``loc``: once; what implementations there are, once a context; and nobody is told of each call of LLVM or line, nor
-    are warnings caught at each operation.
+    ``loc``: once; what there is to be called, and what implements it, once a context and not for each function; and
+    nobody is told of each call of LLVM or line, nor are warnings caught at each operation.
     """
     known: dict[Any, Any] = {}
     own_type, own_size = BaseFunction.get_call_type, BaseContext.get_abi_sizeof
     own_more, own_types = CPUContext.load_additional_registries, typeinfer.TypeInferer.propagate
+    own_known, own_made = typing.BaseContext.refresh, BaseContext.refresh
 
     def once(key, function, *args):
         if key not in known:
@@ -298,6 +300,8 @@ def _asked_once() -> Iterator[None]:
         _instead(BaseFunction, get_call_type=call_type),
         _instead(BaseContext, get_abi_sizeof=lambda self, of: once(str(of), own_size, self, of)),
         _instead(CPUContext, load_additional_registries=lambda self: once(self, own_more, self)),
+        _instead(typing.BaseContext, refresh=_here(own_known, lambda self: once((self, "known"), own_known, self))),
+        _instead(BaseContext, refresh=_here(own_made, lambda self: once((self, "made"), own_made, self))),
         _instead(base, _has_loc=functools.cache(base._has_loc)),
         _instead(errors.WarningsFixer, catch_warnings=nothing),
         _instead(typeinfer.TypeInferer, propagate=_here(own_types, inferred)),
@@ -313,9 +317,10 @@ def _where_variables_are() -> Iterator[None]:
     """Variables are looked for where they are.
 
     Each that is assigned anew is told from its other values in the blocks alone in which it is; which variables a line
-    has is found once; and where they live nobody asks (but generators, and blocks of ``with``).
+    or a block has is found once; and where they live nobody asks (but generators, and blocks of ``with``).
     """
     names: dict[int, tuple[Any, set[str]]] = {}
+    held: dict[int, tuple[Any, set[str]]] = {}
     bare = {str, int, float, bool, type(None), numba_ir.Loc}
     own_run = postproc.PostProcessor.run
 
@@ -342,10 +347,15 @@ def _where_variables_are() -> Iterator[None]:
             names[id(line)] = line, {one.name for one in line.list_vars()}
         return names[id(line)][1]
 
+    def holds(lines):
+        if id(lines) not in held:
+            held[id(lines)] = lines, set().union(*map(named, lines))
+        return held[id(lines)][1]
+
     def rewritten(blocks, states, handler):
         made, name = {}, states["varname"]
         for label, block in blocks.items():
-            if not any(name in named(line) for line in block.body):
+            if name not in holds(block.body):
                 made[label] = block
                 continue
             states["label"], states["block"] = label, block
@@ -478,8 +488,13 @@ def _in_few_words() -> Iterator[None]:
 
 @contextlib.contextmanager
 def _row_by_row() -> Iterator[None]:
-    """Arrays of the core lie row by row: what is named of one is where its first item is, and how many further on."""
+    """Arrays of the core lie row by row: what is named of one is where its first item is, and how many further on.
+
+    A record that is written to a row is moved as so many bytes. Numba reads it as an array of bytes, which LLVM takes
+    apart one by one.
+    """
     own_array, own_indexing = arrayobj.make_array, arrayobj.basic_indexing
+    own_pack = BaseContext.pack_value
 
     def array(kind):
         own = own_array(kind)
@@ -505,19 +520,31 @@ def _row_by_row() -> Iterator[None]:
             at = index if axis == 0 else builder.add(builder.mul(at, rows.length(axis)), index)
         return builder.gep(rows.data, [at]), [], []
 
+    def packed(self, builder, kind, value, place, align=None):
+        if isinstance(kind, numba.types.Record):
+            size = self.get_constant(numba.types.intp, kind.size)
+            cgutils.raw_memmove(builder, place, value, size, 1)
+        else:
+            own_pack(self, builder, kind, value, place, align)
+
     here_so = {"make_array": _here(own_array, array), "basic_indexing": _here(own_indexing, indexing)}
-    with _instead(arrayobj, **here_so):
+    with (
+        _instead(arrayobj, **here_so),
+        _instead(BaseContext, pack_value=_here(own_pack, packed)),
+    ):
         yield
 
 
-def _with_few_passes() -> contextlib.AbstractContextManager[None]:
+@contextlib.contextmanager
+def _with_few_passes() -> Iterator[None]:
     """LLVM's first list of passes for a kernel, and of its callees' only what makes them smaller.
 
-    Holds for compilations of this thread only. It saves a third of LLVM's time; no number hangs on it, nor a tick's
-    time.
+    Of the functions that are there: those that are only named have none. Holds for compilations of this thread only. It
+    saves a third of LLVM's time; no number hangs on it, nor a tick's time.
     """
-    code, here = codegen.JITCPUCodegen, threading.get_ident()
+    code, library, here = codegen.JITCPUCodegen, codegen.JITCodeLibrary, threading.get_ident()
     own_builder, own_passes = code._pass_builder, code._function_pass_manager
+    own_each = library._optimize_functions
 
     def builder(self, **options):
         return own_builder(self, **({"opt": 1} if threading.get_ident() == here else {}) | options)
@@ -531,7 +558,18 @@ def _with_few_passes() -> contextlib.AbstractContextManager[None]:
         few.add_instruction_combine_pass()
         return few, builder(self, **options)
 
-    return _instead(code, _pass_builder=builder, _function_pass_manager=passes)
+    def each(self, module):
+        module.data_layout = self._codegen._data_layout
+        for function in module.functions:
+            if not function.is_declaration:
+                few, tuning = passes(self._codegen)
+                few.run(function, tuning)
+
+    with (
+        _instead(code, _pass_builder=builder, _function_pass_manager=passes),
+        _instead(library, _optimize_functions=_here(own_each, each)),
+    ):
+        yield
 
 
 @contextlib.contextmanager
