@@ -515,7 +515,8 @@ class Session:
     def put(self, shot: Shot, inside: list[int] | None = None, depth: int = 0, dealt=None, why: str = "shot") -> None:
         """Put a shot that is worked out into the air, in the tick that the session has come to.
 
-        inside : bodies that it is not to touch until clear of them; default: its shooter's, if the ability says so.
+        inside : bodies that it is not to touch until clear of them; default: its shooter's, if the ability says so and
+        it does not begin clear of it.
         depth : its generation. dealt : damage to each group, in place of its own. why : of BIRTHS.
         """
         scene = self.scene
@@ -527,17 +528,23 @@ class Session:
             self.many[key] = None
             if len(self.many) > MOST_NAMED:
                 del self.many[next(iter(self.many))]
-        if inside is None:
-            inside = [scene.number[shot.shooter]] if ability.hits_owner == "once clear" else []
+        own = scene.number[shot.shooter]
+        asks, left = inside is None and ability.hits_owner == "once clear", inside or []
         for k, one in enumerate(shot.sent):
+            if asks:
+                left = [own] if moves != shot.time or self._touches(own, shot, one.at) else []
             guide, velocity = None, one.velocity
             if self.arena.guided:
                 guide, velocity = guide_of(self.stage, ability, shot, one)
-            self.arena.put(launch, one.at, velocity, key + k, shot.time, moves_at=moves, inside=inside, guide=guide)
+            self.arena.put(launch, one.at, velocity, key + k, shot.time, moves_at=moves, inside=left, guide=guide)
             here = (shot.time, moves, one.at, velocity, len(self.shots), launch, BIRTHS.index(why), 0)
             self.births.append((key + k, shot.parent, *here))
         self.shots.append(shot)
         self.consequences.fired(shot, ability, depth)
+
+    def _touches(self, number: int, shot: Shot, at: np.ndarray) -> bool:
+        """Whether a projectile of a shot that leaves at ``at`` (3,) is in a body, or touches it."""
+        return self.scene.settled(self.stage.gap(number, at, shot.time) - shot.radius) <= 0.0
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment, depth: int = 0, dealt=None) -> int:
         """The number of what a shot sends: constants of its flight, its answer to each group. Equal ones share it."""

@@ -477,7 +477,9 @@ class Ability(Table):
     mass: Positive | None = Field(None, description="for launch by impulse or force, and knocks by momentum")
     heading: Heading = Field(default_factory=Heading.unwritten)
     hits_owner: Literal["once clear", "never", "always"] = Field(
-        "once clear", description="when its own shooter may be touched: once clear of its body, never, always"
+        "once clear",
+        description="when its own shooter may be touched: once clear of its body, which it may be from the start; "
+        "never; always",
     )
     inherit_velocity: Share = Field(0.0, description="share of the shooter's velocity that the shot starts with")
     flight: Flight = Field(default_factory=Flight.unwritten)
