@@ -1,5 +1,6 @@
 """The live session: the engine of a fired case a tick at a time; snapshots, moved bodies, ids, saved plays."""
 
+import contextlib
 import gc
 import os
 import sys
@@ -220,10 +221,35 @@ class Back(unittest.TestCase):
         self.assertIn("touched", live.state_of(id_))
         live.restore(there)
         self.assertEqual(live.state_of(id_), "in the air")
-        self.assertEqual(len(live._played), 2)
         live.end(id_)
         live.step()
         self.assertIn("ended by the game", live.state_of(id_))
+
+    def test_one_goes_to_and_fro_between_snapshots_of_one_way_and_another(self):
+        rng, live, known = np.random.default_rng(3), nivvo.Live(drill(), compiled=False), []
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+
+        def all_of_it(seen):
+            live.save(folder / "play.toml")
+            ends = {}
+            for id_ in seen:
+                with contextlib.suppress(nivvo.CallError):
+                    ends[id_] = live.state_of(id_)
+            return live.digest, (folder / "play.toml").read_text(), ends
+
+        seen = set()
+        for _ in range(60):
+            for _ in range(int(rng.integers(1, 90))):
+                if rng.uniform() < 0.05:
+                    live.tap("fire")
+                live.step()
+                seen |= {int(one) for one in live.ids}
+            known.append((live.snapshot(), *all_of_it(sorted(seen)), sorted(seen)))
+            if rng.uniform() < 0.5:
+                there, digest, text, ends, then = known[int(rng.integers(len(known)))]
+                live.restore(there)
+                self.assertEqual(all_of_it(then), (digest, text, ends))
+        self.assertGreater(len(seen), 20)
 
 
 class Bodies(unittest.TestCase):

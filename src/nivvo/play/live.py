@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import hashlib
 import logging
-from collections import OrderedDict
 from collections.abc import Sequence
 from os import PathLike
 from pathlib import Path
@@ -29,6 +28,7 @@ from nivvo.play.outcome.happened import ending_in_words
 from nivvo.play.outcome.run import PROJECTILES
 from nivvo.play.preview import Preview, check_dots, of_run
 from nivvo.play.session.keeping import Packed, packed, scout
+from nivvo.play.session.past import Ends, Past, all_of, and_then
 from nivvo.play.session.session import PROJECTILES_BITS, SHOTS_BITS, Session
 from nivvo.play.triggers.firing import charged
 from nivvo.record.record import in_order
@@ -113,9 +113,9 @@ class Live(Tabled):
         heard |= {one.button for name in self.in_hand if (one := self.scene.abilities[name].again) and one.button}
         heard |= {one.walk.jump_button for one in self.scene.shooters.values() if one.walk is not None}
         self._heard = sorted(heard)
-        self._ended: OrderedDict[int, tuple[int, str]] = OrderedDict()
+        self._ends = Ends(ENDED_KEPT)
         self._cleared = 0
-        self._played: list[dict[str, Any]] = []
+        self._played: Past | None = None
         # What a game did that is no input, the first of it; how long ticks were, if it says so.
         self._beside: dict[str, None] = {}
         self._frames = Frames(self.scene.ticks)
@@ -210,7 +210,7 @@ class Live(Tabled):
             names = [known(shooter, self.scene.shooters, "shooter")]
         self._session.feed([Change(seen, time, name, what, value) for name in names])
         row = {"t": clock.to_seconds(time), what: value, **({"shooter": shooter} if shooter else {})}
-        self._played.append(row)
+        self._played = and_then(self._played, row)
 
     def _did(self, what: str) -> None:
         if len(self._beside) < NAMED:
@@ -284,9 +284,7 @@ class Live(Tabled):
             if kind == pool.ENDED:
                 detail = ending_in_words(raw, code, body, key, names.__getitem__)
                 moment = EXPIRED if code in EXPIRES else ""
-                self._ended[key] = (tick, detail)
-                if len(self._ended) > ENDED_KEPT:
-                    self._ended.popitem(last=False)
+                self._ends.add(key, tick, detail)
             ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0] if key >= 0 else ""
             word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
             if kind == pool.REACHED:
@@ -357,8 +355,8 @@ class Live(Tabled):
         """How a projectile is: "in the air", or how it ended. Raises CallError for an id that never was."""
         if np.any(self.ids == id_):
             return "in the air"
-        if id_ in self._ended:
-            return self._ended[id_][1]
+        if id_ in self._ends.of:
+            return self._ends.of[id_][1]
         raise CallError(f"{self.name_of(id_)} is not in the air, and of the last {ENDED_KEPT:,} that ended it is none")
 
     @checked
@@ -366,7 +364,7 @@ class Live(Tabled):
         """End a projectile at the coming tick's start. Raises CallError if it is not in the air."""
         rows = np.flatnonzero(self.ids == id_)
         if not len(rows):
-            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ended.get(id_, (0, 'it never was'))[1]}")
+            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ends.of.get(id_, (0, 'it never was'))[1]}")
         self._did(f"the end of {self.name_of(id_)}")
         self._session.arena.end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 
@@ -494,8 +492,9 @@ class Live(Tabled):
 
     @checked
     def snapshot(self) -> Snapshot:
-        """All that is, to come back to with ``restore``: for rollback."""
-        return Snapshot(self._mark, self._cleared + len(self._played), packed(self._session))
+        """All that is, to come back to with ``restore``: for rollback, and to go to and fro in what was played."""
+        so_far = self._cleared, self._played, self._ends.past, dict(self._beside)
+        return Snapshot(self._mark, *so_far, packed(self._session))
 
     @checked
     def restore(self, snapshot: Snapshot) -> None:
@@ -506,10 +505,10 @@ class Live(Tabled):
         if snapshot.session is not self._mark:
             raise CallError("this snapshot is of another session; each goes back to its own")
         self._session = snapshot.state.opened()
-        # What ended or was played since then has not happened.
-        while self._ended and next(reversed(self._ended.values()))[0] >= self._session.tick:
-            self._ended.popitem()
-        del self._played[max(snapshot.played - self._cleared, 0) :]
+        # What ended, was played or done since then has not happened; what had been forgotten stays so.
+        self._ends.back(snapshot.ends)
+        self._played = snapshot.played if snapshot.cleared == self._cleared else None
+        self._beside = dict(snapshot.beside)
         self._frames.back(self._session.tick)
 
     @property
@@ -539,8 +538,8 @@ class Live(Tabled):
             raise CallError(f"case = {case[:80]!r} is not a name: {rule}")
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
-        frames = self._frames.told()
-        done = write_text(path, with_case(self.drill, self.case, case, self._played, self.in_hand, frames or None))
+        frames, played = self._frames.told(), all_of(self._played)
+        done = write_text(path, with_case(self.drill, self.case, case, played, self.in_hand, frames or None))
         beside = [*([f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []), *self._beside]
         if beside:
             log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
@@ -549,8 +548,8 @@ class Live(Tabled):
     @checked
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
-        self._cleared += len(self._played)
-        self._played.clear()
+        self._cleared += 1
+        self._played = None
         self._frames.forget(self._session.tick)
 
 
@@ -558,7 +557,10 @@ class Snapshot(NamedTuple):
     """What a live session was. Good for that session only."""
 
     session: object
-    played: int
+    cleared: int
+    played: Past | None
+    ends: Past | None
+    beside: dict[str, None]
     state: Packed
 
 
