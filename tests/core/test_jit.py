@@ -55,6 +55,8 @@ class Store(unittest.TestCase):
         self.package = package
         self.store = self.folder / "store"
         self.environment = {**os.environ, "NIVVO_COMPILE": "always", "NIVVO_CACHE_DIR": str(self.store)}
+        # What Python keeps of a source it takes for that of another of the same size and age.
+        self.environment["PYTHONDONTWRITEBYTECODE"] = "1"
 
     def start(self, run=RUN, **environment):
         return subprocess.Popen(
