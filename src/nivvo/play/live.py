@@ -279,12 +279,12 @@ class Live(Tabled):
     def _flown(self, raw: np.ndarray) -> list[tuple[Event, str]]:
         """What the engine wrote, and which moment of a cue each is beside."""
         out, size, names = [], self.scene.frame.size, self._session.stage.names
-        for start, after, key, tick, kind, body, code, amount, _, _, p, _, _ in in_order(raw).tolist():
+        for start, after, key, _, kind, body, code, amount, _, _, p, _, _ in in_order(raw).tolist():
             name, detail, moment = names[body] if body >= 0 else "", "", ""
             if kind == pool.ENDED:
                 detail = ending_in_words(raw, code, body, key, names.__getitem__)
                 moment = EXPIRED if code in EXPIRES else ""
-                self._ends.add(key, tick, detail)
+                self._ends.add(key, detail)
             ability = self._names[key >> (SHOTS_BITS + PROJECTILES_BITS)][0] if key >= 0 else ""
             word, time = HAPPENINGS[kind].word, start / clock.UNITS + after
             if kind == pool.REACHED:
@@ -356,7 +356,7 @@ class Live(Tabled):
         if np.any(self.ids == id_):
             return "in the air"
         if id_ in self._ends.of:
-            return self._ends.of[id_][1]
+            return self._ends.of[id_]
         raise CallError(f"{self.name_of(id_)} is not in the air, and of the last {ENDED_KEPT:,} that ended it is none")
 
     @checked
@@ -364,7 +364,7 @@ class Live(Tabled):
         """End a projectile at the coming tick's start. Raises CallError if it is not in the air."""
         rows = np.flatnonzero(self.ids == id_)
         if not len(rows):
-            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ends.of.get(id_, (0, 'it never was'))[1]}")
+            raise CallError(f"{self.name_of(id_)} is not in the air: {self._ends.of.get(id_, 'it never was')}")
         self._did(f"the end of {self.name_of(id_)}")
         self._session.arena.end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
 

@@ -33,16 +33,16 @@ def all_of(past: Past | None) -> list[Any]:
 
 
 class Ends:
-    """How projectiles have ended, by key: (tick, in words), of the last so many."""
+    """How projectiles have ended, in words, by key; of the last so many."""
 
     def __init__(self, most: int):
         self.most, self.past = most, None
-        self.of: dict[int, tuple[int, str]] = {}
+        self.of: dict[int, str] = {}
 
-    def add(self, key: int, tick: int, words: str) -> None:
-        """One has ended in a tick."""
-        self.of[key] = tick, words
-        self.past = and_then(self.past, (key, tick, words))
+    def add(self, key: int, words: str) -> None:
+        """One has ended."""
+        self.of[key] = words
+        self.past = and_then(self.past, (key, words))
         if self.past.count > self.most + self.most // 4:
             self._take(all_of(self.past)[-self.most :])
 
@@ -62,8 +62,7 @@ class Ends:
             self.of.pop(key, None)
         self.past = past
 
-    def _take(self, things: list[tuple[int, int, str]]) -> None:
-        self.of, self.past = {}, None
-        for key, tick, words in things:
-            self.of[key] = tick, words
-            self.past = and_then(self.past, (key, tick, words))
+    def _take(self, things: list[tuple[int, str]]) -> None:
+        self.of, self.past = dict(things), None
+        for thing in things:
+            self.past = and_then(self.past, thing)
