@@ -240,6 +240,34 @@ class Follows(unittest.TestCase):
             self.assertGreater(np.linalg.norm(live.place("keeper") - [2.5, 0.9]), 0.3)
 
 
+class Still(unittest.TestCase):
+    def test_who_looks_among_bodies_that_stand_sees_them_as_they_are_turned_by_then(self):
+        rng, refused = np.random.default_rng(23), 0
+        for number in range(40):
+            rate, time, first = rng.uniform(-300, 300), rng.uniform(0, 4), rng.uniform(-180, 180)
+            text = f"""
+            nivvo = 1
+            world = {{ gravity = 0, view = "{("side", "top")[number % 2]}", y = "{("up", "down")[number // 2 % 2]}" }}
+            [obstacle.bar]
+            at = {rng.uniform(0.3, 1.6, 2).tolist()}
+            shape = {{ box = [0.2, 3], turned = %r }}
+            turns = %r
+            [ability.rivet]
+            launch.speed = 5
+            shape.ball = 0.1
+            limits.life = 1
+            muzzle_blocked = "refuse"
+            """
+            turns = nivvo.preview(nivvo.parse(text % (first, rate)), at=time, bodies="still")
+            there = (first + rate * time + 180.0) % 360.0 - 180.0
+            stands = nivvo.preview(nivvo.parse(text.replace("turns = %r", "") % there), at=time, bodies="still")
+            with self.subTest(number):
+                self.assertEqual(turns.reason.split(";")[0][:40], stands.reason.split(";")[0][:40])
+                np.testing.assert_allclose(turns.points, stands.points, atol=1e-9)
+            refused += not len(turns.points)
+        self.assertTrue(5 < refused < 35, refused)
+
+
 class Reached(unittest.TestCase):
     def test_a_bar_reaches_who_stands_when_its_side_comes_to_him(self):
         """Where a ball at an angle from the bar is as far from its middle line as both are thick."""

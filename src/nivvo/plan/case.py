@@ -15,7 +15,7 @@ from nivvo.plan.track import Change, changes
 from nivvo.spec.checking.links import body_of as checked_body
 from nivvo.spec.checking.links import in_hand
 from nivvo.spec.drill import Drill
-from nivvo.spec.scenes import case as written_case
+from nivvo.spec.scenes.case import Case as Written
 from nivvo.spec.scenes.scene import LEAST_FRAME
 from nivvo.spec.words.nearest import known
 
@@ -53,14 +53,15 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
     name = drill.case_name(name)
     if name not in drill._cache:
         model, scene = drill.of_case(name), scene_of(drill, name)
-        written = model.case.get(name) or written_case.Case.unwritten()
+        written = model.case.get(name) or Written.unwritten()
         hand = sorted(in_hand(model, written))
         lasts = None if written.lasts is None else clock.from_seconds(written.lasts.seconds(scene.rate))
         kept, key = drill._tables.planned, ("changes", id(written), id(scene.made), *hand)
-        if key not in kept or written.input is None:
-            kept[key] = written, scene, changes(drill.inputs(name), scene, hand)
-        done = kept[key][2]
-        drill._cache[name] = Case(drill.name, name, scene, hand, done, lasts, _goals(written, scene))
+        known = None if written.input is None else kept.get(key)
+        # What it goes by is held on to, so that their identities stay theirs.
+        done = known or (written, scene, changes(drill.inputs(name), scene, hand))
+        kept[key] = done
+        drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene))
     return drill._cache[name]
 
 

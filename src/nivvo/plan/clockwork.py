@@ -110,12 +110,13 @@ class Ticks:
             dt = 1.0 / self.rate if self.frames is None and self.past is None else None
             return one_tick(self.edge(first), self.edge(first + 1), first, dt)
         if self.frames is None and self.past is None:
-            if (first, count) not in self._even:
+            rows = self._even.get((first, count))
+            if rows is None:
                 if len(self._even) >= MOST_ROWS:
                     self._even.clear()
                 edges = clock.edges_of_rate(self.rate, first, count)
-                self._even[first, count] = ticks_of(edges, first, 1.0 / self.rate)
-            return self._even[first, count]
+                rows = self._even[first, count] = ticks_of(edges, first, 1.0 / self.rate)
+            return rows
         return ticks_of(self._from(np.arange(first, first + count + 1, dtype=np.int64)), first)
 
     def _from(self, ticks: np.ndarray) -> np.ndarray:

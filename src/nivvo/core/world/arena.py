@@ -30,8 +30,12 @@ from nivvo.core.world.meetings import first_meeting
 from nivvo.core.world.seekers import seek_targets
 
 NOBODY = (-1,) * pool.INSIDE_MOST
+
 ALL_AWAKE = np.full(16, pool.AWAKE, dtype=np.int64)
+"""``wake`` of what has not flown yet, as far as there is room at first."""
+
 FIRST_EVENTS = pool.ROOM + 64
+"""Rows of events at first; what is longer takes longer to make than one shot to fly."""
 
 
 NOTE = struct.Struct("=" + "".join(of.base.char.replace("l", "q") * max(of.shape, default=1)
@@ -131,7 +135,7 @@ class Arena:
             setattr(made, name, pool.copied(getattr(self, name)))
         made.world["sampled"] = sampled
         made._empty(sampled)
-        made.guided = made.guided or self._turns
+        made.guided = made.guided or bool(made.bodies["turns"].any())
         made.counters[pool.STALE] = 1
         return made
 
@@ -203,7 +207,6 @@ class Arena:
                 self.bodies[now] = self.bodies[then]
         else:
             self.bodies["out"] = 1
-        self._turns = bool(self.bodies["turns"].any())
         self.plan()
 
     def grow_bodies(self) -> int:

@@ -532,7 +532,7 @@ class Session:
         asks, left = inside is None and ability.hits_owner == "once clear", inside or []
         for k, one in enumerate(shot.sent):
             if asks:
-                left = [own] if moves != shot.time or self._touches(own, shot, one.at) else []
+                left = [own] if moves != shot.time or self._begins_at(own, shot, one.at) else []
             guide, velocity = None, one.velocity
             if self.arena.guided:
                 guide, velocity = guide_of(self.stage, ability, shot, one)
@@ -542,8 +542,8 @@ class Session:
         self.shots.append(shot)
         self.consequences.fired(shot, ability, depth)
 
-    def _touches(self, number: int, shot: Shot, at: np.ndarray) -> bool:
-        """Whether a projectile of a shot that leaves at ``at`` (3,) is in a body, or touches it."""
+    def _begins_at(self, number: int, shot: Shot, at: np.ndarray) -> bool:
+        """Whether a projectile of a shot that leaves at ``at`` (3,) is then in a body, or touches it."""
         return self.scene.settled(self.stage.gap(number, at, shot.time) - shot.radius) <= 0.0
 
     def _launch(self, ability: Ability, shooter: str, moment: Moment, depth: int = 0, dealt=None) -> int:

@@ -155,7 +155,7 @@ class Stage:
         self.movers = [k for k in layout.own if self.motions[k].moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
-        self._added: set[int] = set()
+        self._reshaped: set[int] = set()
         self._plain: dict[int, dict] = {}
         self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
         self.changes = 0
@@ -223,7 +223,7 @@ class Stage:
         row, motion = body.row.copy(), motion_of(body, self.scene.ticks, start)
         row["key"] = number
         self.rows[number] = row
-        self._added.add(number)
+        self._reshaped.add(number)
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         motion = self._after(number, body, start, pieces)
         self._spin(number, start, body.spins_up)
@@ -515,6 +515,8 @@ class Stage:
         places = {k: self.middle(k, time) for k in {*self.movers, *self.turning}}
         self._turn_all(time)
         self.rows["turns"] = self.rows["arm"] = 0.0
+        # They stand otherwise than at first.
+        self._reshaped |= self.turning.keys()
         self.turning.clear()
         self._set.clear()
         for k, place in places.items():
@@ -585,7 +587,7 @@ class Stage:
         """A body's shape as it is turned at ``time``, to be asked for a distance."""
         if number in self.turning:
             return plain(self.row(number, time))
-        if number not in self._added:
+        if number not in self._reshaped:
             return layout_of(self.scene).shape(number)
         if number not in self._plain:
             self._plain[number] = plain(self.rows[number])

@@ -118,9 +118,11 @@ class Motion:
         """Drop what lies behind the piece that holds at ``time``."""
         if self.earlier is not None and self.earlier[1] <= time:
             self.earlier = None
-        k = max(bisect_right(self.times, time) - 1, 0)
-        del self.times[:k], self.pieces[:k]
-        self._rests = None
+        k = bisect_right(self.times, time) - 1
+        if k > 0:
+            # Of what stands there is nothing to drop; it may be another session's too.
+            del self.times[:k], self.pieces[:k]
+            self._rests = None
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Motion:
         """The motion of what is moved from outside: from now on to ``goal`` by ``then``, or at once; there it stays."""

@@ -34,8 +34,6 @@ class Table(BaseModel):
     @cached_property
     def dependent(self) -> list[tuple[tuple, "Depends"]]:
         """Paths and values of all its numbers that depend on something. What nobody wrote depends on nothing."""
-        if isinstance(self, Depends):
-            return [((), self)]
         found, written = [], self.model_fields_set
         for name, value in self.__dict__.items():
             if name in written and isinstance(value, Table):
@@ -173,6 +171,11 @@ class Depends(Table):
         if self.low is not None and self.high is not None and self.low > self.high:
             raise ValueError(f"low ({self.low:g}) is more than high ({self.high:g})")
         return self
+
+    @cached_property
+    def dependent(self) -> list[tuple[tuple, Self]]:
+        """Itself."""
+        return [((), self)]
 
     def values(self) -> list[float]:
         """The values at its corners, to check them against what a key allows."""
