@@ -398,25 +398,43 @@ class Others(unittest.TestCase):
             self.assertGreater(dots[-1][0], dots[0][0])
         self.assertLess(max(times) - min(times), 5e-4)
 
+    def apart(self, run, ids, middle, times):
+        """Those of a shot are at equal angles about their shooter, whose middle at a time is given, equally far off."""
+        frame, flown = run.scene.frame, [run.flight(one) for one in ids]
+        for time in times:
+            off = [path.at(time)[0] - frame.lift(middle(time)) for path in flown]
+            ways = np.degrees([np.arctan2(one @ frame.second, one @ frame.first) for one in off])
+            apart = np.diff(np.sort(ways % 360.0), append=np.min(ways % 360.0) + 360.0)
+            np.testing.assert_allclose(apart, 360.0 / len(ids), atol=1e-6)
+            np.testing.assert_allclose(np.linalg.norm(off, axis=1), np.linalg.norm(off[0]), rtol=1e-9)
+
     def test_several_go_round_as_far_apart_as_they_are_spread(self):
-        orbit = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = -140\nflight.orbit.lasts = 3\nlimits.life = 3.5"]
-        for view, count, aim in itertools.product(VIEWS, (2, 3, 5), (0, 70)):
-            launch = (
-                f"launch = {{ speed = 12, count = {count}, fan = 360 }}\naim = {{ by = 'fixed', direction = {aim} }}"
-            )
-            up = "" if VIEWS[view][1] == 2 else "up = 0.5\n"
-            moves = [0.5, 0.2, 0.1][: VIEWS[view][1]]
+        orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = -140\nflight.orbit.lasts = 3\nlimits.life = 3.5"
+        # From a muzzle, or sent: at the launch of another, in its flight, from what it touches.
+        sends = "{ sends = { ability = 'ring' } }"
+        roads = (None, f"when.fired = {sends}", f"when.age = {sends[:2]}at = 0.3, {sends[2:]}", f"on.anything = {sends}")
+        for view, count, aim, road in itertools.product(VIEWS, (2, 3, 5), (0, 70), roads):
+            size = VIEWS[view][1]
+            spread = f"launch = {{ speed = 12, count = {count}, fan = 360 }}\n{orbit}"
+            # However steep it leaves.
+            aimed = f"aim = {{ by = 'fixed', direction = {aim}{', elevation = 50' * (size == 3 and road is None)} }}"
+            up, moves = "" if size == 2 else "up = 0.5\n", [0.5, 0.2, 0.1][:size]
             keeper = f"[shooter.keeper]\nmove.velocity = {moves}"
             more = f"{keeper}\n[shooter.keeper.muzzle.hand]\n{up}forward = 0.8\nfollows = 'aim'"
-            run = nivvo.fire(made(orbit, view=view, launch=launch, more=more, target="[500, 0]"))
-            frame, flown = run.scene.frame, [run.flight(name) for name in run.ids.values()]
-            self.assertEqual(len(flown), count)
-            for time in (0.0, 0.11, 0.3, 1.7, 2.9):
-                off = [path.at(time)[0] - time * frame.lift(moves) for path in flown]
-                ways = np.degrees([np.arctan2(one @ frame.second, one @ frame.first) for one in off])
-                apart = np.diff(np.sort(ways % 360.0), append=np.min(ways % 360.0) + 360.0)
-                np.testing.assert_allclose(apart, 360.0 / count, atol=1e-6)
-                np.testing.assert_allclose(np.linalg.norm(off, axis=1), np.linalg.norm(off[0]), rtol=1e-9)
+            if road is None:
+                drill = made([aimed], view=view, launch=spread, more=more, target="[500, 0]")
+            else:
+                more += f"\n[ability.ring]\n{spread}\non.anything.then = 'pass'\n"
+                for k, turn in enumerate(np.arange(0.0, 2.0 * np.pi, 0.3)):
+                    place = [7.0 * math.cos(turn), 7.0 * math.sin(turn), 0.0][:size]
+                    more += f"[obstacle.post{k}]\nat = {place}\nshape.ball = 1.2\n"
+                drill = made([aimed, road], view=view, launch="launch.speed = 12", more=more, target="[500, 0]")
+            run = nivvo.fire(drill)
+            born = [row for row in run.rows("births") if road is None or row["parent"]]
+            self.assertEqual(len(born), count, (view, road))
+            times = [born[0]["time"] + late for late in (0.0, 0.11, 0.3, 1.7, 2.9)]
+            with self.subTest(view=view, count=count, aim=aim, road=road):
+                self.apart(run, [row["projectile"] for row in born], lambda time: np.multiply(time, moves), times)
 
     def test_let_go_from_its_orbit_it_steers_as_if_it_were_launched_there(self):
         for number, (law, view) in enumerate(itertools.product(("pursuit", "lead", "proportional", "blend"), VIEWS)):

@@ -168,14 +168,10 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     velocities = () if alone else spread(scene, ability, moment, stance.facing, aimed.velocity)
     velocities = velocities or (aimed.velocity,)
     places = [leaving.at] * len(velocities)
-    if ability.flight.shifts == ORBITS and len(velocities) > 1:
+    if goes_round(ability, velocities):
         # What goes round has no use for the speed of its launch: it may be 0, and is spread all the same.
-        way, middle = (
-            aimed.velocity if aimed.velocity.any() else leaving.heading,
-            stage.centre(stage.number[shooter], time),
-        )
-        ways = spread(scene, ability, moment, stance.facing, way)
-        places = [_round(scene.frame, leaving.at, middle, way, one) for one in ways]
+        way = aimed.velocity if aimed.velocity.any() else leaving.heading
+        places = places_round(stage, ability, shooter, moment, time, leaving.at, way)
     return Shot(
         number=asked.number,
         ability=asked.ability,
@@ -201,18 +197,29 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     )
 
 
-def _round(frame: Frame, at: np.ndarray, middle: np.ndarray, way: np.ndarray, spread: np.ndarray) -> np.ndarray:
-    """A place (3,) turned about a shooter's middle as far as one way of a spread is from the middle one.
+def goes_round(ability: Ability, ways: tuple[np.ndarray, ...]) -> bool:
+    """Whether several of one shot go round their shooter, each from a place of its own."""
+    return ability.flight.shifts == ORBITS and len(ways) > 1
 
-    In side view in its plane, elsewhere about the vertical: what goes round its shooter begins there, or all of a shot
-    would go round in one place.
+
+def places_round(
+    stage: Stage, ability: Ability, shooter: str, moment: Moment, time: int, at: np.ndarray, way: np.ndarray
+) -> list[np.ndarray]:
+    """Where those of a shot begin that go round: as far about their shooter's middle as they are spread about a way.
+
+    In side view in its plane, elsewhere about the vertical: or all of a shot would go round in one place.
     """
-    (a, b), (c, d), (x, y) = ((dot(v, frame.first), dot(v, frame.second)) for v in (way, spread, at - middle))
-    size = math.hypot(a, b) * math.hypot(c, d)
-    if size == 0.0:
-        return at
-    turned, aside = (a * c + b * d) / size - 1.0, (a * d - b * c) / size
-    return at + (turned * x - aside * y) * frame.first + (aside * x + turned * y) * frame.second
+    frame, level = stage.scene.frame, stage.scene.frame.level(way)
+    way = level if frame.view != "side" and level.any() else way
+    off = at - stage.centre(stage.number[shooter], time)
+    (a, b), (x, y) = ((dot(v, frame.first), dot(v, frame.second)) for v in (way, off))
+    places = []
+    for one in spread(stage.scene, ability, moment, stage.players[shooter].facing(time), way):
+        c, d = dot(one, frame.first), dot(one, frame.second)
+        size = math.hypot(a, b) * math.hypot(c, d)
+        turned, aside = ((a * c + b * d) / size - 1.0, (a * d - b * c) / size) if size else (0.0, 0.0)
+        places.append(at + (turned * x - aside * y) * frame.first + (aside * x + turned * y) * frame.second)
+    return places
 
 
 def speed_of(scene: Scene, ability: Ability, moment: Moment, time: int) -> tuple[float | None, str]:

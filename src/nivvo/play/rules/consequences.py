@@ -33,7 +33,7 @@ from nivvo.plan.abilities.effects import (
     Score,
     Sends,
 )
-from nivvo.play.aims.aiming import Asked, Sent, Shot, moment_of, speed_of, spread
+from nivvo.play.aims.aiming import Asked, Sent, Shot, goes_round, moment_of, places_round, speed_of, spread
 from nivvo.play.aims.seeking import candidates
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
@@ -511,9 +511,13 @@ class Consequences:
         heading = heading if to is None else unit(self.session.stage.middle(to, time) - at)
         velocity = (speed or 0.0) * heading
         facing = session.stage.players[shooter].facing(time)
-        velocities = spread(scene, keys, moment, facing, velocity if speed else heading) or (velocity,)
+        way = velocity if speed else heading
+        velocities = spread(scene, keys, moment, facing, way) or (velocity,)
         inside = self._inside(contact, at, radius)
-        places, apart = self._apart(effect.gap, at, velocities, radius, time, keys, inside)
+        if goes_round(keys, velocities):
+            places, apart = places_round(session.stage, keys, shooter, moment, time, at, way), ""
+        else:
+            places, apart = self._apart(effect.gap, at, velocities, radius, time, keys, inside)
         own = keys.inherit_velocity * contact.v if keys.inherit_velocity else NOWHERE
         sent = tuple(Sent(one, (way if speed else NOWHERE) + own) for one, way in zip(places, velocities, strict=True))
         shot = Shot(
