@@ -398,11 +398,11 @@ class Others(unittest.TestCase):
             self.assertGreater(dots[-1][0], dots[0][0])
         self.assertLess(max(times) - min(times), 5e-4)
 
-    def apart(self, run, ids, middle, times):
-        """Those of a shot are at equal angles about their shooter, whose middle at a time is given, equally far off."""
+    def apart(self, run, ids, moves, times):
+        """Those of a shot are at equal angles about their shooter, who moves at some velocity, and equally far off."""
         frame, flown = run.scene.frame, [run.flight(one) for one in ids]
         for time in times:
-            off = [path.at(time)[0] - frame.lift(middle(time)) for path in flown]
+            off = [path.at(time)[0] - time * frame.lift(moves) for path in flown]
             ways = np.degrees([np.arctan2(one @ frame.second, one @ frame.first) for one in off])
             apart = np.diff(np.sort(ways % 360.0), append=np.min(ways % 360.0) + 360.0)
             np.testing.assert_allclose(apart, 360.0 / len(ids), atol=1e-6)
@@ -412,7 +412,12 @@ class Others(unittest.TestCase):
         orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = -140\nflight.orbit.lasts = 3\nlimits.life = 3.5"
         # From a muzzle, or sent: at the launch of another, in its flight, from what it touches.
         sends = "{ sends = { ability = 'ring' } }"
-        roads = (None, f"when.fired = {sends}", f"when.age = {sends[:2]}at = 0.3, {sends[2:]}", f"on.anything = {sends}")
+        roads = (
+            None,
+            f"when.fired = {sends}",
+            f"when.age = {sends[:2]}at = 0.3, {sends[2:]}",
+            f"on.anything = {sends}",
+        )
         for view, count, aim, road in itertools.product(VIEWS, (2, 3, 5), (0, 70), roads):
             size = VIEWS[view][1]
             spread = f"launch = {{ speed = 12, count = {count}, fan = 360 }}\n{orbit}"
@@ -434,7 +439,7 @@ class Others(unittest.TestCase):
             self.assertEqual(len(born), count, (view, road))
             times = [born[0]["time"] + late for late in (0.0, 0.11, 0.3, 1.7, 2.9)]
             with self.subTest(view=view, count=count, aim=aim, road=road):
-                self.apart(run, [row["projectile"] for row in born], lambda time: np.multiply(time, moves), times)
+                self.apart(run, [row["projectile"] for row in born], moves, times)
 
     def test_let_go_from_its_orbit_it_steers_as_if_it_were_launched_there(self):
         for number, (law, view) in enumerate(itertools.product(("pursuit", "lead", "proportional", "blend"), VIEWS)):

@@ -8,6 +8,7 @@ import numpy as np
 import nivvo
 from nivvo.plan.case import scene_of
 from nivvo.show.drawing.canvas import new_figure
+from nivvo.show.drawing.fan import draw_fan
 from nivvo.show.drawing.figure import views
 from nivvo.show.drawing.outline import flat, half_plane, hull, outline
 from nivvo.show.drawing.sight import preview_of
@@ -51,6 +52,40 @@ class Figures(unittest.TestCase):
             ways = [figure.axes[-1].transData.transform(flat(way, view.across, view.upward)) for way in (ahead, right)]
             (a, b), (c, d) = (way - figure.axes[-1].transData.transform((0.0, 0.0)) for way in ways)
             self.assertLess(a * d - b * c, 0.0, world)
+
+    def test_no_launch_flies_beyond_the_reach_that_is_drawn_and_some_come_up_to_it(self):
+        """Through drag and wind, from whoever walks, up, down and in space."""
+        scenes = (
+            ("", [6, 2], ""), ('world.y = "down"', [3, 1], "flight.drag.linear = 0.2"),
+            ("world.wind = [-8, 0]", [2, 0], "flight.drag.linear = 0.4"), ('world.view = "space"', [4, 1, 0], ""),
+            ("", [0, 0], ""),
+        )  # fmt: skip
+        for world, moves, drag in scenes:
+            level = [0.0] * len(moves)
+            text = (
+                f"nivvo = 1\n{world}\n[shooter.keeper]\nmove.velocity = {moves}\n"
+                "muzzle.hand = { forward = 0.6, follows = 'body' }\n[ability.flare]\nlaunch.speed = 18\n"
+                f"inherit_velocity = 1\nhits_owner = 'never'\nlimits.life = 20\n{drag}\n[case.tap]\n"
+            )
+            made = nivvo.parse(text)
+            found = nivvo.solve(made, to=[9.0, *level[1:]])
+            figure = new_figure(1)
+            draw_fan(found, figure.axes[0])
+            (edge,) = (line for line in figure.axes[0].lines if str(line.get_label()).startswith("reach"))
+            edge, frame = edge.get_xydata() * (1.0, -1.0 if "down" in world else 1.0), found[0].run.scene.frame
+            least = np.full(len(edge), np.inf)
+            for elevation in np.linspace(1.0, 89.0, 89):
+                run = nivvo.fire(made.with_settings({"ability.flare.launch.elevation": float(elevation)}))
+                path = run.flight(run.id_of(run.fired[0])).line(np.linspace(0.0, 6.0, 2000))
+                x, y = path @ frame.forward, path @ frame.up
+                seen = (x >= edge[0, 0]) & (x <= edge[-1, 0])
+                self.assertTrue((y[seen] <= np.interp(x[seen], *edge.T) + 0.02).all(), (world, elevation))
+                ahead = slice(int(np.argmax(x)) + 1)
+                least = np.minimum(least, edge[:, 1] - np.interp(edge[:, 0], x[ahead], y[ahead], right=-np.inf))
+            # What leaves backward comes nearer to it close by.
+            far = least[(edge[:, 1] > 0.0) & (edge[:, 0] > 0.6 * edge[-1, 0]) & (edge[:, 0] < 0.97 * edge[-1, 0])]
+            self.assertGreater(len(far), 20)
+            self.assertLess(far.max(), 0.05, world)
 
     def test_a_sight_that_meets_nothing_leaves_the_scene_as_large_as_it_is(self):
         text = "nivvo = 1\nworld.view = 'space'\n[ability.flare]\naim.by = 'sight'\nlaunch.speed = 20\n"

@@ -11,7 +11,7 @@ import numpy as np
 from nivvo.core.launching.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.launching.spread import cone, draw, fan, ring, scatter
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import Frame, added, dot, length_of, unit
+from nivvo.core.numbers.frame import added, dot, length_of, unit
 from nivvo.core.pool import HOLDS, ORBITS
 from nivvo.plan.abilities.ability import SEEKS, Ability
 from nivvo.plan.abilities.flight import INSTANT

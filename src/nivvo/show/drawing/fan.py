@@ -9,7 +9,7 @@ import numpy as np
 
 from nivvo.core.launching import ballistics
 from nivvo.core.launching.air import Air
-from nivvo.core.numbers.frame import dot, sincos, unit
+from nivvo.core.numbers.frame import dot, length_of, sincos
 from nivvo.play.aims.arcs import air_of
 from nivvo.play.questions.solving import Solution
 from nivvo.show.drawing.canvas import check_picture, drawn, new_figure, save_titled
@@ -57,7 +57,8 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     if frame.vertical and gravity > 0.0:
         ahead = np.sign(lines[0][-1, 0] - muzzle[0]) or 1.0
         side = np.array([ahead, -1.0 if view.flipped else 1.0])
-        arcs, over = _others(air_of(run.scene, ability, shot.time), speed, gravity)
+        air, own = air_of(run.scene, ability, shot.time), shot.velocity - shot.speed * shot.heading
+        arcs, over = _others(air, speed, gravity, own, (ahead * view.across, frame.up))
         fan, edge = [muzzle + side * arc for arc in arcs], muzzle + side * over
     seen = np.concatenate([*lines, *([edge[[0, -1]]] if edge is not None else [])])
     low, high = frame_axes(ax, view, run, seen)
@@ -90,27 +91,39 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     return ax
 
 
-def _others(air: Air, speed: float, gravity: float) -> tuple[list[np.ndarray], np.ndarray]:
-    """Arcs (n, 2) of run and rise at elevations ten degrees apart, and the line that none of any elevation crosses."""
-    if air.thin:
+def _others(air: Air, speed: float, gravity: float, own: np.ndarray, axes) -> tuple[list[np.ndarray], np.ndarray]:
+    """Arcs (n, 2) of run and rise at elevations ten degrees apart, and the line that none of any elevation crosses.
+
+    own : what a shot inherits (3,). axes : which way a run goes, and up.
+    """
+    aside, up = axes
+    if air.thin and not own.any():
         run = np.linspace(0.0, float(ballistics.greatest_range(speed, gravity)) * 1.02, 200)
         arcs = [np.stack([run, ballistics.height_at(speed, e, gravity, run)], axis=1) for e in range(10, 90, 10)]
         return arcs, np.stack([run, ballistics.envelope(speed, gravity, run)], axis=1)
-    up, aside = -unit(air.a), np.roll(unit(air.a), 1)
-    exact = Air(air.acts)
-    times = np.linspace(0.0, 2.2 * speed / gravity, 120)
+    exact, low = Air(air.acts), -0.05 * speed * speed / gravity
+    times = np.linspace(0.0, 2.2 * (speed + length_of(own)) / gravity, 160)
 
     def arc(elevation: float) -> np.ndarray:
         s, c = sincos(elevation)
-        p = exact.fly(speed * (c * aside + s * up), times)[0]
-        path = np.stack([p @ aside, p @ up], axis=1)
-        return path[path[:, 1] >= -0.05 * speed * speed / gravity]
+        p = exact.fly(speed * (c * aside + s * up) + own, times)[0]
+        return np.stack([p @ aside, p @ up], axis=1)
 
-    # Closer together near straight up, where the outermost arcs lie side by side.
-    many = [arc(90.0 - 89.0 * u * u) for u in np.linspace(0.01, 1.0, 90)]
-    run = np.linspace(0.0, max(float(path[:, 0].max()) for path in many) * 0.999, 200)
-    heights = [np.interp(run, path[:, 0], path[:, 1], right=-np.inf) for path in many]
-    return [arc(e) for e in range(10, 90, 10)], np.stack([run, np.max(heights, axis=0)], axis=1)
+    # What it inherits, or a wind, carries ahead what leaves backward too. All that left at once is a line at each time.
+    fronts = np.stack([arc(e) for e in np.linspace(0.0, 180.0, 181)], axis=1)
+    farthest = float(fronts[fronts[:, :, 1] >= low][:, 0].max())
+    run = np.linspace(0.0, farthest * 0.999, 200)
+    edge = np.stack([run, np.max([_top(one, run) for one in fronts], axis=0)], axis=1)
+    arcs = [arc(e) for e in range(10, 90, 10)]
+    return [path[path[:, 1] >= low] for path in arcs], edge
+
+
+def _top(line: np.ndarray, run: np.ndarray) -> np.ndarray:
+    """How high at most a line (n, 2), that may turn back, is at each of some runs; -inf where it never comes."""
+    (x, y), (dx, dy) = line[:-1].T, np.diff(line, axis=0).T
+    with np.errstate(all="ignore"):
+        share = (run[:, None] - x) / dx
+        return np.where((share >= 0.0) & (share <= 1.0), y + share * dy, -np.inf).max(axis=1)
 
 
 def _line(one: Solution, view) -> np.ndarray:

@@ -98,7 +98,8 @@ def _fits(links: Links, at: tuple, group: str, size: float) -> None:
     longest = sum(_flat(one, model.world.size) for one in bodies)
     if bodies and longest < 2.0 * size:
         whom = "anything" if group == ANYTHING else f"anything in {group}"
-        says = f"fits nowhere on {whom}: flat there is at most {longest:.4g} across, and it needs {2.0 * size:.4g}"
+        most = f"{longest:.4g} {model.world.unit}"
+        says = f"fits nowhere on {whom}: flat there is at most {most} across, and it needs {2.0 * size:.4g}"
         links.say(at, says, size, "leave size away to place it anywhere")
 
 
