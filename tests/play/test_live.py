@@ -2,6 +2,7 @@
 
 import contextlib
 import gc
+import math
 import os
 import sys
 import tempfile
@@ -674,24 +675,51 @@ class Placed(unittest.TestCase):
             self.assertGreater(live.place("keg")[0] - live.place("pot")[0], 1.0 - 1e-6)
         self.assertGreater(live.place("keg")[0], 6.9)
 
+    def test_what_a_game_moves_is_there_at_the_tick_s_end_however_long_that_lasts(self):
+        """And goes there evenly: what it meets on the way it meets where a line between the two places is."""
+        rng = np.random.default_rng(4)
+        for way in ("", "move.velocity = [1, 0]\n", "mass = 3\n", "parts = [{ shape.ball = 0.5 }]\n"):
+            shape = "" if "parts" in way else "shape.ball = 0.5\n"
+            text = f"[obstacle.raft]\nat = [6, 3]\n{shape}{way}"
+            live = nivvo.Live(drill(text=text, world="gravity = 0", case="input = []"), compiled=False)
+            here, met = live.place("raft"), []
+            for tick in range(60):
+                dt, there = float(rng.uniform(0.004, 0.06)), rng.uniform((2, 1), (7, 4))
+                live.tap("fire")
+                live.move_body("raft", there)
+                start = live.time
+                for event in live.step(dt):
+                    if event.what == "contact" and event.name == "raft":
+                        middle = here + (event.time - start) / dt * (there - here)
+                        self.assertAlmostEqual(float(np.hypot(*(event.point - middle))), 0.6, delta=1e-6)
+                        met.append(event)
+                here = live.place("raft")
+                np.testing.assert_allclose(here, there, atol=1e-9, err_msg=f"{way} {tick}")
+            self.assertGreater(len(met), 3, way)
+
     def test_what_a_saved_play_leaves_out_is_told(self):
         live = nivvo.Live(drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n", case="input = []"))
+        gull = {"group": "wisps", "at": [9, 9], "shape": {"ball": 0.5}}
         with tempfile.TemporaryDirectory() as folder:
             live.step(1 / 60)
             with self.assertNoLogs("nivvo"):
                 live.save(Path(folder) / "a.toml")
             live.move_body("raft", [3, 4])
-            live.add("target", "gull", group="wisps", at=[9, 9], shape={"ball": 0.5})
+            live.step()
+            with self.assertNoLogs("nivvo"):
+                live.save(Path(folder) / "a.toml")
+            live.add("target", "gull", **gull)
             live.step(0.05)
+            live.move_body("gull", [9, 8])
             live.remove("gull")
             with self.assertLogs("nivvo") as told:
                 live.save(Path(folder) / "b.toml")
-        for words in ("moves of raft", "gull, which was added", "taking away gull"):
+        for words in ("moves of gull", "gull, which was added", "taking away gull"):
             self.assertIn(words, told.output[0])
 
-    def test_a_play_of_frames_of_any_length_is_saved_with_them(self):
+    def test_a_play_of_frames_of_any_length_is_saved_with_them_and_with_what_the_game_moved(self):
         happens = ("fired", "sent", "contact", "overlap", "damage", "bounced", "out", "ended")
-        for seed in range(60 if DEEP else 4):
+        for seed in range(60) if DEEP else (*range(4), 57):
             drawn, rng = Drawn(seed), np.random.default_rng(seed)
             if "'lead'" in (text := drawn.bare()):
                 continue
@@ -699,10 +727,19 @@ class Placed(unittest.TestCase):
             frames = np.where(
                 np.arange(drawn.ticks) < 9 * (seed % 2), 1 / drawn.rate, rng.uniform(4e-3, 0.05, drawn.ticks)
             )
+            # One goes by the game at every tick for a while, some are put elsewhere, all else goes as it goes.
+            bodies = [name for name in live.drill.of_case().obstacle if seed % 3]
+            moves = {}
+            for tick in range(2, drawn.ticks) if bodies else ():
+                if tick % 7 == 3 or drawn.ticks // 3 < tick < drawn.ticks // 2:
+                    near = [2.0 * math.sin(0.1 * tick + k) + 3.0 for k in range(drawn.size)]
+                    moves[tick] = (bodies[tick % 7 == 3 and tick % len(bodies)], near), {"jump": not rng.integers(4)}
 
-            def played(first, last, live=live, drawn=drawn, frames=frames):
+            def played(first, last, live=live, drawn=drawn, frames=frames, moves=moves):
                 out = []
                 for tick in range(first, last):
+                    if tick in moves:
+                        live.move_body(*moves[tick][0], **moves[tick][1])
                     for _, call, given in (act for act in drawn.acts if act[0] == tick):
                         getattr(live, call)(*given)
                     out += [(one.time, one.what) for one in live.step(float(frames[tick])) if one.what in happens]

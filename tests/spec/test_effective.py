@@ -9,6 +9,7 @@ import time
 import unittest
 from pathlib import Path
 
+import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -305,13 +306,59 @@ class Tracks(unittest.TestCase):
             ("0,move,1,0\n", "now called walk"),
             ("0,screen,1,0\n", "camera"),
             ("nan,tap,fire\n", "t: "),
+            ("0,moved,wisp\n", "a body and its place"),
+            ("0,moved,3,4\n", "a body and its place"),
+            ("0,moved,wisp,3,4,5\n", "2 numbers"),
+            ("0,put,wisq,3,4\n", "no body of that name"),
+            ("0,moved,wisp,3,inf\n", "to: "),
             ("time,value,control\n0,tap,fire\n", "a heading is"),
         ):
             with self.subTest(text):
                 told(self.made(text), words, "log.csv", folder=self.folder)
+
+    def test_what_the_game_moves_is_as_strict(self):
+        for row, words in (
+            ('t = 0, body = "wisp"', "to, or through"),
+            ('t = 0, body = "wisp", to = [1, 2], through = [[1, 2]]', "to, or through"),
+            ('t = 0, body = "wisp", through = [[1, 2]], jump = true', "jump goes with to"),
+            ('t = 0, body = "wisp", through = [[1, 2], [3, 4, 5]]', "2 numbers"),
+            ('t = 0, body = "wisp", through = []', "through"),
+            ('t = 0, body = "wisk", to = [1, 2]', "did you mean wisp"),
+            ('t = -1, body = "wisp", to = [1, 2]', "t"),
+            ('body = "wisp", to = [1, 2]', "t"),
+            ('t = 0, body = "wisp", too = [1, 2]', "to"),
+        ):
+            with self.subTest(row):
+                told(GOOD + f"moved = [{{ {row} }}]\n", words, "moved")
 
     def test_rows_of_a_track_do_what_the_same_inputs_do(self):
         text = "time,control,value,shooter\n0.1,tap,fire,keeper\n0.3,press,fire,\n0.4,release,fire\n"
         rows = '{ t = 0.1, tap = "fire" }, { t = 0.3, press = "fire" }, { t = 0.4, release = "fire" }'
         logged = nivvo.fire(nivvo.parse(self.made(text), folder=self.folder))
         self.assertEqual(logged.digest, nivvo.fire(nivvo.parse(GOOD + f"input = [{rows}]\n")).digest)
+
+    def test_moves_of_a_track_are_those_of_the_case(self):
+        heading = "time,control,value\n0,tap,fire\n"
+        log = "".join(f"{(20 + k) / 60!r}, moved, wisp, {9 - 0.1 * k!r}, 1.5\n" for k in range(30))
+        logged = self.made(heading + log + "0.9, put, wisp, 12, 5\n")
+        through = f"through = {[[9 - 0.1 * k, 1.5] for k in range(30)]}"
+        # From the next tick's start on: 20 of 60 a second are a third of a second.
+        for start in ('"20 ticks"', "0.3333"):
+            moved = (
+                f'{{ t = {start}, body = "wisp", {through} }}, {{ t = 0.9, body = "wisp", to = [12, 5], jump = true }}'
+            )
+            runs = [
+                nivvo.fire(nivvo.parse(text, folder=self.folder)) for text in (logged, GOOD + f"moved = [{moved}]\n")
+            ]
+            gaps = [nivvo.measure(run, "nearest", "wisp")[0] for run in runs]
+            self.assertEqual(*gaps)
+            path, wisp = runs[0].flight("flare-1"), runs[0].stage.number["wisp"]
+            times = np.linspace(0.0, path.t[-1], 20_000)
+            # Slowly: where it stands, on its way, then standing at the end of it, then where it was put.
+            ends = np.array([9 - 0.1 * k for k in range(30)])
+            edges = np.array([20, *range(21, 51)]) / 60
+            x = np.interp(times, edges, [32.5, *ends], left=32.5)
+            here = np.where((times < 0.9)[:, None], np.stack([x, np.full(len(x), 1.5)], axis=1), [12.0, 5.0])
+            far = np.hypot(*(path.line(times)[:, :2] - here).T)
+            radius = float(runs[0].scene.bodies[wisp]["radius"]) + 0.1
+            self.assertAlmostEqual(gaps[0], far.min() - radius, delta=1e-3)

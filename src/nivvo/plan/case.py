@@ -11,7 +11,7 @@ from nivvo.core.numbers import clock
 from nivvo.plan.bodies import Body, body_of
 from nivvo.plan.pieces import pieces_of
 from nivvo.plan.scene import Scene
-from nivvo.plan.track import Change, changes
+from nivvo.plan.track import Change, Moved, changes, moves
 from nivvo.spec.checking.links import body_of as checked_body
 from nivvo.spec.checking.links import in_hand
 from nivvo.spec.drill import Drill
@@ -37,7 +37,10 @@ class Goal(NamedTuple):
 
 
 class Case(NamedTuple):
-    """A case as it runs. lasts : when it is over (clock), None: once nothing flies. goals : what decides it."""
+    """A case as it runs. lasts : when it is over (clock), None: once nothing flies. goals : what decides it.
+
+    changes : what its players do. moved : what the game moves.
+    """
 
     drill: str
     name: str
@@ -46,6 +49,7 @@ class Case(NamedTuple):
     changes: list[Change]
     lasts: int | None
     goals: tuple[Goal, ...] = ()
+    moved: tuple[Moved, ...] = ()
 
 
 def case_of(drill: Drill, name: str | None = None) -> Case:
@@ -61,7 +65,8 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
         # What it goes by is held on to, so that their identities stay theirs.
         done = known or (written, scene, changes(drill.inputs(name), scene, hand))
         kept[key] = done
-        drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene))
+        moved = moves(drill.moved(name), scene)
+        drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene), moved)
     return drill._cache[name]
 
 

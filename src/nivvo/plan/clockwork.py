@@ -68,6 +68,11 @@ class Ticks:
         """At least how long (counts) each tick lasts, as the rules have it."""
         return math.ceil(clock.UNITS / self.rate) + 1 if self.frames is None else int(self.frames.max())
 
+    @property
+    def uneven(self) -> bool:
+        """Whether ticks may be of several lengths."""
+        return self.frames is not None or self.past is not None
+
     def edge(self, tick: int) -> int:
         """When a tick starts, on the clock."""
         if self.past is not None:
@@ -107,9 +112,9 @@ class Ticks:
     def rows(self, first: int, count: int) -> np.ndarray:
         """Rows of ``core.pool.TICKS`` for ``count`` ticks from number ``first``, to be read only."""
         if count == 1:
-            dt = 1.0 / self.rate if self.frames is None and self.past is None else None
+            dt = 1.0 / self.rate if not self.uneven else None
             return one_tick(self.edge(first), self.edge(first + 1), first, dt)
-        if self.frames is None and self.past is None:
+        if not self.uneven:
             rows = self._even.get((first, count))
             if rows is None:
                 if len(self._even) >= MOST_ROWS:

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
+import numpy as np
+
 from nivvo.core.numbers import clock
 from nivvo.plan.scene import Scene
-from nivvo.spec.scenes.case import CONTROLS, Input
+from nivvo.spec.scenes import case as written
+from nivvo.spec.scenes.case import CONTROLS, MOST_MOVES, Input
+from nivvo.spec.scenes.values import Duration
+
+__all__ = ["MOST_MOVES", "PRESS", "RELEASE", "Change", "Moved", "changes", "moves"]
 
 PRESS, RELEASE = "press", "release"
 
@@ -25,6 +31,31 @@ class Change(NamedTuple):
     value: Any
 
 
+class Moved(NamedTuple):
+    """One body that the game moves. time : the start (clock) of the tick over which it goes. goal : (3,), world."""
+
+    time: int
+    body: str
+    goal: np.ndarray
+    jump: bool
+
+
+def moves(rows: list[written.Moved], scene: Scene) -> tuple[Moved, ...]:
+    """All that the game moves, in order of time; at one time in the order in which it is written."""
+    out, ticks = [], scene.ticks
+    for row in rows:
+        start = ticks.seen(_count(scene, row.t))
+        for k, place in enumerate(row.through or [row.to]):
+            time = ticks.edge(ticks.holding(start) + k)
+            out.append(Moved(time, row.body, scene.frame.lift(place), row.jump))
+    return tuple(sorted(out, key=lambda one: one.time))
+
+
+def _count(scene: Scene, duration: Duration) -> int:
+    """When (clock) it is a time from the start; of so many ticks their edge."""
+    return clock.from_seconds(duration) if duration.ticks is None else scene.ticks.edge(duration.ticks)
+
+
 def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[Change]:
     """All that players do by rows of inputs, in order of time; None: each button in hand is tapped at 0 s."""
     if rows is None:
@@ -33,18 +64,13 @@ def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[
     at_ticks = scene.rules.seen_at_ticks
     out: list[Change] = []
 
-    def count(duration) -> int:
-        if duration.ticks is not None:
-            return scene.ticks.edge(duration.ticks)
-        return clock.from_seconds(duration)
-
     def add(when: int, name: str, what: str, value) -> None:
         out.append(Change(scene.ticks.seen(when) if at_ticks else when, when, name, what, value))
 
     last: dict[tuple[str, str], tuple[int, Any]] = {}
-    for row in sorted(rows, key=lambda row: count(row.t)):
-        time = count(row.t)
-        every = 0 if row.every is None else count(row.every)
+    for row in sorted(rows, key=lambda row: _count(scene, row.t)):
+        time = _count(scene, row.t)
+        every = 0 if row.every is None else _count(scene, row.every)
         button = row.press or row.tap or row.hold
         for name in [row.shooter] if row.shooter else sorted(scene.shooters):
             for control in CONTROLS:
@@ -62,7 +88,7 @@ def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[
                 if button:
                     add(start, name, PRESS, button)
                 if row.release or row.tap or row.hold:
-                    add(start + count(row.held) if row.hold else start, name, RELEASE, row.release or button)
+                    add(start + _count(scene, row.held) if row.hold else start, name, RELEASE, row.release or button)
     return sorted(out, key=lambda one: (one.time, one.written))
 
 

@@ -60,7 +60,7 @@ def first_shot(case: Case, ability: str) -> Shot | None:
 def _begun(case: Case, **options) -> Session:
     """A session that its case's track is fed to, before its first tick."""
     session = Session(case.scene, case.in_hand, case.lasts, goals=case.goals, **options)
-    session.feed(case.changes)
+    session.feed(case.changes, case.moved)
     return session
 
 
@@ -70,7 +70,7 @@ def scratch(case: Case, time: int = 0, **options) -> Session:
     What is asked about a case is asked of one of these.
     """
     session = Session(case.scene, [], **options)
-    session.feed(case.changes)
+    session.feed(case.changes, case.moved)
     session.take_in(time)
     return session
 

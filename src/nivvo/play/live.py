@@ -20,7 +20,7 @@ from nivvo.core.numbers import clock
 from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.clockwork import MOST_FRAMES, Frames
-from nivvo.plan.track import PRESS, RELEASE, Change
+from nivvo.plan.track import MOST_MOVES, PRESS, RELEASE, Change
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import shooter_in
 from nivvo.play.outcome.cues import EXPIRED, EXPIRES, FULL, WORDS
@@ -116,7 +116,8 @@ class Live(Tabled):
         self._ends = Ends(ENDED_KEPT)
         self._cleared = 0
         self._played: Past | None = None
-        # What a game did that is no input, the first of it; how long ticks were, if it says so.
+        self._moved: Past | None = None
+        # What else a game did that is no input, the first of it; how long ticks were, if it says so.
         self._beside: dict[str, None] = {}
         self._frames = Frames(self.scene.ticks)
         self._mark = object()
@@ -427,11 +428,14 @@ class Live(Tabled):
         """
         number = self._number(name)
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
-        self._did(f"moves of {name}")
-        session, ticks = self._session, self.scene.ticks
-        now, then = ticks.edge(session.tick), ticks.edge(session.tick + 1)
-        for piece in session.stage.whole[session.stage.names[number]]:
-            session.stage.move(piece, now, then, goal + session.stage.shifts.get(piece, 0.0), jump)
+        self._session.move(name, goal, jump)
+        if number >= len(self.scene.planned) or self.scene.names[number] != name:
+            self._did(f"moves of {name}")
+        elif self._moved is not None and self._moved.count >= MOST_MOVES:
+            self._did(f"more than {MOST_MOVES:,} moves of bodies")
+        else:
+            row = {"t": self.time, "body": name, "to": self.scene.frame.drop(goal).tolist()}
+            self._moved = and_then(self._moved, row | ({"jump": True} if jump else {}))
 
     @checked
     def add(self, kind: str, name: str, **keys: Any) -> None:
@@ -493,7 +497,7 @@ class Live(Tabled):
     @checked
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback, and to go to and fro in what was played."""
-        so_far = self._cleared, self._played, self._ends.past, dict(self._beside)
+        so_far = self._cleared, self._played, self._moved, self._ends.past, dict(self._beside)
         return Snapshot(self._mark, *so_far, packed(self._session))
 
     @checked
@@ -507,7 +511,8 @@ class Live(Tabled):
         self._session = snapshot.state.opened()
         # What ended, was played or done since then has not happened; what had been forgotten stays so.
         self._ends.back(snapshot.ends)
-        self._played = snapshot.played if snapshot.cleared == self._cleared else None
+        same = snapshot.cleared == self._cleared
+        self._played, self._moved = (snapshot.played, snapshot.moved) if same else (None, None)
         self._beside = dict(snapshot.beside)
         self._frames.back(self._session.tick)
 
@@ -523,23 +528,28 @@ class Live(Tabled):
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
         """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
 
-        Input, and how long ticks were, if a game said so (20,000 of them). That bodies were moved, added or taken away,
-        or projectiles ended, is not in it, and a warning is logged.
+        Input, what bodies were moved, and how long ticks were, if a game said so (20,000 of them). Of more than a few
+        moves a CSV is written beside it, its track. That bodies were added or taken away, or projectiles ended, is not
+        in it, and a warning is logged.
 
         replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
         or another has, OutputError if the file cannot be written.
         """
         from nivvo.spec.checking.tables import NAME
         from nivvo.spec.reading.files import write_text
-        from nivvo.spec.writing import with_case
+        from nivvo.spec.writing import MOST_WRITTEN, Played, as_track, with_case
 
         if not NAME.fullmatch(case):
             rule = "a letter, then letters, digits, _ or -, at most 64 in all"
             raise CallError(f"case = {case[:80]!r} is not a name: {rule}")
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
-        frames, played = self._frames.told(), all_of(self._played)
-        done = write_text(path, with_case(self.drill, self.case, case, played, self.in_hand, frames or None))
+        frames, played, moved = self._frames.told(), all_of(self._played), all_of(self._moved)
+        beside_it = Path(path).with_name(f"{Path(path).stem}.{case}.csv")
+        if len(moved) > MOST_WRITTEN:
+            write_text(beside_it, as_track(moved))
+        made = Played(played, moved, frames or None, beside_it.name if len(moved) > MOST_WRITTEN else None)
+        done = write_text(path, with_case(self.drill, self.case, case, made, self.in_hand))
         beside = [*([f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []), *self._beside]
         if beside:
             log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
@@ -549,7 +559,7 @@ class Live(Tabled):
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
         self._cleared += 1
-        self._played = None
+        self._played = self._moved = None
         self._frames.forget(self._session.tick)
 
 
@@ -559,6 +569,7 @@ class Snapshot(NamedTuple):
     session: object
     cleared: int
     played: Past | None
+    moved: Past | None
     ends: Past | None
     beside: dict[str, None]
     state: Packed

@@ -23,7 +23,7 @@ from nivvo.spec.reading import document as documents
 from nivvo.spec.reading import settings as changed
 from nivvo.spec.reading.document import Document, Origin
 from nivvo.spec.reading.track import Track
-from nivvo.spec.scenes.case import Case, Input
+from nivvo.spec.scenes.case import Case, Input, Moved
 from nivvo.spec.words.nearest import lacking, listed, nearest
 
 MOST_CHECKED = 10_000_000
@@ -100,6 +100,12 @@ class Drill(Tabled):
         if case.track is None:
             return case.input
         return [*(case.input or []), *(row for _, row in self._logged[name].rows)]
+
+    @checked
+    def moved(self, name: str) -> list[Moved]:
+        """What the game itself moves in a case: its rows, then those of its track."""
+        logged = self._logged[name].moved if self.case(name).track is not None else []
+        return [*self.case(name).moved, *(row for _, row in logged)]
 
     @checked
     def of_case(self, name: str | None = None) -> Model:

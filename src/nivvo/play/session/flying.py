@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.numbers import clock
 from nivvo.core.world.arena import ticks_of
 from nivvo.errors import NivvoError
 
@@ -202,6 +203,10 @@ class Flying:
         if self.session.faced:
             self.session.stage.face_all(int(rows["start"][0]))
         arena, done, self._owed = self.session.arena, 0, False
+        if (ticks := self.session.scene.ticks).uneven:
+            # What is run may be a part of a tick; of many each is as long as it says.
+            whole = ticks.edge(self.session.tick + 1) - ticks.edge(self.session.tick)
+            arena.world["tick"] = clock.to_seconds(whole) if len(rows) == 1 else 0.0
         while True:
             try:
                 done += arena.run(rows[done:], until, keep)

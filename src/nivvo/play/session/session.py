@@ -23,7 +23,7 @@ from nivvo.plan.abilities.ability import CURVES, Ability, life_at
 from nivvo.plan.abilities.effects import Lasting, fields_of
 from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
-from nivvo.plan.track import PRESS, RELEASE, Change
+from nivvo.plan.track import PRESS, RELEASE, Change, Moved
 from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.aims.arcs import moves_at
 from nivvo.play.outcome.cues import Sounding
@@ -127,6 +127,9 @@ class Session:
         self.edges: list[tuple[int, str, str, bool]] = []
         self._coming: list[tuple[int, int, Change]] = []
         self._fed = 0
+        # What the game is going to move, the first last; what it has moved in the coming tick.
+        self._moved: list[Moved] = []
+        self._moving: list[Moved] = []
         self._struck = 0
         shared: dict = {}
         self.timers = Timers(scene.ticks, scene.rules.timer, scene.rules.bits)
@@ -183,6 +186,7 @@ class Session:
         self.triggers, self.touches, self.bounces, self.in_hand = {}, "end", bounces, []
         self.breakable, self.meter = False, Meter(True, True)
         self._coming.clear()
+        self._moved.clear()
         self.consequences.lasting.clear()
         self.reaching.coming.clear()
         for kept in (self.shots, self.refused, self.births, self.states, self.edges):
@@ -191,8 +195,10 @@ class Session:
         self.arena = self.stage.arena = self.arena.fresh(True)
         self.meetings = Meetings(self)
 
-    def feed(self, changes: list[Change]) -> None:
-        """Take in what players are going to do."""
+    def feed(self, changes: list[Change], moved: tuple[Moved, ...] = ()) -> None:
+        """Take in what players are going to do, and what the game is to move."""
+        self._moved = [*moved[::-1], *self._moved]
+        self.last_input = max([self.last_input, *(one.time for one in moved[-1:])])
         for change in changes:
             self.stage.players[change.shooter].expect(change)
             heappush(self._coming, (change.time, self._fed, change))
@@ -259,6 +265,7 @@ class Session:
         if self._thought == self.tick:
             return
         self._thought = self.tick
+        self._move(self.tick)
         if self.thinks:
             start, end = self.scene.ticks.edge(self.tick), self.scene.ticks.edge(self.tick + 1)
             self.doors.look(start, end)
@@ -266,6 +273,20 @@ class Session:
                 self.stage.think(start, end)
             if self.reaching.active:
                 self.reaching.plan(start, end)
+
+    def move(self, body: str, goal: np.ndarray, jump: bool) -> None:
+        """Let a body go to a place (3,) over the coming tick, however long that turns out to be."""
+        self._moving.append(Moved(self.scene.ticks.edge(self.tick), body, goal, jump))
+        self.stage.move_body(body, goal, self.tick, jump)
+
+    def _move(self, tick: int) -> None:
+        """Let those bodies go which the game moves, up to a tick's start."""
+        moved, self._moving = self._moving if self.scene.ticks.uneven else [], []
+        while self._moved and self._moved[-1].time <= self.scene.ticks.edge(tick):
+            moved.append(self._moved.pop())
+        for one in moved if not self.still else ():
+            if one.body in self.stage.number:
+                self.stage.move_body(one.body, one.goal, self.scene.ticks.holding(one.time), one.jump)
 
     def _restless(self, now: int) -> bool:
         """Whether to go on at a time (clock) with nothing in the air, for bodies that still go about."""
@@ -299,6 +320,8 @@ class Session:
         ticks = self.scene.ticks
         last = ticks.holding(time)
         for tick in range(self.tick, last + 1) if self.stage.thinks else (last,):
+            if tick > self._thought:
+                self._move(tick)
             if self.stage.thinks and tick > self._thought:
                 self.stage.think(ticks.edge(tick), ticks.edge(tick + 1))
                 self._thought = tick
@@ -341,6 +364,8 @@ class Session:
         times = [one.due() for one in (*self.triggers.values(), self.consequences, self.reaching)]
         if self._coming:
             times.append(self._coming[0][0])
+        if self._moved:
+            times.append(self._moved[-1].time)
         return min([time for time in times if time is not None], default=None)
 
     def _act(self, until: int) -> None:
@@ -348,6 +373,7 @@ class Session:
         while (time := self._due()) is not None and time < until:
             if self.lasts is not None and time >= self.lasts:
                 self._coming.clear()
+                self._moved.clear()
                 self.consequences.lasting.clear()
                 for trigger in self.triggers.values():
                     trigger.queue.clear()

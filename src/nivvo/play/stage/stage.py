@@ -291,6 +291,12 @@ class Stage:
             if isinstance(motion, Beside) and motion.leader == number and k != number:
                 self.motions[k] = Motion(motion.at(time)[0])
 
+    def move_body(self, name: str, goal: np.ndarray, tick: int, jump: bool) -> None:
+        """Let a body, all of its shapes, go straight to ``goal`` (3,) over a tick, or be there at its start."""
+        now, then = self.scene.ticks.edge(tick), self.scene.ticks.edge(tick + 1)
+        for piece in self.whole[name]:
+            self.move(piece, now, then, goal + self.shifts.get(piece, 0.0), jump)
+
     def move(self, number: int, now: int, then: int, goal: np.ndarray, jump: bool) -> None:
         """Let a body go straight to ``goal`` (3,) from ``now`` to ``then`` (clock), or be there at once; it stays."""
         if not self.loose.goes_along(number):

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 
 from nivvo.spec.checking.links import ANYTHING, MOST_TICKS, Links, groups_of, in_hand, with_sent
 from nivvo.spec.reading.track import Track
-from nivvo.spec.scenes.case import CONTROLS, MEASURES, Case, Input
+from nivvo.spec.scenes.case import CONTROLS, MEASURES, MOST_MOVES, Case, Input
 from nivvo.spec.scenes.values import LONGEST, Depends, Duration
 from nivvo.spec.words.nearest import listed, nearest
 
@@ -53,6 +53,7 @@ def check(links: Links, name: str, track: Track | None) -> None:
             links.name((*key, "ability"), word, "ability", known)
     chosen = [word for word in chosen if word in known]
     _inputs(links, key, case, track, chosen)
+    _moved(links, key, case, track)
     _checks(links, key, case)
     _goals(links, key, case)
     _lengths(links, key, case, chosen)
@@ -86,6 +87,22 @@ def _inputs(links: Links, key: tuple, case: Case, track: Track | None, chosen: l
             _pointed(links, key, rows, held)
         elif any(ability.aim.by == "cursor" for ability in held):
             _pointed(links, key, rows, held, ("cursor",))
+
+
+def _moved(links: Links, key: tuple, case: Case, track: Track | None) -> None:
+    """What the game moves in it, by its own rows and by its track."""
+    rows = [((*key, "moved", k), "", row) for k, row in enumerate(case.moved)]
+    for line, row in track.moved if track is not None else ():
+        rows.append(((*key, "track"), f"{links.folder / case.track}:{line}", row))
+    for at, links.where, row in rows:
+        _within_a_day(links, (*at, "t"), row.t)
+        links.name((*at, "body"), row.body, "body", links.names.bodies)
+        links.vector((*at, "to"), row.to)
+        for place in row.through or ():
+            links.vector((*at, "through"), place)
+    links.where = ""
+    if (many := sum(len(row.through or [row.to]) for _, _, row in rows)) > MOST_MOVES:
+        links.say((*key, "moved"), f"comes to {many:,} moves", None, f"at most {MOST_MOVES:,}")
 
 
 def _checks(links: Links, key: tuple, case: Case) -> None:

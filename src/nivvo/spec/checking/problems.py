@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from functools import cache
 from typing import Any, Literal, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
@@ -13,6 +12,7 @@ from nivvo.spec.reading.document import Document
 from nivvo.spec.words.elsewhere import elsewhere, meant
 from nivvo.spec.words.nearest import listed, nearest
 from nivvo.spec.words.renamed import renamed
+from nivvo.spec.words.schema import VALUE, all_keys, field_at, first_model, holds, kind_of, leaves_of, model_at
 
 _LIMITS = {
     "greater_than": ("gt", "greater than {}"),
@@ -23,9 +23,6 @@ _LIMITS = {
 
 CHANGED = ("world", "tick", "shooter", "obstacle", "target", "ability", "cue")
 """Tables of a drill of which a case may change keys, by ``set``."""
-
-VALUE = "ability.NAME.launch.speed"
-"""One of the numbers that may depend on something."""
 
 _TYPES = {
     "float_type": "a number",
@@ -177,15 +174,15 @@ def _problem(one: dict, key: tuple, document: Document, model: type[BaseModel]) 
 
 def _wanted(kind: str, model: type[BaseModel], key: tuple, given: Any) -> tuple[str, str]:
     """What is allowed where something is of the wrong type, and the line that was meant."""
-    table, name = _model_at(model, key), dotted(key)
+    table, name = model_at(model, key), dotted(key)
     if _TYPES[kind] == "a list":
-        held = _holds(model, key)
-        if inside := _first_model(held):
+        held = holds(model, key)
+        if inside := first_model(held):
             return f"a list of tables, as [{{ {next(iter(inside.model_fields))} = ... }}]", ""
         return ('a list of texts, as ["quay"]' if held is str else "a list, as [1.0, 2.0]"), ""
     if _TYPES[kind] == "a table":
         if table is None:
-            inside = _first_model(_holds(model, key))
+            inside = first_model(holds(model, key))
             step = f" of tables, as {name}.NAME.{next(iter(inside.model_fields))} = ..." if inside else ""
             return "a table" + step, ""
         return "a table" + _keys_of(table, name), _unnamed(model, key) or _short_for(table, name, given)
@@ -203,18 +200,14 @@ def _short_for(table: type[BaseModel], name: str, given: Any) -> str:
     if given is True and _whole_without_keys(table):
         return f"did you mean {name} = {{}}?"
     kind = float if type(given) in (int, float) else type(given)
-    fields = (word for word, leaves in _leaves_of(table) if kind in map(_kind, leaves))
+    fields = (word for word, leaves in leaves_of(table) if kind in map(kind_of, leaves))
     word = next(fields, "") if kind in (float, list) else ""
     return f"did you mean {name}.{word} = {shown(given)}?" if word else ""
 
 
-def _kind(leaf: Any) -> Any:
-    return get_origin(leaf) or leaf
-
-
 def _unnamed(model: type[BaseModel], key: tuple) -> str:
     """The line that was meant where what has a name in a drill was written without, or ""."""
-    table = _first_model(_holds(model, key[:1]))
+    table = first_model(holds(model, key[:1]))
     there = table is not None and len(key) > 1 and key[1] in table.model_fields
     return f"did you mean {key[0]}.NAME.{dotted(key[1:])}?" if there else ""
 
@@ -228,7 +221,7 @@ def _whole_without_keys(table: type[BaseModel]) -> bool:
 
 def _chosen(table: type[BaseModel], word: str, among: Callable = lambda word, words: word if word in words else None):
     """The first key of a table of which a word is a choice, and that choice, or None."""
-    for name, leaves in _leaves_of(table):
+    for name, leaves in leaves_of(table):
         words = [one for one in leaves if isinstance(one, str)]
         if found := among(word, words):
             return f'{name} = "{found}"'
@@ -240,35 +233,9 @@ def _choice_meant(table: type[BaseModel] | None, given: Any) -> str | None:
     return (_chosen(table, given) or _chosen(table, given, meant)) if table and isinstance(given, str) else None
 
 
-@cache
-def _leaves_of(table: type[BaseModel]) -> list[tuple[str, list]]:
-    return [(name, _leaves(field.annotation)) for name, field in table.model_fields.items()]
-
-
-def _leaves(annotation: Any) -> list:
-    """The types that a value may have, and the words that it may be; not what stands in lists and tables."""
-    if get_origin(annotation) is Literal:
-        return list(get_args(annotation))
-    if isinstance(annotation, type) or get_origin(annotation) in (list, dict, tuple):
-        return [annotation]
-    return [leaf for option in get_args(annotation) for leaf in _leaves(option)]
-
-
-def _field(model: type[BaseModel], key: tuple) -> Any:
-    """The field of the value at a path, or None."""
-    table = _model_at(model, key[:-1])
-    return table.model_fields.get(str(key[-1])) if table else None
-
-
-def _holds(model: type[BaseModel], key: tuple) -> Any:
-    """What the list or the table by names at a path holds."""
-    field = _field(model, key)
-    return _held(field.annotation) if field else None
-
-
 def _means(model: type[BaseModel], key: tuple) -> str:
     """A key and its meaning, for who took it for something else."""
-    field = _field(model, key)
+    field = field_at(model, key)
     return f"{key[-1]}: {field.description}" if field is not None and field.description else ""
 
 
@@ -285,7 +252,7 @@ def _by_set(key: tuple, given: Any) -> str:
 
 def _unknown(key: tuple, given: Any, where: str, model: type[BaseModel]) -> Problem:
     """A key that its table does not have: the nearest that it has, or the table where it belongs."""
-    table, word = _model_at(model, key[:-1]), str(key[-1])
+    table, word = model_at(model, key[:-1]), str(key[-1])
     allowed = list(table.model_fields) if table else []
     if now := renamed(key):
         return Problem(where, dotted(key), f"is now called {now}", shown(given), ", ".join(allowed))
@@ -300,7 +267,7 @@ def _instead(word: str, root: str, table: type[BaseModel] | None, allowed: list[
     """What is to be written in place of an unknown key of a table below ``root``, or where it belongs."""
     if said := (table and _chosen(table, word)) or meant(word, allowed):
         return f"did you mean {said}?"
-    homes = [path for path, field in _all_keys(model) if field == word]
+    homes = [path for path, field in all_keys(model) if field == word]
     homes.sort(key=lambda path: (path == VALUE, path.count(".")))
     around = [home for home in homes if home.split(".")[0] == root]
     if around:
@@ -308,50 +275,16 @@ def _instead(word: str, root: str, table: type[BaseModel] | None, allowed: list[
     if there := elsewhere(word):
         return there
     if homes:
-        close = {field: path for path, field in _all_keys(model) if path.split(".")[0] == root and word in field}
+        close = {field: path for path, field in all_keys(model) if path.split(".")[0] == root and word in field}
         near = min(close, key=len, default="")
         return f"did you mean {near} (in {close[near]})?" if near else f"{word} belongs in {' or '.join(homes[:3])}"
     if hint := nearest(word, allowed):
         return hint
     if table and (said := _chosen(table, word, meant)):
         return f"did you mean {said}?"
-    near = nearest(word, {field for _, field in _all_keys(model)}, 0.8)
-    home = next((path for path, field in _all_keys(model) if near == f"did you mean {field}?"), "")
+    near = nearest(word, {field for _, field in all_keys(model)}, 0.8)
+    home = next((path for path, field in all_keys(model) if near == f"did you mean {field}?"), "")
     return f"{near[:-1]} (in {home})?" if near else ""
-
-
-def _model_at(model: type[BaseModel], key: tuple) -> type[BaseModel] | None:
-    """The model of the table at a path; names and list places step into what tables hold."""
-    current: Any = model
-    for part in key:
-        if (table := _first_model(current)) is not None:
-            field = table.model_fields.get(str(part))
-            current = field.annotation if field else None
-        else:
-            current = _held(current)
-    return _first_model(current)
-
-
-def _held(annotation: Any) -> Any:
-    """What a dict or list annotation holds."""
-    for option in (annotation, *get_args(annotation)):
-        if get_origin(option) in (dict, list):
-            return get_args(option)[-1]
-        inner = get_args(option)
-        if inner and get_origin(inner[0]) in (dict, list):
-            return get_args(inner[0])[-1]
-    return None
-
-
-def _first_model(annotation: Any) -> type[BaseModel] | None:
-    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
-        return annotation
-    if get_origin(annotation) in (dict, list):
-        return None
-    for option in get_args(annotation):
-        if found := _first_model(option):
-            return found
-    return None
 
 
 def _keys_of(table: type[BaseModel], name: str) -> str:
@@ -361,34 +294,8 @@ def _keys_of(table: type[BaseModel], name: str) -> str:
 
 
 def _described(model: type[BaseModel], key: tuple) -> str:
-    field = _field(model, key)
+    field = field_at(model, key)
     if field is None:
         return ""
     words = ", ".join(map(shown, get_args(field.annotation))) if get_origin(field.annotation) is Literal else ""
     return ": ".join(filter(None, (words, field.description)))
-
-
-@cache
-def _all_keys(model: type[BaseModel]) -> tuple[tuple[str, str], ...]:
-    """(path of the table, key) for every key of every table, named tables shown as NAME.
-
-    The keys of a number that depends stand there once.
-    """
-    found: list[tuple[str, str]] = []
-
-    def walk(table: type[BaseModel], path: str, depth: int) -> None:
-        for name, field in table.model_fields.items():
-            found.append((path or "the top of the file", name))
-            if depth > 5:
-                continue
-            below = _first_model(field.annotation)
-            step = f"{path}.{name}" if path else name
-            if below is not None and "by" in below.model_fields and "points" in below.model_fields and step != VALUE:
-                continue
-            if below is not None:
-                walk(below, step, depth + 1)
-            elif (held := _held(field.annotation)) is not None and (inside := _first_model(held)) is not None:
-                walk(inside, f"{step}.NAME", depth + 1)
-
-    walk(model, "", 0)
-    return tuple(found)

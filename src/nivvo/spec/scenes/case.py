@@ -22,6 +22,9 @@ Axes = Annotated[list[Annotated[float, Field(ge=-1, le=1)]], Field(min_length=2,
 CONTROLS = ("cursor", "stick", "walk", "look", "screen")
 """What a row of input can change beside buttons."""
 
+MOST_MOVES = 100_000
+"""Places that bodies of a case are moved to."""
+
 
 class Input(Table):
     """One row of a track of inputs: what changes at a time."""
@@ -65,6 +68,26 @@ class Input(Table):
             raise ValueError("count and every are for tap and hold")
         if self.glide and all(getattr(self, key) is None for key in CONTROLS):
             raise ValueError("glide is for controls, as cursor or stick")
+        return self
+
+
+class Moved(Table):
+    """A body that the game itself moves, as a lift that it drives: straight to a place over a tick, then it stands."""
+
+    t: Seconds = Field(description='seconds from the start, or "90 ticks"; it goes from the next tick\'s start on')
+    body: Name = Field(description="which body, by name")
+    to: Vector | None = Field(None, description="where its middle is at that tick's end")
+    through: list[Vector] | None = Field(
+        None, min_length=1, description="in place of to: where it is at the ends of so many ticks, one after another"
+    )
+    jump: bool = Field(False, description="of to: it is there at once, and what lies between is not swept")
+
+    @model_validator(mode="after")
+    def _somewhere(self) -> Self:
+        if (self.to is None) == (self.through is None):
+            raise ValueError("write to, or through")
+        if self.jump and self.to is None:
+            raise ValueError("jump goes with to")
         return self
 
 
@@ -219,6 +242,7 @@ class Case(Table):
     )
     input: list[Input] | None = Field(None, description="default: one tap of each button at 0 s")
     track: str | None = Field(None, description="a CSV file of inputs (time, control, value[, value]), beside input")
+    moved: list[Moved] = Field(default_factory=no_rows, description="bodies that the game itself moves")
     check: list[Check] = Field(default_factory=no_rows)
     lasts: Seconds | None = Field(None, description="when to stop; default: when nothing flies any more")
     won: Goal | None = Field(None, description="what wins it; it stops there")
