@@ -723,10 +723,14 @@ class Placed(unittest.TestCase):
             drawn, rng = Drawn(seed), np.random.default_rng(seed)
             if "'lead'" in (text := drawn.bare()):
                 continue
-            live, told = nivvo.Live(nivvo.parse(text), compiled=False), []
+            # Half of the games see at the next tick what is done within one.
+            timer = ("exact", "re-armed", "accumulating", "counting down")[seed % 4]
+            rules = f"tick.input = 'at ticks'\ntick.timer = '{timer}'\ntick.motion" if seed // 2 % 2 else "tick.motion"
+            live = nivvo.Live(nivvo.parse(text.replace("tick.motion", rules)), compiled=False)
             frames = np.where(
                 np.arange(drawn.ticks) < 9 * (seed % 2), 1 / drawn.rate, rng.uniform(4e-3, 0.05, drawn.ticks)
             )
+            within = np.where(rng.integers(2, size=drawn.ticks), rng.uniform(0.0, 1.0, drawn.ticks), 0.0)
             # One goes by the game at every tick for a while, some are put elsewhere, all else goes as it goes.
             bodies = [name for name in live.drill.of_case().obstacle if seed % 3]
             moves = {}
@@ -735,13 +739,13 @@ class Placed(unittest.TestCase):
                     near = [2.0 * math.sin(0.1 * tick + k) + 3.0 for k in range(drawn.size)]
                     moves[tick] = (bodies[tick % 7 == 3 and tick % len(bodies)], near), {"jump": not rng.integers(4)}
 
-            def played(first, last, live=live, drawn=drawn, frames=frames, moves=moves):
+            def played(first, last, live=live, drawn=drawn, frames=frames, moves=moves, within=within):
                 out = []
                 for tick in range(first, last):
                     if tick in moves:
                         live.move_body(*moves[tick][0], **moves[tick][1])
                     for _, call, given in (act for act in drawn.acts if act[0] == tick):
-                        getattr(live, call)(*given)
+                        getattr(live, call)(*given, at=live.time + float(within[tick] * frames[tick]))
                     out += [(one.time, one.what) for one in live.step(float(frames[tick])) if one.what in happens]
                 return out
 

@@ -205,11 +205,11 @@ class Live(Tabled):
         time = ticks.edge(tick) if at is None else clock.from_seconds(at)
         if time < ticks.edge(tick):
             raise CallError(f"at = {at} s is over: the coming tick begins at {self.time:.9g} s")
-        seen = ticks.seen(time) if self.scene.rules.seen_at_ticks else time
         names = sorted(self.scene.shooters)
         if shooter is not None:
             names = [known(shooter, self.scene.shooters, "shooter")]
-        self._session.feed([Change(seen, time, name, what, value) for name in names])
+        seen = time == ticks.edge(tick) or not self.scene.rules.seen_at_ticks
+        self._session.feed([Change(time, time, name, what, value) for name in names], seen=seen)
         row = {"t": clock.to_seconds(time), what: value, **({"shooter": shooter} if shooter else {})}
         self._played = and_then(self._played, row)
 
@@ -243,6 +243,8 @@ class Live(Tabled):
         if dt is not None:
             session.consequences.lengthen(clock.from_seconds(dt))
         session.timers.played(session.tick)
+        if session.unseen:
+            session.see()
         session.step()
         told = self._events() if session.shots or session.refused or session.states else []
         count = int(session.arena.counters[pool.EVENTS])

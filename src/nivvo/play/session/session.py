@@ -127,6 +127,8 @@ class Session:
         self.edges: list[tuple[int, str, str, bool]] = []
         self._coming: list[tuple[int, int, Change]] = []
         self._fed = 0
+        # What players do in a tick, or after it, and a game sees at the next: it is not known yet when that begins.
+        self.unseen: list[Change] = []
         # What the game is going to move, the first last; what it has moved in the coming tick.
         self._moved: list[Moved] = []
         self._moving: list[Moved] = []
@@ -195,15 +197,25 @@ class Session:
         self.arena = self.stage.arena = self.arena.fresh(True)
         self.meetings = Meetings(self)
 
-    def feed(self, changes: list[Change], moved: tuple[Moved, ...] = ()) -> None:
-        """Take in what players are going to do, and what the game is to move."""
+    def feed(self, changes: list[Change], moved: tuple[Moved, ...] = (), seen: bool = True) -> None:
+        """Take in what players are going to do, and what the game is to move; ``seen``: it is known when it is seen."""
         self._moved = [*moved[::-1], *self._moved]
         self.last_input = max([self.last_input, *(one.time for one in moved[-1:])])
         for change in changes:
             self.stage.players[change.shooter].expect(change)
+            if not seen:
+                self.unseen.append(change)
+                continue
             heappush(self._coming, (change.time, self._fed, change))
             self._fed += 1
             self.last_input = max(self.last_input, change.time)
+
+    def see(self) -> None:
+        """Take in what is done in the coming tick, and is seen at its end: how long it lasts is known now."""
+        end = self.scene.ticks.edge(self.tick + 1)
+        done = sorted((one for one in self.unseen if one.written < end), key=lambda one: one.written)
+        self.unseen = [one for one in self.unseen if one.written >= end]
+        self.feed([one._replace(time=self.scene.ticks.seen(one.written)) for one in done])
 
     def finish(self, until: Callable[[], Any] | None = None) -> None:
         """Run until nothing is to come and nothing flies any more, or until the case is over, or something is so.
