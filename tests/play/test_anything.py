@@ -6,12 +6,14 @@ restored.
 
 import math
 import os
+import re
 import unittest
 from unittest import mock
 
 import numpy as np
 
 import nivvo
+from nivvo.core.numbers.clock import UNITS
 from nivvo.record.vocabulary import HAPPENINGS
 from tests.deep import DEEP
 
@@ -199,11 +201,43 @@ class Roads(unittest.TestCase):
         self.assertEqual(repr(rest), repr(drawn.played(live, middle, drawn.ticks)), "restored")
         until, words = drawn.ticks / drawn.rate - 1e-6, {one.word for one in HAPPENINGS.values()}
         mine = [(e.what, round(e.time, 9), e.id) for e in told + rest if e.what in words and e.time < until]
-        times = run.record.events["start"] / nivvo.core.numbers.clock.UNITS + run.record.events["after"]
+        times = run.record.events["start"] / UNITS + run.record.events["after"]
         kinds, keys = run.record.events["kind"].tolist(), run.record.events["key"].tolist()
         rows = zip(kinds, times.tolist(), keys, strict=True)
         theirs = [(HAPPENINGS[kind].word, round(time, 9), key) for kind, time, key in rows if time < until]
         self.assertEqual(sorted(mine), sorted(theirs), "live")
+
+
+class Previewed(unittest.TestCase):
+    def test_a_preview_is_the_flight_until_something_happens_to_it(self):
+        seen = 0
+        for seed in range(400) if DEEP else (*range(30), 62):
+            # Of several that leave at once a preview shows the middle of their spread.
+            text = re.sub(r", (count = \d+, fan = \d+|scatter = \d+|ring = \d+, count = \d+)", "", Drawn(seed).drill())
+            if any(word in text for word in ("blink", "knock", "pull")):
+                continue
+            drill = nivvo.parse(text)
+            run = nivvo.fire(drill)
+            rows = run.rows("events")
+            struck = [row["time"] for row in rows if row["what"] in ("damage", "out", "pushed")]
+            for shot in run.fired:
+                name, born = run.id_of(shot), shot.time / UNITS
+                if shot.parent >= 0 or shot.number or len(shot.sent) > 1 or min(struck, default=math.inf) <= born:
+                    continue
+                held, path = shot.moment.held / UNITS, run.flight(name)
+                shown = nivvo.preview(drill, ability=shot.ability, shooter=shot.shooter, at=born, held=held)
+                ends = [row["time"] for row in rows if row["projectile"] == name and row["what"] in PREVIEWED]
+                end = min([*ends, *struck, float(path.t[-1])])
+                times = shown.times + path.t[0]
+                there = path.line(times[times < end - 1e-9])[:, : shown.points.shape[1]]
+                np.testing.assert_allclose(shown.points[: len(there)], there, atol=1e-6, err_msg=f"{seed} {name}")
+                self.assertGreater(times[-1], end - 1.5 / run.scene.rate, (seed, name, shown))
+                seen += 1
+        self.assertGreater(seen, 4)
+
+
+PREVIEWED = ("contact", "overlap", "ended", "moment", "met")
+"""With what the flight may go on otherwise than its preview."""
 
 
 if __name__ == "__main__":

@@ -147,7 +147,7 @@ def decided(k, i, j, now, t, place):
     if then == PASS and ans["pierces"] >= 0 and q["pierced"] >= ans["pierces"]:
         return END, BY_PIERCED
     if then == BOUNCE and ans["bounces"] >= 0 and q["bounces"] >= ans["bounces"]:
-        return END, BY_BOUNCES
+        return END, BY_BOUNCES if ans["bounces"] > 0 else BY_CONTACT
     if then == PASS and not put_inside(q, j):
         return END, BY_INSIDE
     return then, BY_CONTACT

@@ -37,12 +37,15 @@ def answers_to(
 
 def alone(rows: np.ndarray, touches: str, bounces: int) -> None:
     """Let only the flight be answered for: at the first touch it is over ("end"), but for so many bounces before, or
-    nothing is touched at all ("ignore")."""
+    nothing is touched at all ("ignore").
+
+    What it would be thrown back by still is no touch where it comes out of that by itself.
+    """
     rows["holds"] = 0
     if touches == "ignore":
         rows["then"] = pool.IGNORE
         return
-    kept = (rows["then"] == pool.IGNORE) | ((rows["then"] == pool.BOUNCE) & (bounces > 0))
+    kept = (rows["then"] == pool.IGNORE) | (rows["then"] == pool.BOUNCE)
     rows["then"][~kept] = pool.END
     most = rows["bounces"]
     rows["bounces"] = np.where(most < 0, bounces, np.minimum(most, bounces))
