@@ -67,7 +67,7 @@ class Drawn:
     """A drill, its tables and its inputs: (tick, call of Live, values), for so many ticks."""
 
     def __init__(self, seed):
-        self.rng = rng = np.random.default_rng(seed)
+        self.seed, self.rng = seed, (rng := np.random.default_rng(seed))
         view, self.rate = VIEWS[seed % 4], int(rng.choice([8, 20, 60]))
         # In a calm one nobody has to be looked after at each tick.
         self.calm = seed % 3 == 2
@@ -142,6 +142,9 @@ class Drawn:
                 lines.append(f"wave = {{ count = 4, every = 0.3, places = [{self.place(-8, 8)}], most = 2 }}")
         elif "chase" in way or "flee" in way:
             way = ""
+        comes = np.random.default_rng((self.seed, k))
+        if self.seed % 7 in (2, 4, 5) and "wave" not in lines[-1]:
+            lines += [("arrives = 0.7", "leaves = 1.1", "arrives = 0.3\nleaves = 1.6", "", "")[comes.integers(5)]]
         return "\n".join([*lines, way])
 
     def drill(self, order=None):

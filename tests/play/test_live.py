@@ -697,27 +697,60 @@ class Placed(unittest.TestCase):
                 np.testing.assert_allclose(here, there, atol=1e-9, err_msg=f"{way} {tick}")
             self.assertGreater(len(met), 3, way)
 
+    def test_what_a_drill_was_changed_by_is_saved_with_what_was_played(self):
+        text = "[case.fast]\nset = { 'ability.flare.launch.speed' = 25, 'tick.rate' = 30 }\ninput = []\n"
+        changed = {"ability.flare.launch.elevation": 55.0, "tick.rate": 20, "case.fast.lasts": 3}
+        live = nivvo.Live(drill(text=text).with_settings(changed), "fast", compiled=False)
+        live.step()
+        live.tap("fire")
+        told = [one for _ in range(20) for one in live.step()]
+        with tempfile.TemporaryDirectory() as folder:
+            run = nivvo.fire(nivvo.load(live.save(Path(folder) / "a.toml")), "played")
+        self.assertAlmostEqual(nivvo.measure(run, "launch_speed")[0], 25.0)
+        self.assertAlmostEqual(nivvo.measure(run, "launch_elevation")[0], 55.0)
+        self.assertEqual([one.time for one in told if one.what == "fired"], [0.05])
+        self.assertEqual([row["time"] for row in run.rows("shots")], [0.05])
+
     def test_what_a_saved_play_leaves_out_is_told(self):
-        live = nivvo.Live(drill(text="[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n", case="input = []"))
+        text = "[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n"
+        text += "[obstacle.crate]\nat = [4, 9]\nshape.ball = 1\narrives = 2\n"
+        live = nivvo.Live(drill(text=text, case="input = []"))
         gull = {"group": "wisps", "at": [9, 9], "shape": {"ball": 0.5}}
         with tempfile.TemporaryDirectory() as folder:
-            live.step(1 / 60)
-            with self.assertNoLogs("nivvo"):
-                live.save(Path(folder) / "a.toml")
+            for dt in (1 / 60, 0.03):
+                live.step(dt)
             live.move_body("raft", [3, 4])
-            live.step()
-            with self.assertNoLogs("nivvo"):
-                live.save(Path(folder) / "a.toml")
             live.add("target", "gull", **gull)
             live.step(0.05)
             live.move_body("gull", [9, 8])
+            live.step()
             live.remove("gull")
+            live.remove("raft")
+            with self.assertNoLogs("nivvo"):
+                live.save(Path(folder) / "a.toml")
+            live.add("target", "gull", **gull)
+            live.remove("crate")
+            live.add("target", "tern", **gull)
+            live.remove("tern")
+            live.tap("fire")
+            live.step()
+            live.end(int(live.ids[0]))
             with self.assertLogs("nivvo") as told:
                 live.save(Path(folder) / "b.toml")
-        for words in ("moves of gull", "gull, which was added", "taking away gull"):
+            self.assertIn("played", nivvo.load(Path(folder) / "b.toml").cases)
+            live.clear_inputs()
+            with self.assertLogs("nivvo") as cleared:
+                live.save(Path(folder) / "c.toml")
+        self.assertIn("before its inputs were cleared", cleared.output[0])
+        for words in (
+            "tern, which was gone at once",
+            "gull, which was added again",
+            "taking away crate",
+            "the end of flare-1",
+        ):
             self.assertIn(words, told.output[0])
 
-    def test_a_play_of_frames_of_any_length_is_saved_with_them_and_with_what_the_game_moved(self):
+    def test_a_play_of_frames_of_any_length_is_saved_with_them_and_with_what_the_game_did_to_bodies(self):
         happens = ("fired", "sent", "contact", "overlap", "damage", "bounced", "out", "ended")
         for seed in range(60) if DEEP else (*range(4), 57):
             drawn, rng = Drawn(seed), np.random.default_rng(seed)
@@ -738,10 +771,32 @@ class Placed(unittest.TestCase):
                 if tick % 7 == 3 or drawn.ticks // 3 < tick < drawn.ticks // 2:
                     near = [2.0 * math.sin(0.1 * tick + k) + 3.0 for k in range(drawn.size)]
                     moves[tick] = (bodies[tick % 7 == 3 and tick % len(bodies)], near), {"jump": not rng.integers(4)}
+            # Others come on ways of their own, and one of them and one that was there are taken away.
+            ways = ({"through": [[0.0] * drawn.size], "speed": 3, "at_end": "back"},
+                    {"velocity": [-2.0] * drawn.size}, {"circle": {"centre": [1.0] * drawn.size, "turn_rate": 90}},
+                    {"timed": [[0, *[4.0] * drawn.size], [1, *[-4.0] * drawn.size]]}, None)  # fmt: skip
+            comes = {
+                int(tick): (
+                    ("obstacle", "target")[k % 2], f"n{k}",
+                    {"at": [4.0] * drawn.size, "group": "abc"[k % 3], "shape": {"ball": float(rng.uniform(0.3, 1))},
+                     **({"move": ways[way]} if ways[way] else {"mass": 2})},
+                )
+                for k, (tick, way) in enumerate(rng.integers(0, (drawn.ticks, 5), (3, 2)))
+            }  # fmt: skip
+            goes = [name for name in live.drill.of_case().target if live.drill.of_case().target[name].wave is None][:1]
+            goes += [name for tick, (_, name, _) in comes.items() if tick < 0.6 * drawn.ticks][:1]
+            goes = goes if seed % 2 else []
 
-            def played(first, last, live=live, drawn=drawn, frames=frames, moves=moves, within=within):
+            def played(
+                first, last, live=live, drawn=drawn, frames=frames, moves=moves, within=within, comes=comes, goes=goes
+            ):
                 out = []
                 for tick in range(first, last):
+                    if tick in comes:
+                        kind, name, keys = comes[tick]
+                        live.add(kind, name, **keys)
+                    for name in goes if tick == int(0.7 * drawn.ticks) else ():
+                        live.remove(name)
                     if tick in moves:
                         live.move_body(*moves[tick][0], **moves[tick][1])
                     for _, call, given in (act for act in drawn.acts if act[0] == tick):

@@ -56,6 +56,117 @@ def seen(run, times, name="wisp"):
     return np.array([p for p, _ in found]), np.array([v for _, v in found])
 
 
+class Comes(unittest.TestCase):
+    def test_what_comes_later_sets_out_then_as_another_does_that_was_there_from_the_start(self):
+        """Written with arrives, and added to a live session: from its own place on, along whatever way."""
+        for (world, size), late in itertools.product(VIEWS, (0.25, 2.0)):
+            at, there = [6.0, 2.0, 1.0][:size], [-1.0, 3.0, 2.0][:size]
+            ways = (
+                {"velocity": [1.0] * size},
+                {"velocity": [0.5] * size, "acceleration": [1.0] * size, "top_speed": 2.0},
+                {"through": [there, [0.0] * size], "speed": 3.0, "at_end": "back"},
+                {"through": [there, [0.0] * size], "speed": 3.0, "at_end": "around", "speeds_up": 2.0},
+                {"through": [there], "speed": 3.0},
+                {"circle": {"centre": [1.0] * size, "turn_rate": 70.0}, "speeds_up": 4.0},
+                {"timed": [[0.0, *at], [0.7, *there], [1.5, *at]]},
+                {"drift": [[-5.0] * size, [5.0] * size], "speed": 2.0},
+            )
+            for move in ways:
+                written = f"at = {at}\nmove = {{ {inline(move)} }}"
+                run = nivvo.fire(made(size, world=world, at=written, lasts=4.5, input="{ t = 4, tap = 'fire' }"))
+                later = nivvo.fire(
+                    made(
+                        size, world=world, at=f"{written}\narrives = {late}", lasts=6.5, input="{ t = 6, tap = 'fire' }"
+                    )
+                )
+                # A circle goes straight from tick to tick: not where it turns.
+                times = np.linspace(0.003, 4.0, 41)
+                (p, v), (q, u) = seen(run, times), seen(later, times + late)
+                np.testing.assert_allclose(q, p, atol=1e-9, err_msg=f"{move}")
+                np.testing.assert_allclose(u, v, atol=1e-7, err_msg=f"{move}")
+                self.assertEqual([row["time"] for row in later.rows("events") if row["what"] == "arrived"], [late])
+                live = nivvo.Live(made(size, world=world), compiled=False)
+                while live.time < late - 1e-9:
+                    live.step()
+                live.add("target", "wasp", at=tuple(at), shape={"ball": np.float64(0.4)}, move=move)
+                for tick in range(0, 120, 7):
+                    if "drift" not in move:
+                        # Where one drifts belongs to its name.
+                        np.testing.assert_allclose(
+                            live.place("wasp"), run.scene.frame.drop(seen(run, [tick / 60])[0][0]), atol=1e-9
+                        )
+                    for _ in range(7):
+                        live.step()
+
+    def test_what_leaves_is_met_no_more(self):
+        """A gate in a wall of gates, each gone for a while: shots at each time meet those that stand then."""
+        gates = "".join(
+            f"[obstacle.gate{k}]\nat = {[8.0 + k, 2.0]}\nshape = {{ box = [0.4, 3], turned = {20 * k} }}\n"
+            f"arrives = {0.5 * k}\nleaves = {0.5 * k + 1.2}\n"
+            for k in range(5)
+        )  # fmt: skip
+        inputs = ", ".join(f"{{ t = {0.13 * k:.2f}, tap = 'fire' }}" for k in range(30))
+        run = nivvo.fire(
+            made(at="at = [99, 99]", more=gates, lasts=5, input=inputs).with_settings(
+                {
+                    "ability.flare.launch": {"speed": 20.0, "elevation": 10.0},
+                    "ability.flare.on": {"anything": {"then": "pass"}},
+                }
+            )
+        )
+        told = {
+            (row["body"], row["what"]): row["time"]
+            for row in run.rows("events")
+            if row["what"] in ("arrived", "went away")
+        }
+        self.assertEqual(told["gate0", "went away"], 1.2)
+        met, went = {}, 0
+        for row in run.rows("contacts"):
+            met.setdefault(row["projectile"], []).append(row["body"])
+        for shot in run.fired:
+            path = run.flight(run.id_of(shot))
+            for k in range(5):
+                # When it is over the gate's middle, or not far from that.
+                at = path.t[0] + (8.0 + k - path.p[0][0]) / (20.0 * math.cos(math.radians(10.0)))
+                if abs(at - 0.5 * k) < 0.1 or abs(at - 0.5 * k - 1.2) < 0.1:
+                    continue
+                there = 0.5 * k < at < 0.5 * k + 1.2
+                went += not there
+                self.assertEqual(f"gate{k}" in met.get(run.id_of(shot), []), there, (shot.time, k))
+        self.assertGreater(went, 50)
+        for keys, words in (("arrives = 1\nleaves = 1", "before it is there"), ("leaves = 0", "before it is there"),
+                            ("arrives = '40 ticks'\nleaves = 0.5", "before it is there"),
+                            ("leaves = 1\nshape.half_space = 'up'", "half_space")):  # fmt: skip
+            shape = "" if "shape" in keys else "shape.ball = 1\n"
+            with self.assertRaisesRegex(DrillError, words):
+                made(more=f"[obstacle.crate]\n{shape}{keys}\n")
+
+    def test_a_case_may_set_one_body_more(self):
+        text = "[case.more]\nset = { 'target.gull' = { at = [4, 0], shape.ball = 0.5 } }\ncheck = [{ hits = 'gull' }]\n"
+        drill = made(input="{ t = 0, tap = 'fire' }")
+        base = TEXT.format(
+            world="", rate=60, motion="exact", home=[0.0, 0.0], walk="", at="at = [6, 2]", move="", more="",
+            shape="ball = 0.4", lasts=4, input="",
+        )  # fmt: skip
+        both = nivvo.parse(base + text)
+        self.assertTrue(nivvo.check(both, "more")[0].passed)
+        self.assertNotIn("gull", [row["target"] for row in nivvo.fire(both, "tap").rows("targets")])
+        other = drill.with_settings({"obstacle.post": {"at": [3, 0], "shape": {"ball": 0.4}}})
+        self.assertIn("post", {row["body"] for row in nivvo.fire(other).rows("contacts")})
+        for key, value, words in (("target.gull.at", [1, 2], "there is no target gull"),
+                                  ("target.gull", 3, "no target gull"),
+                                  ("shooter.mate", {"at": [1, 2]}, "no shooter mate"),
+                                  ("target.gull", {"shape": {"ball": 1}}, "needs at")):  # fmt: skip
+            with self.assertRaisesRegex(DrillError, words):
+                drill.with_settings({key: value})
+
+
+def inline(table):
+    """What stands in an inline table of TOML."""
+    texts = {key: f"{{ {inline(one)} }}" if isinstance(one, dict) else repr(one) for key, one in table.items()}
+    return ", ".join(f"{key} = {one}" for key, one in texts.items())
+
+
 class Adrift(unittest.TestCase):
     def test_it_goes_on_at_its_speed_within_its_region_and_anywhere_in_it(self):
         for world, size in VIEWS:

@@ -69,6 +69,7 @@ health = 500
 at = [9, 2]
 group = "wisps"
 arrives = <33>
+leaves = <150>
 [target.gull]
 at = [6, 3]
 group = "wisps"

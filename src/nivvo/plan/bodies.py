@@ -107,6 +107,7 @@ class Body(NamedTuple):
     """One body: its name and kind, its row as it stands at 0 s, and how it moves.
 
     shift : (3,) from the place that is written for it to its middle. arrives : when it comes (counts), 0: it is there.
+    leaves : when it goes, None: it stays.
     mass : None where nothing pushes it; friction : of what it lies on, a share of what presses. spins_up : how fast it
     comes to how fast it turns (rad/s²), inf: at once.
     """
@@ -121,6 +122,7 @@ class Body(NamedTuple):
     friction: float = 0.0
     on_shooter: OnShooter | None = None
     spins_up: float = math.inf
+    leaves: int | None = None
 
 
 class Walk(NamedTuple):
@@ -267,7 +269,9 @@ def body_of(
     move = _move(model.move, frame, shift, seed, name)
     gains = getattr(model, "turns_speeds_up", None)
     spins_up = math.inf if gains is None else math.radians(gains)
-    return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter, spins_up)
+    leaves = getattr(model, "leaves", None)
+    leaves = None if leaves is None else counted(leaves, rate)
+    return Body(name, kind, row, shift, move, arrives, mass, friction, on_shooter, spins_up, leaves)
 
 
 def ring(rows: np.ndarray, pieces: list[int]) -> None:

@@ -16,7 +16,7 @@ from nivvo.core.launching.muzzle import just_clear
 from nivvo.core.numbers import frame as frames
 from nivvo.core.world.arena import Arena
 from nivvo.plan.abilities.ability import Ability, ability_of
-from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
+from nivvo.plan.abilities.numbers import AT_FIRST, Moment, counted, resolve
 from nivvo.plan.bodies import Body, Gunner, Muzzle, Wave, body_of, expanded, fill_shape, gunner_of, ring
 from nivvo.plan.clockwork import Ticks
 from nivvo.plan.cues import Cue, cues_of
@@ -79,6 +79,7 @@ class Scene:
             for one in expanded(name, target, self.frame, self.seed, model.tick.rate)
         ]
         late = {name: arrives for name, _, arrives in waves}
+        late |= {name: counted(one.arrives, model.tick.rate) for name, one in model.obstacle.items() if one.arrives}
         targets = {name: target for name, target, _ in waves}
         kinds = {"shooter": shooters, "obstacle": model.obstacle, "target": targets}
         named = sorted((name, kind) for kind, entries in kinds.items() for name in entries)

@@ -37,12 +37,16 @@ from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.words.nearest import known, lacking
+from nivvo.spec.writing import Added, Removed, plain
 
 log = logging.getLogger("nivvo")
 
 MOST_SECONDS = 1e7
 NAMED = 8
 """So much of what a game did beside input is named."""
+
+MOST_CHANGES = 5_000
+"""Bodies that came or went in a session, of which each is remembered."""
 
 ENDED_KEPT = 65_536
 FORGET_EVERY = 512
@@ -96,7 +100,7 @@ class Live(Tabled):
     Parameters
     ----------
     drill : Drill
-    case : whose settings and abilities hold; its inputs are not played
+    case : whose settings and abilities hold; its inputs and moves are not played
     compiled : compile (or load) the engine now, so that no tick has to; else it is when there is enough to do
 
     Raises CallError for an unknown case. Times are seconds from the start; positions are in the drill's axes.
@@ -117,6 +121,7 @@ class Live(Tabled):
         self._cleared = 0
         self._played: Past | None = None
         self._moved: Past | None = None
+        self._changed: Past | None = None
         # What else a game did that is no input, the first of it; how long ticks were, if it says so.
         self._beside: dict[str, None] = {}
         self._frames = Frames(self.scene.ticks)
@@ -428,12 +433,10 @@ class Live(Tabled):
 
         ``jump``: it is there at once, and what lies between is not swept.
         """
-        number = self._number(name)
+        self._number(name)
         goal = self.scene.frame.lift(self._numbers("to", (to,), self.scene.frame.size))
         self._session.move(name, goal, jump)
-        if number >= len(self.scene.planned) or self.scene.names[number] != name:
-            self._did(f"moves of {name}")
-        elif self._moved is not None and self._moved.count >= MOST_MOVES:
+        if self._moved is not None and self._moved.count >= MOST_MOVES:
             self._did(f"more than {MOST_MOVES:,} moves of bodies")
         else:
             row = {"t": self.time, "body": name, "to": self.scene.frame.drop(goal).tolist()}
@@ -449,20 +452,27 @@ class Live(Tabled):
         stage = self._session.stage
         if isinstance(name, str) and name in stage.number:
             raise CallError(f"there is a {stage.kinds[stage.number[name]]} {name} already")
-        there = list(stage.number)
+        there, keys = list(stage.number), plain(keys)
         stage.add(one_more(self.drill, self._case, kind, name, keys, there), self._session.tick)
-        self._did(f"{name}, which was added")
+        self._change(Added(self.time, kind, name, keys))
 
     @checked
     def remove(self, name: str) -> None:
         """Take an obstacle or target away, from the coming tick on."""
-        if self._session.stage.kinds[self._number(name)] == "shooter":
+        if (kind := self._session.stage.kinds[self._number(name)]) == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
-        self._did(f"taking away {name}")
+        self._change(Removed(self.time, kind, name))
         for number in self._session.stage.whole[name]:
             self._session.consequences.forget(number)
             self._session.reaching.forget(number)
         self._session.stage.remove(name, self._session.tick)
+
+    def _change(self, one: Added | Removed) -> None:
+        """Remember that a body came or went."""
+        if self._changed is not None and self._changed.count >= MOST_CHANGES:
+            self._did(f"more than {MOST_CHANGES:,} bodies that came or went")
+        else:
+            self._changed = and_then(self._changed, one)
 
     def _number(self, name: str) -> int:
         return self._session.stage.number[known(name, self._session.stage.number, "body")]
@@ -499,7 +509,7 @@ class Live(Tabled):
     @checked
     def snapshot(self) -> Snapshot:
         """All that is, to come back to with ``restore``: for rollback, and to go to and fro in what was played."""
-        so_far = self._cleared, self._played, self._moved, self._ends.past, dict(self._beside)
+        so_far = self._cleared, self._played, self._moved, self._changed, self._ends.past, dict(self._beside)
         return Snapshot(self._mark, *so_far, packed(self._session))
 
     @checked
@@ -514,7 +524,8 @@ class Live(Tabled):
         # What ended, was played or done since then has not happened; what had been forgotten stays so.
         self._ends.back(snapshot.ends)
         same = snapshot.cleared == self._cleared
-        self._played, self._moved = (snapshot.played, snapshot.moved) if same else (None, None)
+        kept = (snapshot.played, snapshot.moved, snapshot.changed) if same else (None, None, None)
+        self._played, self._moved, self._changed = kept
         self._beside = dict(snapshot.beside)
         self._frames.back(self._session.tick)
 
@@ -530,16 +541,16 @@ class Live(Tabled):
     def save(self, path: str | Path, case: str = "played", *, replace: bool = False) -> Path:
         """Save the drill with what was played since the start (or ``clear_inputs``) as a case of its own.
 
-        Input, what bodies were moved, and how long ticks were, if a game said so (20,000 of them). Of more than a few
-        moves a CSV is written beside it, its track. That bodies were added or taken away, or projectiles ended, is not
-        in it, and a warning is logged.
+        Input, what bodies were moved, added and taken away, and how long ticks were, if a game said so (20,000 of
+        them). Of more than a few moves a CSV is written beside it, its track. That projectiles were ended, and what of
+        the rest a case cannot have, as a body that came twice, is not in it, and a warning is logged.
 
         replace : may take the place of a case that the drill has. Raises CallError for a name that no case can have
         or another has, OutputError if the file cannot be written.
         """
         from nivvo.spec.checking.tables import NAME
         from nivvo.spec.reading.files import write_text
-        from nivvo.spec.writing import MOST_WRITTEN, Played, as_track, with_case
+        from nivvo.spec.writing import MOST_WRITTEN, Played, as_track, bodies_of, with_case
 
         if not NAME.fullmatch(case):
             rule = "a letter, then letters, digits, _ or -, at most 64 in all"
@@ -547,12 +558,15 @@ class Live(Tabled):
         if case in self.drill.cases and not replace:
             raise CallError(f"the drill has a case {case!r}; give another name, or replace=True")
         frames, played, moved = self._frames.told(), all_of(self._played), all_of(self._moved)
+        bodies, lost = bodies_of(self.drill.of_case(self.case), all_of(self._changed))
+        moved = [row for row in moved if row["body"] not in lost]
         beside_it = Path(path).with_name(f"{Path(path).stem}.{case}.csv")
         if len(moved) > MOST_WRITTEN:
             write_text(beside_it, as_track(moved))
-        made = Played(played, moved, frames or None, beside_it.name if len(moved) > MOST_WRITTEN else None)
+        made = Played(played, moved, bodies, frames or None, beside_it.name if len(moved) > MOST_WRITTEN else None)
         done = write_text(path, with_case(self.drill, self.case, case, made, self.in_hand))
-        beside = [*([f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []), *self._beside]
+        uneven = [f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []
+        beside = [*lost.values(), *uneven, *self._beside]
         if beside:
             log.warning("nivvo: %s: %s is played without %s", path, case, ", ".join(beside))
         return done
@@ -561,7 +575,9 @@ class Live(Tabled):
     def clear_inputs(self) -> None:
         """Forget what was played, for sessions without end."""
         self._cleared += 1
-        self._played = self._moved = None
+        if self._moved is not None or self._changed is not None:
+            self._did("what the game did to bodies before its inputs were cleared")
+        self._played = self._moved = self._changed = None
         self._frames.forget(self._session.tick)
 
 
@@ -572,6 +588,7 @@ class Snapshot(NamedTuple):
     cleared: int
     played: Past | None
     moved: Past | None
+    changed: Past | None
     ends: Past | None
     beside: dict[str, None]
     state: Packed

@@ -44,6 +44,7 @@ HAPPENINGS = {
     pool.REACHED: Happening("touched a shooter"),
     pool.ARRIVED: Happening("arrived"),
     pool.TURNED_AWAY: Happening("turned away"),
+    pool.GONE: Happening("went away"),
     pool.SLOWED: Happening("slowed", turns=True),
     pool.WENT_THROUGH: Happening("went through", turns=True),
     pool.MET: Happening("met", turns=True),

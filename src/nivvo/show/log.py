@@ -188,6 +188,7 @@ SAYS: dict[str, str | Callable[[Log, Happened, str], str]] = {
     "came back": "{body} came back, {detail}",
     "touched a shooter": "{body} touched {detail}",
     "arrived": "{body} arrived",
+    "went away": "{body} went away",
     "turned away": _if(
         lambda one: one.of["code"] != 0, "{body} does not go through: {detail}", "{body} does not come: {detail}"
     ),

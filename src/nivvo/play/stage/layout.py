@@ -17,8 +17,9 @@ class Layout:
     """How bodies stand at 0 s.
 
     motions : the ways of those that stand, which a session replaces and never changes; None for the others, whose
-    numbers are ``own``. shifts, arrived, on_shooter, waves : as a Stage has them at first; come : its ``coming``.
-    masses : numbers of those with a mass. walks : whether a shooter walks. mortal : whether a shooter can be hurt.
+    numbers are ``own``. shifts, arrived, on_shooter, waves : as a Stage has them at first; come, go : its ``coming``
+    and ``going``. masses : numbers of those with a mass. walks : whether a shooter walks. mortal : whether a shooter
+    can be hurt.
     """
 
     def __init__(self, scene: Scene):
@@ -35,6 +36,7 @@ class Layout:
         self.arrived = {k: 0 for k, body in bodies if not body.arrives}
         firsts = {numbers[0] for numbers in scene.whole.values()}
         self.come = sorted((body.arrives, k) for k, body in bodies if body.arrives and k in firsts)
+        self.go = sorted((body.leaves, k) for k, body in bodies if body.leaves is not None and k in firsts)
         self.on_shooter = {k: body.on_shooter for k, body in bodies if body.on_shooter is not None}
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.masses = [k for k, body in bodies if body.mass is not None]

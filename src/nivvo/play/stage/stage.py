@@ -163,7 +163,8 @@ class Stage:
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
-        self.coming = [*layout.come]
+        self.coming, self.going = [*layout.come], [*layout.go]
+        self.left: dict[int, int] = {}
         self.waiting: dict[str, list[int]] = {}
         for k in layout.own:
             if scene.planned[k].arrives and not isinstance(self.motions[k], Chaser | Beside):
@@ -318,7 +319,7 @@ class Stage:
     @property
     def thinks(self) -> bool:
         """Whether bodies chase, flee, turn, are to arrive, or have a mass: something changes at a tick's start."""
-        own = self.turning or len(self.herd.numbers) or self.coming or self.waiting
+        own = self.turning or len(self.herd.numbers) or self.coming or self.waiting or self.going
         return bool(own or self.loose.of or self.afoot.feet)
 
     def quiet(self, time: int, along: bool) -> int:
@@ -330,13 +331,15 @@ class Stage:
         healths = zip(self.kinds, self.rows["health"].tolist(), strict=True)
         if any(health < math.inf and kind in below for kind, health in healths):
             return time
-        return min([self.afoot.quiet(time, along), *(due for due, _ in self.coming[:1])])
+        return min([self.afoot.quiet(time, along), *(due for due, _ in (*self.coming[:1], *self.going[:1]))])
 
     def think(self, time: int, end: int) -> None:
         """Let those arrive who are due at a tick's start, those turn who chase, flee or spin up, those move that are
         pushed."""
         if self.waiting or (self.coming and self.coming[0][0] <= time):
             self._come(time)
+        if self.going and self.going[0][0] <= time:
+            self._go(time)
         for k, spin in self.turning.items():
             if spin.gains < math.inf:
                 self.rows[k]["turns"] = self._rate(k, time)
@@ -374,6 +377,16 @@ class Stage:
                 self._tell(pool.TURNED_AWAY, number, self.rows["c0"][number], time)
         if arrived:
             self.arena.plan()
+
+    def _go(self, time: int) -> None:
+        """Let those go who are due, if they are still there: they are out."""
+        while self.going and self.going[0][0] <= time:
+            number = self.going.pop(0)[1]
+            if not self.out(number):
+                self.set_out(number, out=True)
+                self.left |= dict.fromkeys(self.pieces(number), time)
+                self._tell(pool.GONE, number, self.middle(number, time), time)
+        self.arena.plan()
 
     def _room(self, wave: Wave) -> int:
         """How many more of a wave may be on the field."""

@@ -114,16 +114,47 @@ class Route(Motion):
         """Nothing of a round can be dropped."""
 
 
+class Later(Motion):
+    """A way that one sets out on at a time (clock), from where it begins."""
+
+    def __init__(self, way: Motion, start: int):
+        super().__init__(way.at(0)[0])
+        self.way, self.start = way, start
+
+    @property
+    def moves(self) -> bool:
+        """Whether the way leads anywhere."""
+        return self.turns or self.way.moves
+
+    def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
+        """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
+        if time < self.start:
+            return self.pieces[0], 0
+        piece, start = self.way.piece(time - self.start)
+        return piece, start + self.start
+
+    def next_break(self, time: int) -> int | None:
+        """The first time after ``time`` at which a piece begins; None if there is none."""
+        if time < self.start:
+            return self.start
+        found = self.way.next_break(time - self.start)
+        return None if found is None else found + self.start
+
+    def forget(self, time: int) -> None:
+        """Nothing of it is dropped."""
+
+
 class Circling(Motion):
     """Round a point: at each tick's edge where the circle has it, straight between.
 
-    speeds_up : how fast it comes to its speed (units/s²), or at once.
+    start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once.
     """
 
     veers = True
 
-    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, speeds_up: float = math.inf):
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, start: int, speeds_up: float = math.inf):
         super().__init__(place)
+        self.start = start
         centre, self.rate, self.first, self.second, _ = circle
         self.speeds_up = speeds_up
         off = place - centre
@@ -137,7 +168,7 @@ class Circling(Motion):
         return True
 
     def _on_it(self, time: int) -> np.ndarray:
-        s, c = round_at(self.rate, self.speeds_up, self.x, self.y, time / UNITS)
+        s, c = round_at(self.rate, self.speeds_up, self.x, self.y, max(time - self.start, 0) / UNITS)
         return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
@@ -252,7 +283,7 @@ def timed(place: np.ndarray, points: tuple[tuple[int, np.ndarray], ...]) -> Moti
 
 def topped(motion: Motion, top: float) -> Motion:
     """The way of a body that speeds up steadily until it is so fast (units/s), and then goes straight on."""
-    (c, v, a), start = motion.pieces[0], motion.times[0]
+    (c, v, a), start = motion.pieces[-1], motion.times[-1]
     speeds, slope, bend = float(dot(v, v)) - top * top, 2.0 * float(dot(v, a)), float(dot(a, a))
     # The later root: before it, it may have slowed down.
     root = slope * slope - 4.0 * bend * speeds
@@ -269,12 +300,12 @@ def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
         return Motion(place)
     if move.drift is not None:
         return Drifting(place, move.drift, move.speed, start, move.speeds_up)
-    if move.timed:
-        return timed(place, move.timed)
     if move.circle is not None:
-        return Circling(place, move.circle, ticks, move.speeds_up)
-    if move.through is not None:
-        return Route([place, *move.through], move.speed, move.at_end, move.speeds_up)
+        return Circling(place, move.circle, ticks, start, move.speeds_up)
+    if move.timed or move.through is not None:
+        way = timed(place, move.timed) if move.timed else None
+        way = way or Route([place, *move.through], move.speed, move.at_end, move.speeds_up)
+        return Later(way, start) if start else way
     motion = Motion(place)
     motion.turn(start, place, move.velocity, move.acceleration)
     return motion if move.top is None else topped(motion, move.top)

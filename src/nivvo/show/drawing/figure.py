@@ -264,6 +264,14 @@ def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.
     return low - short - margin, high + short + margin
 
 
+def _while(run: Run, number: int) -> str:
+    """From when and until when a body is there, if it comes or goes by itself, in words after its name."""
+    body = run.scene.planned[number]
+    comes = f"from {to_seconds(body.arrives):.4g}" if body.arrives and number not in run.stage.waves else ""
+    goes = "" if body.leaves is None else f"until {to_seconds(body.leaves):.4g}"
+    return f", {' '.join(filter(None, (comes, goes)))} s" if comes or goes else ""
+
+
 def _filled(ax: Axes, low: np.ndarray, high: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Limits widened so that the picture fills its axes."""
     room = ax.get_window_extent()
@@ -325,7 +333,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             edge, endless = np.clip(edge, low, high), True
         if seen and (kind != "obstacle" or obstacles <= MOST_LABELS):
             where = f", {abs(off):.3g} {run.scene.unit} {'behind' if off > 0.0 else 'before'}" if faint and off else ""
-            named.append((name + where, edge, endless))
+            named.append((name + where + _while(run, number), edge, endless))
     mark(ax, *np.reshape(middles, (-1, 2)).T, marker="x", ms=5, color=RUST, ls="none", zorder=4)
     ways.draw(ax)
     return named

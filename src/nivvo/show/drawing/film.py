@@ -67,7 +67,8 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
     out = {row["target"]: row["out_at"] for row in run.rows("targets")}
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
         arrived = run.stage.arrived.get(number)
-        if out.get(name, np.inf) <= time or arrived is None or to_seconds(arrived) > time:
+        gone = to_seconds(run.stage.left[number]) if number in run.stage.left else out.get(name, np.inf)
+        if gone <= time or arrived is None or to_seconds(arrived) > time:
             continue
         fill, edge = STYLES[kind]
         if row["kind"] == HALF_SPACE:

@@ -190,7 +190,7 @@ class Linked:
         view = (model.world.view, model.world.height, bool(model.world.pull), ("world",) in self.only_names)
         for kind in ("shooter", "obstacle", "target"):
             entries = getattr(model, kind)
-            key = (kind, id(entries), view)
+            key = (kind, id(entries), view, model.tick.rate)
             links.found += self._once(key, entries, lambda kind=kind: self._bodies(kind, names))
         here = (id(names), view, model.tick.rate, tuple(model.ability))
         for name, ability in model.ability.items():

@@ -138,6 +138,10 @@ def body(links: Links, key: tuple, body) -> None:
             if body.move.circle.centre == (body.at or [0.0] * links.model.world.size):
                 links.say((*key, "move", "circle", "centre"), "is where the body is: it goes nowhere", body.at)
         _route(links, key, body)
+    comes, goes = getattr(body, "arrives", None), getattr(body, "leaves", None)
+    if goes is not None and goes.seconds(rate := links.model.tick.rate) <= (comes.seconds(rate) if comes else 0.0):
+        given = float(goes) if goes.ticks is None else f"{goes.ticks} ticks"
+        links.say((*key, "leaves"), "goes before it is there", given, "a later time than arrives, or than 0")
     if getattr(body, "wave", None) is not None:
         for word in ("places", "region", "edges"):
             for k, point in enumerate(getattr(body.wave, word) or []):

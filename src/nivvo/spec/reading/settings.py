@@ -12,6 +12,9 @@ from nivvo.spec.reading.positions import MOST_PARTS
 from nivvo.spec.words.nearest import listed, nearest
 
 NAMED = ("shooter", "obstacle", "target", "ability", "cue", "case")
+ADDED = ("obstacle", "target")
+"""Of what a whole table that is set may be one more."""
+
 KEEPER = "keeper"
 """Name of the shooter that a drill without one gets."""
 
@@ -105,7 +108,7 @@ def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: 
     there = tables.get(head, {})
     if head in NAMED and name is not None and isinstance(there, dict) and name not in there:
         names = list(there) or ([KEEPER] if head == "shooter" else [])
-        if name not in names:
+        if name not in names and not (head in ADDED and len(parts) == 2 and isinstance(one.value, dict)):
             return wrong(f"there is no {head} {name[:64]}", listed(names), nearest(name, names))
     if head not in _tops(tables) and (full := in_full(parts, leaves(tables))):
         return wrong("unknown key", hint=f"did you mean {full}?")

@@ -136,8 +136,8 @@ MEASURES = {
 HAPPEN = (
     "fired", "refused", "sent", "contact", "overlap", "damage", "out", "ended", "slipped through", "bounced", "moment",
     "came to rest", "goes along", "left", "scored", "burst", "met", "slowed", "blinked", "locked on", "lost",
-    "pushed", "pulled", "anchored", "came back", "touched a shooter", "arrived", "turned away", "went through",
-    "wave complete", "wave cleared", "case won", "case lost",
+    "pushed", "pulled", "anchored", "came back", "touched a shooter", "arrived", "turned away", "went away",
+    "went through", "wave complete", "wave cleared", "case won", "case lost",
 )  # fmt: skip
 """What can happen: the words of the table of events."""
 

@@ -325,7 +325,8 @@ class Move(Table):
     )
     timed: Annotated[list[Timed], Field(min_length=1, max_length=1000)] | None = Field(
         None,
-        description="where it is when: [seconds, x, y] or [seconds, x, y, z], straight between; it stays at the last",
+        description="where it is when: [seconds, x, y] or [seconds, x, y, z], seconds from when it is there, straight "
+        "between; it stays at the last",
     )
     circle: Circle | None = Field(None, description="round a point or a body")
     drift: Annotated[list[Vector], Field(min_length=2, max_length=2)] | None = Field(
@@ -518,6 +519,8 @@ TurnsSpeedsUp = Annotated[
     Positive | None,
     Field(description="degrees/s²: how fast it comes to turns, from when it is there; default: at once"),
 ]
+Arrives = Annotated[Seconds | None, Field(description="when it comes, at the next tick's start; default: it is there")]
+Leaves = Annotated[Seconds | None, Field(description="when it goes, at the next tick's start, and is out from then on")]
 
 
 class Obstacle(Table):
@@ -535,6 +538,8 @@ class Obstacle(Table):
     turns: Turns = None
     turns_about: TurnsAbout = None
     turns_speeds_up: TurnsSpeedsUp = None
+    arrives: Arrives = None
+    leaves: Leaves = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
     @model_validator(mode="after")
@@ -564,6 +569,8 @@ def _pushed(body: "Obstacle | Target") -> None:
         raise ValueError("turns_speeds_up goes with turns")
     if body.friction is not None and body.mass is None:
         raise ValueError("friction goes with mass")
+    if endless and (body.arrives is not None or body.leaves is not None):
+        raise ValueError("a half_space is there from the start on, and stays")
 
 
 class Wave(Table):
@@ -663,7 +670,8 @@ class Target(Table):
     turns: Turns = None
     turns_about: TurnsAbout = None
     turns_speeds_up: TurnsSpeedsUp = None
-    arrives: Seconds | None = Field(None, description="when it comes, at the next tick's start; default: it is there")
+    arrives: Arrives = None
+    leaves: Leaves = None
     wave: Wave | None = None
     on_shooter: OnShooter | None = Field(None, description="what follows when it touches a shooter; default: nothing")
 
@@ -672,12 +680,14 @@ class Target(Table):
         _pushed(self)
         if self.shape is not None and self.parts is not None:
             raise ValueError("write shape, or parts")
-        late = self.wave is not None or self.arrives is not None
         if self.wave is not None and self.arrives is not None:
             raise ValueError("a wave says by every or times when they arrive: write no arrives")
-        fixed = late and self.move is not None and (self.move.through or self.move.timed)
-        if fixed or (late and self.move is not None and self.move.circle is not None and self.move.circle.centre):
-            raise ValueError("what arrives later goes by velocity, drift, another body, not by a way of its own")
+        if self.wave is not None and self.leaves is not None:
+            raise ValueError("of a wave each goes once it is out: write no leaves")
+        fixed = self.wave is not None and self.move is not None and (self.move.through or self.move.timed)
+        circles = self.wave is not None and self.move is not None and self.move.circle is not None
+        if fixed or (circles and self.move.circle.centre):
+            raise ValueError("those of a wave go by velocity, drift, another body, not by a way of their own")
         if self.wave is not None and self.wave.speed is not None and self.move is not None:
             raise ValueError("write move, or wave.speed")
         placed = self.wave is not None and (self.wave.places or self.wave.region or self.wave.edges)
