@@ -14,6 +14,7 @@ from nivvo.core.pool import (
     BY_NEAR,
     IGNORE,
     INSIDE_MOST,
+    LODGE,
     OBSTACLE,
     SLIPPED,
     SWEPT,
@@ -70,7 +71,8 @@ def look(k, w, q, par, now, way, leg, far):
             if what == NONE:
                 continue
             own = wide[0] == rule[0]
-            if then == BOUNCE and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
+            throws = then == BOUNCE or (then == LODGE and ans["otherwise"] == BOUNCE)
+            if throws and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in. (It may come back later.)
                 continue
             if own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):

@@ -45,10 +45,12 @@ def alone(rows: np.ndarray, touches: str, bounces: int) -> None:
     if touches == "ignore":
         rows["then"] = pool.IGNORE
         return
+    throws = (rows["then"] == pool.LODGE) & (rows["otherwise"] == pool.BOUNCE)
     kept = (rows["then"] == pool.IGNORE) | (rows["then"] == pool.BOUNCE)
     rows["then"][~kept] = pool.END
+    rows["then"][throws] = pool.BOUNCE
     most = rows["bounces"]
-    rows["bounces"] = np.where(most < 0, bounces, np.minimum(most, bounces))
+    rows["bounces"] = np.where(throws, 0, np.where(most < 0, bounces, np.minimum(most, bounces)))
 
 
 def may_stay(rows: np.ndarray) -> bool:
