@@ -1,4 +1,5 @@
-"""Random drills of nearly everything, seen otherwise: twice as large, turned by a quarter, as a plane in space.
+"""Random drills of nearly everything, seen otherwise: twice as large, turned by a quarter, by other axes, as a plane
+in space.
 
 What happens is the same, with places and velocities turned or scaled with it. Twice as large to the last bit.
 """
@@ -12,6 +13,8 @@ import tomlkit
 import nivvo
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS
+from nivvo.plan.scene import frame_of
+from nivvo.spec.scenes.scene import World
 from tests.deep import DEEP
 from tests.play.test_anything import Drawn
 
@@ -91,6 +94,30 @@ def in_space(tables, side):
     return made
 
 
+AXES = (
+    ("+y", "+x", "left", "right"), ("-z", "+x", "left", "right"), ("+x", "+y", "right", "right"),
+    ("-y", "+x", "right", "right"), ("-x", "+y", "right", "left"),
+)  # fmt: skip
+"""Up, forward and hand of a world in space, and the hand of that with z up and x forward which it is."""
+
+
+def by_other_axes(tables, up, forward, hand, base):
+    """A world in space, and the same by other axes; and what a place of the first is in the second."""
+    world = {"up": up, "forward": forward, "hand": hand}
+    frame = frame_of(World(view="space", **world))
+    ways = np.array([frame.first, frame.second, frame.up])
+
+    def change(path, value):
+        if path[-1] == "box":
+            return np.abs(value @ ways).tolist()
+        return each(lambda v: (np.array(v) @ ways).tolist(), value) if is_vector(path, value) else value
+
+    tables["world"]["hand"] = base
+    made = written(tables, change)
+    made["world"] |= world
+    return tables, made, lambda p: p @ ways
+
+
 def alike(tables, side):
     """Without what goes by another plane in space: fans and rings, sways, ways about up, spin, friction on a floor.
 
@@ -162,6 +189,13 @@ class Symmetries(unittest.TestCase):
             if "drift" not in (text := Drawn(seed).drill()):
                 tables = tomllib.loads(text)
                 self.same(seed, tables, turned(tables), lambda p: np.array([-p[1], p[0], p[2]]), 1e-9)
+
+    def test_by_other_axes(self):
+        for seed in range(3, 20 * TIMES, 4):
+            # Where one drifts is drawn along the axes.
+            if "drift" not in (text := Drawn(seed).drill()):
+                one, other, there = by_other_axes(tomllib.loads(text), *AXES[seed // 4 % len(AXES)])
+                self.same(seed, one, other, there, 1e-9)
 
     def test_a_plane_in_space(self):
         for seed in range(0, 40 * TIMES, 4):
