@@ -59,7 +59,7 @@ class Law:
         self.phases = rng.uniform(0, 6, 3)
         self.push, self.burns = rng.uniform(5, 40), np.sort(rng.uniform(0.05, 1.8, 2))
         self.way, self.along = way, int(rng.integers(3))
-        self.spin = rng.normal(0, 6), random_axes(rng)[0]
+        self.spin = rng.normal(0, 6), random_axes(rng)[0], self.along == pool.ON_SPIN and self.phases[0] < 3.0
         self.top, self.lowest = rng.uniform(0.8, 1.5) * np.linalg.norm(v), rng.uniform(0.2, 0.9) * np.linalg.norm(v)
         self.law = int(rng.integers(1, 5))
         self.gain = rng.uniform(2, 12) if self.law != pool.PROPORTIONAL else rng.uniform(2, 5)
@@ -117,7 +117,8 @@ class Law:
         if "drag" in self.words:
             a -= (self.linear + self.square * size_of(v - air)) * (v - air)
         if "thrust" in self.words and self.burns[0] <= middle < self.burns[1]:
-            turned = Rotation.from_rotvec(self.spin[0] * t * self.spin[1]).apply(self.way)
+            sense = -1.0 if self.spin[2] and self.way[0] < 0.0 else 1.0
+            turned = Rotation.from_rotvec(sense * self.spin[0] * t * self.spin[1]).apply(self.way)
             a += self.push * (v / speed, self.way, turned)[self.along]
         if "homing" in self.words and self.seeks[0] <= middle < self.seeks[1]:
             a += self.homes(t, p, v, speed)

@@ -1,5 +1,5 @@
-"""Random drills of nearly everything, seen otherwise: twice as large, turned by a quarter, by other axes, as a plane
-in space.
+"""Random drills of nearly everything, seen otherwise: twice as large, turned by a quarter, in a mirror, by other axes,
+as a plane in space.
 
 What happens is the same, with places and velocities turned or scaled with it. Twice as large to the last bit.
 """
@@ -91,6 +91,21 @@ def in_space(tables, side):
             shape["turned"] = [0, angle, 0] if side else [angle, 0, 0]
         if side and "turns" in body:
             body["turns_about"] = [0, -1, 0]
+    return made
+
+
+def mirrored(tables):
+    """What is seen from the side as in a mirror: its shooter faces left."""
+
+    def change(path, value):
+        if path[-1] in ("turned", "turns") or path[-2:] == ("circle", "turn_rate"):
+            return -value
+        if path[-1] == "walk" and isinstance(value, list):
+            return [-value[0], value[1]]
+        return each(lambda v: [-v[0], v[1]], value) if is_vector(path, value) else value
+
+    made = written(tables, change)
+    made["shooter"]["keeper"]["facing"] = "left"
     return made
 
 
@@ -189,6 +204,13 @@ class Symmetries(unittest.TestCase):
             if "drift" not in (text := Drawn(seed).drill()):
                 tables = tomllib.loads(text)
                 self.same(seed, tables, turned(tables), lambda p: np.array([-p[1], p[0], p[2]]), 1e-9)
+
+    def test_in_a_mirror(self):
+        for seed in [k for k in range(40 * TIMES) if k % 4 < 2][:: 2 - (TIMES > 1)]:
+            # Where one drifts is drawn along the axes.
+            if "drift" not in (text := Drawn(seed).drill()):
+                tables = tomllib.loads(text)
+                self.same(seed, tables, mirrored(tables), lambda p: p * (-1.0, 1.0, 1.0), 1e-9)
 
     def test_by_other_axes(self):
         for seed in range(3, 20 * TIMES, 4):

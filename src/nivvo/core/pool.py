@@ -91,7 +91,7 @@ PARAMS = np.dtype(
         ("moments", "i4"),
         ("goes_on", "i4"),
         ("ends_hold", "i4"),
-        ("pad", "i4"),
+        ("mirrors", "i4"),
         ("spares", "i4"),
         ("bends", "i4"),
         ("careful", "i4"),
@@ -120,17 +120,17 @@ PARAMS = np.dtype(
 """a: constant acceleration. linear (1/s), square (1/unit): drag; factor: what velocity is multiplied by each tick of a
 game's own step; bends: whether what acts hangs on more than the row (``forces``), and whether it can be FORESEEN;
 careful: whether on more than drag; guided: whether on its own GUIDE. points: whether its pointed end, by which it
-sticks, is that of its launch, spun by spin (rad/s) about an axis. What else acts is told at ``forces.acting``: wind,
-gust, gust_rate, phases, zone (winds: whether there is any; zones: how many regions); thrust, burns, thrusts; top,
-tops, lowest; law, toward, gain, rate, side, seeks; sway, sway_rate, grows, orbit, orbit_rate (shifts: 1 about its way,
-2 about its owner; frees: counts after which it is let go). How it finds whom it seeks is told at ``seekers``: within,
-cone, keeps_cone (cosines), looks, every (counts), choice, group, only, sighted, loses. age (counts, FOREVER without),
-flown (units): moments of it; moments, goes_on: bits of the moments (codes of why) that are looked for, and after which
-it flies on; ends_hold: whether the tick stops when it ends. life: counts of the clock, FOREVER without end. reach:
-path length, inf without end. spares: the body that it never touches, or -1. strays: how reach is measured: ALONG the
-path, or as distance FROM_LAUNCH or FROM_OWNER (a body). sums: whether anybody asks how long its path is, so that it
-must be summed up. turn: the angle that was last turned in a tick, its sine and cosine: kept for the next, all that a
-flight writes."""
+sticks, is that of its launch, spun by spin (rad/s) about an axis (mirrors: the other way from a launch along -x). What
+else acts is told at ``forces.acting``: wind, gust, gust_rate, phases, zone (winds: whether there is any; zones: how
+many regions); thrust, burns, thrusts; top, tops, lowest; law, toward, gain, rate, side, seeks; sway, sway_rate, grows,
+orbit, orbit_rate (shifts: 1 about its way, 2 about its owner; frees: counts after which it is let go). How it finds
+whom it seeks is told at ``seekers``: within, cone, keeps_cone (cosines), looks, every (counts), choice, group, only,
+sighted, loses. age (counts, FOREVER without), flown (units): moments of it; moments, goes_on: bits of the moments
+(codes of why) that are looked for, and after which it flies on; ends_hold: whether the tick stops when it ends. life:
+counts of the clock, FOREVER without end. reach: path length, inf without end. spares: the body that it never touches,
+or -1. strays: how reach is measured: ALONG the path, or as distance FROM_LAUNCH or FROM_OWNER (a body). sums: whether
+anybody asks how long its path is, so that it must be summed up. turn: the angle that was last turned in a tick, its
+sine and cosine: kept for the next, all that a flight writes."""
 
 GUIDE = np.dtype(
     [

@@ -49,10 +49,10 @@ class Acts(NamedTuple):
     linear (1/s), square (1/unit) : drag, against the air, which moves with wind (3,), units/s, in gusts : its share
     that comes and goes, how fast (rad/s), three phases (rad). zones : regions with a wind of their own, as ``zone_of``
     gives. factor : what velocity is multiplied by each tick of a game's own step. thrust : units/s², from and until
-    when (s), a code of ``pool.THRUSTS``. spin : of where it points (rad/s), about a unit vector (3,). top : units/s, a
-    code of ``pool.TOPS``. lowest : units/s. homing : (law, toward, gain, rate in rad/s, sideways in units/s², from,
-    until). sway : across and up (units), rate (rad/s), over how many s it grows. orbit : radius (units), rate (rad/s),
-    over how many s it is reached, counts until it is let go.
+    when (s), a code of ``pool.THRUSTS``. spin : of where it points (rad/s), about a unit vector (3,), and whether it is
+    mirrored for what leaves along -x. top : units/s, a code of ``pool.TOPS``. lowest : units/s. homing : (law, toward,
+    gain, rate in rad/s, sideways in units/s², from, until). sway : across and up (units), rate (rad/s), over how many s
+    it grows. orbit : radius (units), rate (rad/s), over how many s it is reached, counts until it is let go.
     """
 
     linear: float = 0.0
@@ -62,7 +62,7 @@ class Acts(NamedTuple):
     gusts: tuple = (0.0, 0.0, (0.0, 0.0, 0.0))
     zones: tuple = ()
     thrust: tuple = (0.0, 0.0, math.inf, pool.ON_VELOCITY)
-    spin: tuple = (0.0, (0.0, 0.0, 1.0))
+    spin: tuple = (0.0, (0.0, 0.0, 1.0), False)
     top: tuple = (math.inf, pool.HOLDS)
     lowest: float = 0.0
     homing: tuple | None = None
@@ -78,7 +78,7 @@ def acting(a, **what: Any) -> np.ndarray:
     row["wind"] = one.wind
     row["gust"], row["gust_rate"], row["phases"] = one.gusts
     row["thrust"], row["burns"][0, 0], row["burns"][0, 1], row["thrusts"] = one.thrust
-    row["spin"], row["spins_about"] = one.spin
+    row["spin"], row["spins_about"], row["mirrors"] = one.spin
     row["top"], row["tops"] = one.top
     row["lowest"] = one.lowest
     row["seeks"], row["flown"], row["age"] = (0.0, math.inf), math.inf, pool.FOREVER
@@ -251,11 +251,20 @@ def thrust(row, t, v, way, a):
     if push == 0.0:
         return a
     if row["thrusts"] == ON_SPIN:
-        return along(a, rotated(way, vec(row["spins_about"]), row["spin"] * t), push)
+        return along(a, spun(row, way, t), push)
     speed = math.sqrt(dot(v, v))
     if row["thrusts"] == ON_LAUNCH or speed == 0.0:
         return along(a, way, push)
     return along(a, v, push / speed)
+
+
+@inner
+def spun(row, way, t):
+    """Where what spins on from the way of its launch points ``t`` s later."""
+    turned = row["spin"] * t
+    if row["mirrors"] != 0 and way[0] < 0.0:
+        turned = -turned
+    return rotated(way, vec(row["spins_about"]), turned)
 
 
 @inner

@@ -6,8 +6,9 @@ import math
 
 from nivvo.core._jit import cold, inner
 from nivvo.core.flying.acting import age_of, constant, pulled
+from nivvo.core.flying.forces import spun
 from nivvo.core.geometry.surface import surface
-from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
+from nivvo.core.geometry.turning import distance_at, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import read_off
 from nivvo.core.numbers.trig import angle_of
@@ -287,7 +288,7 @@ def lodges(k, i, now, t, ans, place):
     if ans["first_only"] != 0 and q["touched"] > 0:
         return False
     if par["points"] != 0:
-        r = rotated(vec(k.guides[i]["way"]), vec(par["spins_about"]), par["spin"] * max(age_of(k, i, now, t), 0.0))
+        r = spun(par, vec(k.guides[i]["way"]), max(age_of(k, i, now, t), 0.0))
     return -dot(r, place[1]) >= ans["facing"] * math.sqrt(dot(r, r))
 
 

@@ -237,9 +237,9 @@ class Heading(NamedTuple):
             return {}
         return {"points": 1}
 
-    def turning(self, frame: Frame) -> tuple[float, np.ndarray]:
-        """How fast where it points turns (rad/s), and about which unit vector (3,)."""
-        return math.radians(self.spin or 0.0), frame.pole
+    def turning(self, frame: Frame) -> tuple[float, np.ndarray, bool]:
+        """How fast where it points turns (rad/s), about which unit vector (3,), and whether leftward it is mirrored."""
+        return math.radians(self.spin or 0.0), frame.pole, frame.view == "side"
 
 
 class Again(NamedTuple):

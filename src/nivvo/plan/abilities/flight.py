@@ -57,7 +57,7 @@ class Points(Protocol):
 
     follows: str
 
-    def turning(self, frame: Frame) -> tuple[float, np.ndarray]: ...
+    def turning(self, frame: Frame) -> tuple[float, np.ndarray, bool]: ...
 
 
 class Air(Protocol):

@@ -26,7 +26,9 @@ def headings(frame: Frame, heading: Heading, path: Path, launch: np.ndarray, lay
     for start, end, _ in lay:
         time[(time > start) & (time < end)] = start
     age = np.maximum(time - path.moves_at, 0.0)
-    turned = frame.direction(float(frame.direction_of(first)) + heading.spin * age)
+    spin, _, mirrors = heading.turning(frame)
+    spin = -spin if mirrors and first[0] < 0.0 else spin
+    turned = frame.direction(float(frame.direction_of(first)) + np.degrees(spin) * age)
     return turned if frame.size == 2 else frame.raised(turned, float(frame.elevation(first)))
 
 

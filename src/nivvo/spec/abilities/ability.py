@@ -317,7 +317,10 @@ class Heading(Table):
     follows: Literal["velocity", "launch", "spin"] = Field(
         "velocity", description="the velocity; the launch, kept; or spinning from it"
     )
-    spin: Degrees | None = Field(None, description="degrees a second, in the sense of directions")
+    spin: Degrees | None = Field(
+        None,
+        description="degrees a second, in the sense of directions; in side view mirrored for what leaves to the left",
+    )
     front: Axis = Field("+x", description="which axis of its own model is the pointed end")
 
     @model_validator(mode="after")
