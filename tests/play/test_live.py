@@ -675,6 +675,39 @@ class Placed(unittest.TestCase):
             self.assertGreater(live.place("keg")[0] - live.place("pot")[0], 1.0 - 1e-6)
         self.assertGreater(live.place("keg")[0], 6.9)
 
+    def test_a_preview_among_bodies_that_stand_is_the_one_that_a_case_has(self):
+        """Who chase, turn, go to and fro and are adrift: all as they are then, and never again."""
+        rng, landed, apart = np.random.default_rng(8), 0, 0
+        for number in range(24):
+            view = ("view = 'top'", "y = 'up'\ngravity = 0", "y = 'down'\ngravity = 0")[number % 3]
+            text = f"nivvo = 1\n[world]\n{view}\n[shooter.keeper]\nwalk.speed = 3\n[ability.rivet]\nlaunch.speed = 9\n"
+            text += "aim.by = 'cursor'\nlimits.life = 1.5\n"
+            ways = ("move = { chase = 'keeper', speed = 2 }", "turns = 90\nshape.box = [0.3, 3]",
+                    "move.velocity = [-1, 1]", "move = { drift = [[2, -4], [7, 4]], speed = 3 }",
+                    "move = { through = [[1, 4], [6, 1]], speed = 4, at_end = 'around' }",
+                    "move.circle = { centre = [4, 0], turn_rate = 60 }")  # fmt: skip
+            for k, way in enumerate(rng.permutation(ways)):
+                text += f"[target.b{k}]\nat = {rng.uniform((2, -4), (7, 4)).tolist()}\n{way}\n"
+            cursor, walk, ticks = (
+                rng.uniform((3, -3), (8, 3)).tolist(),
+                rng.uniform(-0.7, 0.7),
+                int(rng.integers(20, 90)),
+            )
+            drill = nivvo.parse(f"{text}[case.c]\ninput = [{{ t = 0, cursor = {cursor}, walk = [{walk}, 0] }}]\n")
+            live = nivvo.Live(drill, compiled=False)
+            live.set_cursor(*cursor), live.set_walk(walk, 0.0)
+            for _ in range(ticks):
+                live.step()
+            before, shown = live.digest, live.preview("rivet", bodies="still")
+            there = nivvo.preview(drill, at=ticks / 60, bodies="still")
+            np.testing.assert_array_equal(shown.points, there.points)
+            self.assertEqual((shown.reason, shown.bodies, live.digest), (there.reason, "still", before))
+            landed += shown.landing is not None
+            apart += shown.reason != live.preview("rivet").reason
+        self.assertGreater(min(landed, apart), 4)
+        with self.assertRaisesRegex(nivvo.CallError, "moving.*still"):
+            live.preview("rivet", bodies="stil")
+
     def test_what_a_game_moves_is_there_at_the_tick_s_end_however_long_that_lasts(self):
         """And goes there evenly: what it meets on the way it meets where a line between the two places is."""
         rng = np.random.default_rng(4)

@@ -63,10 +63,9 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
         kept, key = drill._tables.planned, ("changes", id(written), id(scene.made), *hand)
         known = None if written.input is None else kept.get(key)
         # What it goes by is held on to, so that their identities stay theirs.
-        done = known or (written, scene, changes(drill.inputs(name), scene, hand))
+        done = known or (written, scene, changes(drill.inputs(name), scene, hand), moves(drill.moved(name), scene))
         kept[key] = done
-        moved = moves(drill.moved(name), scene)
-        drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene), moved)
+        drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene), done[3])
     return drill._cache[name]
 
 

@@ -49,7 +49,8 @@ MOST_CHANGES = 5_000
 """Bodies that came or went in a session, of which each is remembered."""
 
 ENDED_KEPT = 65_536
-FORGET_EVERY = 512
+FORGET_EVERY = 64
+"""Ticks after which what is past is forgotten: a snapshot holds all that is not."""
 
 
 RENAMED = {
@@ -489,22 +490,24 @@ class Live(Tabled):
         count: int | None = None,
         every: float | None = None,
         spacing: float | None = None,
+        bodies: str = "moving",
         bounces: int = 0,
     ) -> Preview:
         """Dots along the flight of a shot fired at the coming tick's start, as all stands now.
 
-        held : seconds of charge. The rest as of ``nivvo.preview``. Raises CallError for unknown names.
+        held : seconds of charge. The rest as of ``nivvo.preview``; among many who chase, bodies that are taken to stand
+        cost a fraction. Raises CallError for unknown names.
         """
         name = known(ability, self.in_hand, "ability")
         shooter = shooter_in(self._case, name, shooter)
-        check_dots(count, every, spacing, held, bounces)
-        alone = scout(self._session, bounces)
+        check_dots(count, every, spacing, held, bounces, bodies)
+        alone = scout(self._session, bounces, bodies == "still")
         now = self.scene.ticks.edge(alone.tick)
         number = self._session.numbers.get((name, shooter), 0)
         counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
         alone.fire(Asked(now, name, shooter, number, now, counts))
         alone.fly_out()
-        return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bounces=bounces)
+        return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bodies, bounces)
 
     @checked
     def snapshot(self) -> Snapshot:

@@ -137,14 +137,14 @@ def preview(
 
     Raises CallError for unknown names and values that make no sense.
     """
-    check_dots(count, every, spacing, held, bounces)
-    if bodies not in BODIES:
-        raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
+    check_dots(count, every, spacing, held, bounces, bodies)
     run = _flown(drill, case, ability, shooter, cursor, at, bodies, held, bounces)
     return of_run(run, count, every, spacing, bodies, bounces)
 
 
-def check_dots(count: int | None, every: float | None, spacing: float | None, held: float, bounces: int = 0) -> None:
+def check_dots(
+    count: int | None, every: float | None, spacing: float | None, held: float, bounces: int, bodies: str
+) -> None:
     """Raise CallError for dots, or a charge, that make no sense."""
     for word, value in (("count", count), ("every", every), ("spacing", spacing)):
         if value is not None and not 0 < value < np.inf:
@@ -155,6 +155,8 @@ def check_dots(count: int | None, every: float | None, spacing: float | None, he
         raise CallError(f"bounces must be from 0 to 1000000, not {bounces}")
     if not 0.0 <= held <= 86_400.0:
         raise CallError(f"held must be from 0 to 86400 seconds, not {held}")
+    if bodies not in BODIES:
+        raise CallError(f'bodies must be "moving" or "still", not {bodies!r}')
 
 
 @checked

@@ -67,8 +67,14 @@ def _stands(motion: Motion) -> bool:
     return len(motion.times) == 1 and not motion.pieces[0][1].any()
 
 
-def scout(session: Session, bounces: int) -> Session:
-    """A session as this one stands, in which nobody acts and nothing is in the air: for what is only looked at."""
+def scout(session: Session, bounces: int, still: bool) -> Session:
+    """A session as this one stands, in which nobody acts and nothing is in the air: for what is only looked at.
+
+    still : bodies stand where they are.
+    """
     made = packed(session, arena=False).opened()
     made.alone(bounces)
+    if still:
+        made.still = True
+        made.stage.stop_all(made.scene.ticks.edge(made.tick))
     return made

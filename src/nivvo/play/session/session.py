@@ -199,8 +199,9 @@ class Session:
 
     def feed(self, changes: list[Change], moved: tuple[Moved, ...] = (), seen: bool = True) -> None:
         """Take in what players are going to do, and what the game is to move; ``seen``: it is known when it is seen."""
-        self._moved = [*moved[::-1], *self._moved]
-        self.last_input = max([self.last_input, *(one.time for one in moved[-1:])])
+        if moved:
+            self._moved = [*moved[::-1], *self._moved]
+            self.last_input = max(self.last_input, moved[-1].time)
         for change in changes:
             self.stage.players[change.shooter].expect(change)
             if not seen:
