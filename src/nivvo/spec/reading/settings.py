@@ -109,7 +109,8 @@ def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: 
     if head in NAMED and name is not None and isinstance(there, dict) and name not in there:
         names = list(there) or ([KEEPER] if head == "shooter" else [])
         if name not in names and not (head in ADDED and len(parts) == 2 and isinstance(one.value, dict)):
-            return wrong(f"there is no {head} {name[:64]}", listed(names), nearest(name, names))
+            more = f'for one more, set its table: "{head}.{name[:64]}" = {{ ... }}' if head in ADDED else ""
+            return wrong(f"there is no {head} {name[:64]}", listed(names), nearest(name, names) or more)
     if head not in _tops(tables) and (full := in_full(parts, leaves(tables))):
         return wrong("unknown key", hint=f"did you mean {full}?")
     return None
