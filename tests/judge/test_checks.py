@@ -177,6 +177,30 @@ class Closest(unittest.TestCase):
             self.assertAlmostEqual(near.gap, gaps.min(), delta=1e-7)
             self.assertAlmostEqual(near.time, times[gaps.argmin()], delta=1e-3)
 
+    def test_only_while_it_is_there(self):
+        """What comes, what goes, what is out by another shot: against the gaps at many times at which it was there."""
+        rng = np.random.default_rng(3)
+        for _ in range(12):
+            comes, stays = round(rng.uniform(0, 1.2), 3), round(rng.uniform(0.05, 1.0), 3)
+            text = STRAIGHT.format(check='{ clears = "wisp", margin = 0.1 }', y=0.3)
+            text = text.replace("shape.ball = 0.5", f"shape.ball = 0.5\narrives = {comes}\nleaves = {comes + stays}", 1)
+            run = nivvo.fire(nivvo.parse(text + "set = { 'ability.rivet.on.anything.then' = 'pass' }\n"))
+            seen = {row["what"]: row["time"] for row in run.rows("events") if row["body"] == "wisp"}
+            times = np.linspace(seen.get("arrived", 0.0), min(seen["went away"], 2.0), 20_001)
+            gaps = np.hypot(*(run.flight("rivet-1").line(times)[:, :2] - [8, 0.3]).T) - 0.6
+            self.assertAlmostEqual(nivvo.measure(run, "nearest", "wisp")[0], gaps.min(), delta=1e-3)
+        text = STRAIGHT.format(check='{ hits = "wisp" }, { misses = "wisp", of = "rivet-2" }', y=0.0)
+        text = (
+            text.replace("shape.ball = 0.5", "shape.ball = 0.5\nhealth = 1", 1) + "input = [{ t = 0, tap = 'fire' }, "
+        )
+        text += "{ t = 1, tap = 'fire' }]\nset = { 'ability.rivet.on.wisps' = { damage = 5, then = 'pass' } }\n"
+        drill = nivvo.parse(text.replace("health = 1", "health = 1\ngroup = 'wisps'"))
+        run, (hit, missed) = nivvo.fire(drill), nivvo.check(drill)
+        self.assertTrue(hit.passed)
+        self.assertEqual((missed.passed, missed.found.split(",")[0]), (False, "nothing flew while it was there"))
+        self.assertIsNone(closest(run, "wisp", "rivet-2"))
+        self.assertAlmostEqual(nivvo.measure(run, "nearest", "wisp")[0], 0.0)
+
 
 class Remedies(unittest.TestCase):
     def test_what_it_says_would_pass_does_pass(self):

@@ -86,9 +86,12 @@ def _touches(run: Run, body: str, of: str | None) -> list[dict]:
     return [row for row in run.rows("contacts") if row["projectile"] in mine and body in (row["body"], "anything")]
 
 
-def _miss(run: Run, near: Closest | None) -> str:
-    if near is None:
-        return "nothing was fired"
+def _unseen(run: Run, of: str | None) -> str:
+    """Why nothing came near to a body."""
+    return "nothing flew while it was there" if run.names_of(of) else "nothing was fired"
+
+
+def _miss(run: Run, near: Closest) -> str:
     unit = run.scene.unit
     row = next(row for row in run.rows("projectiles") if row["projectile"] == near.projectile)
     gap = max(near.gap, 0.0)
@@ -132,7 +135,8 @@ def _hits(run: Run, check: Check) -> Outcome:
         return Outcome(text, False, found, math.nan, unit)
     near = closest(run, check.hits, check.of)
     gap = math.nan if near is None else -max(near.gap, 0.0)
-    return Outcome(text, False, "never touched", gap, unit, _miss(run, near))
+    miss = _unseen(run, check.of) if near is None else _miss(run, near)
+    return Outcome(text, False, "never touched", gap, unit, miss)
 
 
 def _misses(run: Run, check: Check) -> Outcome:
@@ -148,6 +152,8 @@ def _misses(run: Run, check: Check) -> Outcome:
     if check.misses == "anything":
         return Outcome(text, True, "nothing was touched", math.nan, unit)
     near = closest(run, check.misses, check.of)
+    if near is None:
+        return Outcome(text, False, f"{_unseen(run, check.of)}, so nothing was shown", math.nan, unit)
     return Outcome(text, True, "never touched", near.gap, unit, _miss(run, near))
 
 
@@ -187,7 +193,7 @@ def _clears(run: Run, check: Check) -> Outcome:
         return Outcome(text, False, found, -margin, unit)
     each = each_closest(run, check.clears, check.of)
     if not each:
-        return Outcome(text, False, "nothing was fired", math.nan, unit)
+        return Outcome(text, False, _unseen(run, check.of), math.nan, unit)
     stopped = next((one for one in each if one.at_end), None)
     if stopped is not None:
         return Outcome(text, False, "never got past it", math.nan, unit, _miss(run, stopped))

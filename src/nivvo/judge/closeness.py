@@ -8,6 +8,7 @@ import numpy as np
 
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot
+from nivvo.play.outcome.happened import there
 from nivvo.play.outcome.run import Run
 from nivvo.spec.arguments import checked
 from nivvo.spec.words.nearest import known
@@ -30,7 +31,7 @@ class Closest:
 
 @checked
 def closest(run: Run, body: str, of: str | None = None) -> Closest | None:
-    """The nearest approach of any projectile to a body; None if nothing flew. Raises CallError.
+    """The nearest approach of any projectile to a body; None if nothing flew while it was there. Raises CallError.
 
     of : an ability, a shot or a projectile by its name.
     """
@@ -41,8 +42,10 @@ def closest(run: Run, body: str, of: str | None = None) -> Closest | None:
 
 
 def each_closest(run: Run, body: str, of: str | None = None) -> list[Closest]:
-    """The nearest approach of each projectile to a body. of : as of ``closest``."""
-    return [_approach(run, name, body) for name in run.names_of(of).values()]
+    """The nearest approach to a body of each projectile that flew while it was there. of : as of ``closest``."""
+    spans = there(run, body)
+    found = [_approach(run, name, body, spans) for name in run.names_of(of).values()]
+    return [one for one in found if one is not None]
 
 
 def whose(run: Run) -> list[str]:
@@ -50,14 +53,21 @@ def whose(run: Run) -> list[str]:
     return list(dict.fromkeys([*run.scene.abilities, *map(run.id_of, run.launched), *run.ids.values()]))
 
 
-def _approach(run: Run, projectile: str, body: str) -> Closest:
+def _approach(run: Run, projectile: str, body: str, spans: list[tuple[float, float]]) -> Closest | None:
     path = run.flight(projectile)
     times, radius = path.t, run.radius_of(projectile)
+    both = [(max(start, float(times[0])), min(end, float(times[-1]))) for start, end in spans]
     found = [
-        (*run.stage.least_gap(k, path, radius, float(times[0]), float(times[-1])), k) for k in run.scene.whole[body]
+        (*run.stage.least_gap(k, path, radius, start, end), k, start)
+        for start, end in both
+        if start <= end
+        for k in run.scene.whole[body]
     ]
-    best, best_t, number = min(found)
-    at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9)
+    if not found:
+        return None
+    best, best_t, number, since = min(found)
+    # Who is met as soon as he is there was not come nearer to.
+    at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9) and best_t > since
     return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
 
 

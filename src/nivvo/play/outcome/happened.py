@@ -204,6 +204,21 @@ def time_of(event: np.void) -> float:
     return float(event["start"] / UNITS + event["after"])
 
 
+def there(run: Run, body: str) -> list[tuple[float, float]]:
+    """From when to when (s) a body was there: it may come, be out or go, and come back."""
+    numbers = run.scene.whole[body]
+    came = run.stage.arrived.get(numbers[0])
+    since, spans = None if came is None else to_seconds(came), []
+    events = run.record.events
+    for event in events[np.isin(events["body"], numbers) & np.isin(events["kind"], (pool.OUT, pool.GONE, pool.BACK))]:
+        if event["kind"] == pool.BACK:
+            since = time_of(event)
+        elif since is not None:
+            spans.append((since, time_of(event)))
+            since = None
+    return spans if since is None else [*spans, (since, math.inf)]
+
+
 def body_of(run: Run, event: np.void) -> str:
     """The name of the body of an event, or ""."""
     return run.stage.names[event["body"]] if event["body"] >= 0 else ""

@@ -19,6 +19,7 @@ from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, settled, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
+from nivvo.play.outcome.happened import there
 from nivvo.play.outcome.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
@@ -256,7 +257,7 @@ def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
         stopped = ""
     if not stopped and arrives > path.t[-1] + 1e-9:
         stopped = flight.rows("projectiles")[0]["reason"]
-    gap, near = _least_gap(run.stage, path, arrives, scene.radius(scene.abilities[shot.ability]))
+    gap, near = _least_gap(flight, path, arrives, scene.radius(scene.abilities[shot.ability]))
     speed = float(np.sqrt(dot(v, v)))
     return Solution(
         how=how,
@@ -290,13 +291,15 @@ def _holds(stage: Stage, name: str, point, time: float) -> bool:
     return stage.kinds[number] == "target" and stage.gap(number, point, time * clock.UNITS) <= 0.0
 
 
-def _least_gap(stage: Stage, path: Path, until: float, radius: float) -> tuple[float, str]:
-    """The least gap between the flight and any obstacle with an end on the way, and which."""
-    best = (np.nan, "")
+def _least_gap(run: Run, path: Path, until: float, radius: float) -> tuple[float, str]:
+    """The least gap between the flight and any obstacle with an end on the way, while that is there, and which."""
+    stage, best = run.stage, (np.nan, "")
     for number in stage.of_kind("obstacle"):
         if stage.rows[number]["kind"] == HALF_SPACE:
             continue
-        gap, _ = stage.least_gap(number, path, radius, float(path.t[0]), until)
-        if not best[1] or gap < best[0]:
-            best = (gap, stage.names[number])
+        for start, end in there(run, stage.names[number]):
+            first, last = max(start, float(path.t[0])), min(end, until)
+            gap = stage.least_gap(number, path, radius, first, last)[0] if first <= last else np.inf
+            if gap < np.inf and (not best[1] or gap < best[0]):
+                best = (gap, stage.names[number])
     return best
