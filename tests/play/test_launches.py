@@ -75,6 +75,9 @@ class Arcs(unittest.TestCase):
             self.assertGreaterEqual(gap, margin - 1e-6)
             said = float(run.fired[0].note.split("by ")[1].split(" m")[0])
             self.assertAlmostEqual(said, gap, delta=0.02)
+        # One that is yet to come hides nothing.
+        made, _ = lob(launch=f"{ARCS['low']}\nlaunch.clears = 'wall'", text=wall.format(tall=60) + "arrives = 60\n")
+        self.assertIn("the low arc, what it is to clear is not there", nivvo.fire(made).fired[0].note)
 
     def test_out_of_reach_with_drag_is_refused_with_the_least_speed_that_reaches(self):
         drag = "flight.drag.square = 0.02"

@@ -141,6 +141,26 @@ class Comes(unittest.TestCase):
             with self.assertRaisesRegex(DrillError, words):
                 made(more=f"[obstacle.crate]\n{shape}{keys}\n")
 
+    def test_who_walks_stands_or_lies_goes_by_what_is_there(self):
+        text = "nivvo = 1\n[ability.rivet]\nlaunch.speed = 9\n"
+        text += "[shooter.keeper]\nshape.ball = 0.5\nwalk.speed = 3\nat = {}\n"
+        text += "[obstacle.ground]\nshape.half_space = 'up'\n[obstacle.gate]\nat = [3, 1]\nshape.box = [0.4, 2]\n{}\n"
+        text += "[case.c]\nlasts = 4\ninput = [{{ t = 0, walk = [{}, 0] }}]\n"
+        times = np.array([0.4, 1.1, 1.9, 2.6, 3.7])
+
+        def gone(home, keys, walk, name="keeper"):
+            return seen(nivvo.fire(nivvo.parse(text.format(home, keys, walk))), times, name)[0].T
+
+        for keys, goes in (("leaves = 2", 2.0), ("arrives = 0.5\nleaves = 3", 3.0), ("arrives = 2", 2.3 / 3)):
+            ways = np.where(times < goes, 2.3, 2.3 + 3 * (times - goes))
+            np.testing.assert_allclose(gone([0, 0.5], keys, 1)[0], np.minimum(3 * times, ways), atol=1e-4)
+        # What he stands on goes, and he falls; a crate likewise.
+        late = np.maximum(times - 1.0, 0.0)
+        fall = np.maximum(2.5 - 0.5 * 9.81 * late * late, 0.5)
+        np.testing.assert_allclose(gone([3, 2.5], "leaves = 1", 0)[1], fall, atol=1e-3)
+        crate = "leaves = 1\n[obstacle.crate]\nat = [3.2, 2.5]\nshape.box = [1, 1]\nmass = 2"
+        np.testing.assert_allclose(gone([-9, 0.5], crate, 0, "crate")[1], fall, atol=1e-3)
+
     def test_a_case_may_set_one_body_more(self):
         text = "[case.more]\nset = { 'target.gull' = { at = [4, 0], shape.ball = 0.5 } }\ncheck = [{ hits = 'gull' }]\n"
         drill = made(input="{ t = 0, tap = 'fire' }")

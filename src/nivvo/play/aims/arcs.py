@@ -138,18 +138,19 @@ def solve(task: Task, point) -> Arc:
             continue
         gap, name = least_gap(task, one, keys.clears)
         if gap >= keys.margin:
-            says = f"{one.note}; the {word} arc, which clears {name} by {gap:.4g} {unit_}"
-            return one._replace(note=says)
+            clears = f"which clears {name} by {gap:.4g} {unit_}" if name else "what it is to clear is not there"
+            return one._replace(note=f"{one.note}; the {word} arc, {clears}")
         short.append(f"the {word} arc passes {name} at {gap:.4g} {unit_}")
     return arc._replace(note="", refused=f"no arc clears by {keys.margin:g} {unit_}: {', '.join(short)}")
 
 
 def least_gap(task: Task, arc: Arc, among: tuple[int, ...]) -> tuple[float, str]:
-    """The least gap (units) between the free flight of an arc and some bodies as they move on, and which."""
+    """The least gap (units) between the free flight of an arc and those of some bodies that are there, as they move on,
+    and which; inf, "" if none is."""
     scene, stage = task.stage.scene, task.stage
     path = path_of(task, arc)
     radius, best = scene.radius(task.ability, task.moment), (np.inf, "")
-    for number in among:
+    for number in (number for number in among if not stage.out(number)):
         gap, _ = stage.least_gap(number, path, radius, float(path.t[0]), float(path.t[-1]))
         if gap < best[0]:
             best = (gap, task.stage.names[number])
