@@ -261,5 +261,19 @@ class Refused(unittest.TestCase):
             self.assertIn(words, str(caught.exception))
 
 
+class Told(unittest.TestCase):
+    def test_what_is_out_by_whichever_part_has_no_place_any_more(self):
+        for parts, other in (("at = [0, 2]", "at = [0, -1]"), ("at = [0, -1]", "at = [0, 2]")):
+            text = "nivvo = 1\n[ability.rivet]\nlaunch.speed = 20\nflight.gravity_share = 0\non.anything.damage = 9\n"
+            text += "[target.raft]\nat = [9, 1]\nhealth = 5\nmove.velocity = [1, 0]\n"
+            text += f"parts = [{{ {parts}, shape.ball = 0.5 }}, {{ {other}, shape.ball = 0.5 }}]\n[case.c]\nlasts = 2\n"
+            run = nivvo.fire(nivvo.parse(text))
+            (out,) = (row["time"] for row in run.rows("events") if row["what"] == "out")
+            times = [row["time"] for row in run.rows("bodies") if row["body"] == "raft"]
+            self.assertLess(out - 1 / 60, max(times))
+            self.assertLess(max(times), out)
+            np.testing.assert_allclose(run.population()[0], [0.0, out], atol=1e-9)
+
+
 if __name__ == "__main__":
     unittest.main()

@@ -8,7 +8,6 @@ import numpy as np
 
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot
-from nivvo.play.outcome.happened import there
 from nivvo.play.outcome.run import Run
 from nivvo.spec.arguments import checked
 from nivvo.spec.words.nearest import known
@@ -43,8 +42,7 @@ def closest(run: Run, body: str, of: str | None = None) -> Closest | None:
 
 def each_closest(run: Run, body: str, of: str | None = None) -> list[Closest]:
     """The nearest approach to a body of each projectile that flew while it was there. of : as of ``closest``."""
-    spans = there(run, body)
-    found = [_approach(run, name, body, spans) for name in run.names_of(of).values()]
+    found = [_approach(run, name, body) for name in run.names_of(of).values()]
     return [one for one in found if one is not None]
 
 
@@ -53,10 +51,10 @@ def whose(run: Run) -> list[str]:
     return list(dict.fromkeys([*run.scene.abilities, *map(run.id_of, run.launched), *run.ids.values()]))
 
 
-def _approach(run: Run, projectile: str, body: str, spans: list[tuple[float, float]]) -> Closest | None:
+def _approach(run: Run, projectile: str, body: str) -> Closest | None:
     path = run.flight(projectile)
     times, radius = path.t, run.radius_of(projectile)
-    both = [(max(start, float(times[0])), min(end, float(times[-1]))) for start, end in spans]
+    both = [(max(a / UNITS, float(times[0])), min(b / UNITS, float(times[-1]))) for a, b in run.there[body]]
     found = [
         (*run.stage.least_gap(k, path, radius, start, end), k, start)
         for start, end in both

@@ -22,6 +22,10 @@ if TYPE_CHECKING:
     from nivvo.play.outcome.run import Run
 
 
+STAYS = 1 << 62
+"""A time (clock) that no run comes to."""
+
+
 class Happened(NamedTuple):
     """Something that happened: when (s), to which projectile, a word, with which body, and what it was.
 
@@ -204,19 +208,22 @@ def time_of(event: np.void) -> float:
     return float(event["start"] / UNITS + event["after"])
 
 
-def there(run: Run, body: str) -> list[tuple[float, float]]:
-    """From when to when (s) a body was there: it may come, be out or go, and come back."""
-    numbers = run.scene.whole[body]
-    came = run.stage.arrived.get(numbers[0])
-    since, spans = None if came is None else to_seconds(came), []
+def spans_of(run: Run) -> dict[str, list[tuple[int, int]]]:
+    """From when to when (clock) each body was there, by name: it may come, be out or go, and come back."""
+    since = {name: run.stage.arrived.get(numbers[0]) for name, numbers in run.scene.whole.items()}
+    spans: dict[str, list[tuple[int, int]]] = {name: [] for name in since}
     events = run.record.events
-    for event in events[np.isin(events["body"], numbers) & np.isin(events["kind"], (pool.OUT, pool.GONE, pool.BACK))]:
+    for event in events[np.isin(events["kind"], (pool.OUT, pool.GONE, pool.BACK))]:
+        name, time = body_of(run, event), int(event["start"]) + math.ceil(float(event["after"]) * UNITS)
         if event["kind"] == pool.BACK:
-            since = time_of(event)
-        elif since is not None:
-            spans.append((since, time_of(event)))
-            since = None
-    return spans if since is None else [*spans, (since, math.inf)]
+            since[name] = time
+        elif since.get(name) is not None:
+            spans[name].append((since[name], time))
+            since[name] = None
+    for name, start in since.items():
+        if start is not None:
+            spans[name].append((start, STAYS))
+    return spans
 
 
 def body_of(run: Run, event: np.void) -> str:

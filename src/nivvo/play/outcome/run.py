@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from nivvo.core.numbers import clock
 from nivvo.errors import CallError
-from nivvo.play.outcome.happened import radius_of, sender_of
+from nivvo.play.outcome.happened import STAYS, radius_of, sender_of, spans_of
 from nivvo.play.outcome.heading import pointing
 from nivvo.play.outcome.tables import SHEETS, axes_of, columns_of, rows_of
 from nivvo.record.path import Path
@@ -226,14 +227,18 @@ class Run:
         order = np.lexsort((change, times))
         return times[order], np.cumsum(change[order])
 
+    @cached_property
+    def there(self) -> dict[str, list[tuple[int, int]]]:
+        """From when to when (clock) each body was there, by name: it may come, be out or go, and come back."""
+        return spans_of(self)
+
     def population(self) -> tuple[np.ndarray, np.ndarray]:
         """How many targets are on the field: times (n,) s at which that changes, and the count from each on."""
-        rows = [row for row in self.rows("targets") if np.isfinite(row["arrived"])]
-        times = np.array([row["arrived"] for row in rows] + [row["out_at"] for row in rows])
-        change = np.repeat([1, -1], len(rows))
-        there = np.isfinite(times)
-        order = np.lexsort((change[there], times[there]))
-        return times[there][order], np.cumsum(change[there][order])
+        spans = np.array([span for row in self.rows("targets") for span in self.there[row["target"]]], dtype=np.int64)
+        times, change = spans.reshape(-1, 2).T.ravel(), np.repeat([1, -1], len(spans))
+        seen = times < STAYS
+        order = np.lexsort((change[seen], times[seen]))
+        return times[seen][order] / clock.UNITS, np.cumsum(change[seen][order])
 
     @property
     def events(self) -> pd.DataFrame:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.numbers.clock import UNITS, to_seconds
+from nivvo.core.numbers.clock import to_seconds
 from nivvo.core.numbers.frame import added, length_of
 from nivvo.play.outcome.cues import heard
 from nivvo.play.outcome.happened import (
@@ -157,19 +157,19 @@ def _bodies(run: Run) -> Iterable[tuple]:
 
     Each: time (s), number, place and velocity (3,), speed, facing (degrees, or nan).
     """
-    stage, gone = run.stage, _gone(run)
+    stage = run.stage
     players = {player.body: player for player in stage.players.values()}
     last = run.scene.ticks.holding(run.until)
     edges = np.array([run.scene.ticks.edge(tick) for tick in range(last + 2)])
     edges = edges[: np.searchsorted(edges, run.until) + 1]
     found = [np.zeros((0, 11))]
-    for order, (number, start) in enumerate(stage.arrived.items()):
+    for order, number in enumerate(stage.arrived):
         if stage.pieces(number)[0] != number:
             continue
-        there = (edges >= start) & (edges <= run.until)
-        for a, b in gone.get(number, ()):
-            there &= (edges < a) | (edges >= b)
-        ticks = np.flatnonzero(there)
+        there = np.zeros(len(edges), dtype=bool)
+        for start, end in run.there[stage.names[number]]:
+            there |= (edges >= start) & (edges < end)
+        ticks = np.flatnonzero(there & (edges <= run.until))
         comes = np.diff(ticks, prepend=-2) > 1
         if number not in players and not stage.motions[number].moves:
             ticks, comes = ticks[comes], comes[comes]
@@ -197,18 +197,6 @@ def _on_its_way(run: Run, number: int, player: Player | None, edges, ticks, come
     same = (state[1:] == state[:-1]) | np.isnan(state[1:])
     changed = comes | np.concatenate([[True], ~same.all(axis=1)])
     return ticks[changed], state[changed]
-
-
-def _gone(run: Run) -> dict[int, list[tuple[int, int]]]:
-    """From when to when (clock) each body is out."""
-    gone: dict[int, list[tuple[int, int]]] = {}
-    for event in run.record.events:
-        number, time = int(event["body"]), int(event["start"]) + math.ceil(float(event["after"]) * UNITS)
-        if event["kind"] == pool.OUT:
-            gone.setdefault(number, []).append((time, 1 << 62))
-        elif event["kind"] == pool.BACK and number in gone:
-            gone[number][-1] = (gone[number][-1][0], time)
-    return gone
 
 
 def ending_of(run: Run, flown: Flown, waves: dict[int, str] | None = None) -> str:

@@ -19,7 +19,6 @@ from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, settled, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
-from nivvo.play.outcome.happened import there
 from nivvo.play.outcome.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
@@ -297,8 +296,8 @@ def _least_gap(run: Run, path: Path, until: float, radius: float) -> tuple[float
     for number in stage.of_kind("obstacle"):
         if stage.rows[number]["kind"] == HALF_SPACE:
             continue
-        for start, end in there(run, stage.names[number]):
-            first, last = max(start, float(path.t[0])), min(end, until)
+        for start, end in run.there[stage.names[number]]:
+            first, last = max(start / clock.UNITS, float(path.t[0])), min(end / clock.UNITS, until)
             gap = stage.least_gap(number, path, radius, first, last)[0] if first <= last else np.inf
             if gap < np.inf and (not best[1] or gap < best[0]):
                 best = (gap, stage.names[number])

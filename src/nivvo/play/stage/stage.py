@@ -164,7 +164,6 @@ class Stage:
         for k in self.movers:
             self.rows[k]["moves"] = _moves(self.motions[k])
         self.coming, self.going = [*layout.come], [*layout.go]
-        self.left: dict[int, int] = {}
         self.waiting: dict[str, list[int]] = {}
         for k in layout.own:
             if scene.planned[k].arrives and not isinstance(self.motions[k], Chaser | Beside):
@@ -384,7 +383,6 @@ class Stage:
             number = self.going.pop(0)[1]
             if not self.out(number):
                 self.set_out(number, out=True)
-                self.left |= dict.fromkeys(self.pieces(number), time)
                 self._tell(pool.GONE, number, self.middle(number, time), time)
         self.arena.plan()
 

@@ -291,7 +291,6 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         "shooter": {"facecolor": "#c8dccf", "edgecolor": MOSS, "linewidth": 2.2},
     }
     last = max((row["ended"] for row in run.rows("projectiles")), default=0.0)
-    outs = {row["target"]: row["out_at"] for row in run.rows("targets") if np.isfinite(row["out_at"])}
     named: list[tuple[str, np.ndarray, bool]] = []
     obstacles, ways, middles = 0, _Ways(), []
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
@@ -311,7 +310,8 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
             faint |= {"linewidth": 1.2, "linestyle": "-"}
         ax.add_artist(Polygon(edge, closed=True, zorder=2 if kind == "obstacle" else 3, **(styles[kind] | faint)))
         if run.stage.motions[number].moves and len(run.fired):
-            _drift(ways, view, run, number, edge, RUST if kind != "shooter" else MOSS, min(last, outs.get(name, last)))
+            gone = min([last, *(end / UNITS for _, end in run.there[name][-1:])])
+            _drift(ways, view, run, number, edge, RUST if kind != "shooter" else MOSS, gone)
         if kind == "target":
             middles.append(edge.mean(axis=0))
         if number in run.stage.turning:

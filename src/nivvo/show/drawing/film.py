@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core.geometry.shapes import HALF_SPACE
-from nivvo.core.numbers.clock import from_seconds, to_seconds
+from nivvo.core.numbers.clock import from_seconds
 from nivvo.errors import CallError
 from nivvo.play.outcome.run import Run
 from nivvo.show.drawing.canvas import INK, check_picture, drawn, new_figure, save_titled
@@ -64,11 +64,9 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
     ax.set_aspect("equal", adjustable="box")
     ax.set_xlim(low[0], high[0])
     ax.set_ylim(*((high[1], low[1]) if view.flipped else (low[1], high[1])))
-    out = {row["target"]: row["out_at"] for row in run.rows("targets")}
+    now = from_seconds(max(time, 0.0))
     for number, (row, name, kind) in enumerate(zip(run.scene.bodies, run.scene.names, run.scene.kinds, strict=True)):
-        arrived = run.stage.arrived.get(number)
-        gone = to_seconds(run.stage.left[number]) if number in run.stage.left else out.get(name, np.inf)
-        if gone <= time or arrived is None or to_seconds(arrived) > time:
+        if not any(start <= now < end for start, end in run.there[name]):
             continue
         fill, edge = STYLES[kind]
         if row["kind"] == HALF_SPACE:
@@ -78,7 +76,7 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
             shape = half_plane(normal, flat(row["c0"], view.across, view.upward), low, high)
         else:
             place = run.stage.motions[number].seen(max(time, 0.0))[0]
-            row = run.stage.row(number, from_seconds(max(time, 0.0)))
+            row = run.stage.row(number, now)
             shape = outline(row, place, view.across, view.upward)
         if len(shape) > 2:
             ax.add_patch(Polygon(shape, closed=True, facecolor=fill, edgecolor=edge, linewidth=1.2, zorder=2))
