@@ -77,11 +77,15 @@ class Arrivals(unittest.TestCase):
 
     def test_who_does_not_come_before_the_end_is_told(self):
         run = nivvo.fire(
-            made("at = [9, 0]\nwave = { times = [1, 7, 8] }", more="[target.late]\nat = [1, 9]\narrives = 30")
+            made(
+                "at = [9, 0]\nwave = { times = [1, 7, 8] }",
+                more="[target.late]\nat = [1, 9]\narrives = 30\n[obstacle.gate]\nshape.ball = 1\narrives = 40",
+            )
         )
         self.assertEqual(
             absent(run),
             [
+                "gate had not come when the case ended: due at 40 s",
                 "gull: 2 of 3 had not come when the case ended, the next due at 7 s",
                 "late had not come when the case ended: due at 30 s",
             ],

@@ -129,10 +129,9 @@ def absent(run: Run) -> list[str]:
     scene, waves = run.scene, {number: wave for wave in run.scene.waves for number in wave.bodies.tolist()}
     away = {row["body"] for row in run.rows("events") if row["what"] == "turned away"}
     due: dict[str, list[float]] = {}
-    for row in run.rows("targets"):
-        if math.isnan(row["arrived"]) and row["target"] not in away:
-            number = scene.number[row["target"]]
-            name = waves[number].name if number in waves else row["target"]
+    for body, number in scene.number.items():
+        if not run.there[body] and body not in away:
+            name = waves[number].name if number in waves else body
             due.setdefault(name, []).append(to_seconds(scene.planned[number].arrives))
     many = {wave.name: len(wave.bodies) for wave in scene.waves}
     return [
