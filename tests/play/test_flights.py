@@ -283,8 +283,14 @@ class Others(unittest.TestCase):
         self.assertGreater(speed[-1], 25.0 * (1 - 1e-6))
 
     def test_thrust_along_the_heading_goes_where_it_is_told_to_point(self):
-        for view, spin, follows in itertools.product(VIEWS, (150.0, -400.0), ("spin", "launch", "velocity")):
-            with self.subTest(view=view, spin=spin, follows=follows):
+        # In side view what leaves to the left spins as in a mirror.
+        ways = itertools.product(VIEWS, (150.0, -400.0), ("spin", "launch", "velocity"), (False, True))
+        for view, spin, follows, left in ways:
+            with self.subTest(view=view, spin=spin, follows=follows, left=left):
+                side = view in ("up", "down")
+                facing, sense = (
+                    ("'left'" if side else 130, -1 if side else 1) if left else ("'right'" if side else 20, 1)
+                )
                 size = VIEWS[view][1]
                 raised = ", elevation = 25" if view != "top" else ""
                 turns = f", spin = {spin}" if follows == "spin" else ""
@@ -295,6 +301,7 @@ class Others(unittest.TestCase):
                     ],
                     view=view,
                     launch=f"launch = {{ speed = 12{raised} }}",
+                    more=f"shooter.keeper.facing = {facing}",
                     target="[900, 0]",
                 )
                 rows = nivvo.fire(drill).paths
@@ -302,7 +309,7 @@ class Others(unittest.TestCase):
                 t, v = rows.time.to_numpy(), rows[["vx", "vy", "vz"][:size]].to_numpy()
                 level = np.radians(rows.heading_direction.to_numpy())
                 raised = np.radians(rows.heading_elevation.to_numpy()) if size == 3 else 0.0 * level
-                half = math.radians(spin) * np.diff(t) / 2 if follows == "spin" else 0.0 * np.diff(t)
+                half = math.radians(sense * spin) * np.diff(t) / 2 if follows == "spin" else 0.0 * np.diff(t)
                 middle = level[:-1] + half
                 along = (
                     np.stack([np.cos(middle), np.sin(middle)], axis=1)

@@ -15,6 +15,7 @@ from unittest import mock
 import numpy as np
 
 import nivvo
+from nivvo.core.numbers.clock import UNITS
 from tests.deep import DEEP
 from tests.play.drills import drill
 from tests.play.test_anything import Drawn
@@ -746,7 +747,7 @@ class Placed(unittest.TestCase):
 
     def test_what_a_saved_play_leaves_out_is_told(self):
         text = "[obstacle.raft]\nat = [3, 3]\nshape.ball = 0.5\n"
-        text += "[obstacle.crate]\nat = [4, 9]\nshape.ball = 1\narrives = 2\n"
+        text += "[obstacle.crate]\nat = [4, 9]\nshape.ball = 1\narrives = 40\n"
         live = nivvo.Live(drill(text=text, case="input = []"))
         gull = {"group": "wisps", "at": [9, 9], "shape": {"ball": 0.5}}
         with tempfile.TemporaryDirectory() as folder:
@@ -758,9 +759,23 @@ class Placed(unittest.TestCase):
             live.move_body("gull", [9, 8])
             live.step()
             live.remove("gull")
+            for tick in range(900):
+                # So many moves stand in a file beside it.
+                if tick < 220:
+                    live.move_body("raft", [3, 4 + 0.001 * tick])
+                live.step()
             live.remove("raft")
             with self.assertNoLogs("nivvo"):
-                live.save(Path(folder) / "a.toml")
+                run = nivvo.fire(nivvo.load(live.save(Path(folder) / "a.toml")), "played")
+            self.assertTrue((Path(folder) / "a.played.csv").exists())
+            for wrong in (Path("/"), Path(), Path(folder)):
+                with self.assertRaisesRegex(nivvo.OutputError, "folder"):
+                    live.save(wrong)
+            self.assertFalse(Path(".played.csv").exists() or Path(f"{folder}.played.csv").exists())
+            # It lasts as long as it was played.
+            self.assertAlmostEqual(run.until / UNITS, live.time)
+            place = run.stage.motions[run.stage.number["raft"]].seen(live.time - 1e-9)[0]
+            np.testing.assert_allclose(place[:2], [3, 4.219], atol=1e-9)
             live.add("target", "gull", **gull)
             live.remove("crate")
             live.add("target", "tern", **gull)

@@ -563,10 +563,11 @@ class Live(Tabled):
         frames, played, moved = self._frames.told(), all_of(self._played), all_of(self._moved)
         bodies, lost = bodies_of(self.drill.of_case(self.case), all_of(self._changed))
         moved = [row for row in moved if row["body"] not in lost]
-        beside_it = Path(path).with_name(f"{Path(path).stem}.{case}.csv")
-        if len(moved) > MOST_WRITTEN:
-            write_text(beside_it, as_track(moved))
-        made = Played(played, moved, bodies, frames or None, beside_it.name if len(moved) > MOST_WRITTEN else None)
+        track = f"{Path(path).stem}.{case}.csv" if len(moved) > MOST_WRITTEN else None
+        if track is not None and not Path(path).is_dir():
+            # A folder is refused below, before anything is written.
+            write_text(Path(path).parent / track, as_track(moved))
+        made = Played(played, moved, bodies, frames or None, track, self.time)
         done = write_text(path, with_case(self.drill, self.case, case, made, self.in_hand))
         uneven = [f"more than {MOST_FRAMES:,} ticks of other lengths"] if frames == [] else []
         beside = [*lost.values(), *uneven, *self._beside]

@@ -13,6 +13,10 @@ MOST_WRITTEN = 200
 """Moves of bodies that stand in the drill itself; more of them in a file beside it."""
 
 
+LEFT_ALONE = 600.0
+"""Seconds after the last thing that was done in which a play is still of interest."""
+
+
 class Added(NamedTuple):
     """A body that came: when (s), with the keys of its table."""
 
@@ -34,6 +38,7 @@ class Played(NamedTuple):
     """What was played: rows of ``input`` and of ``moved``; how long ticks were (s), None: as in the drill.
 
     bodies : settings by which bodies come and go. track : the file in which the moves stand, if not in the drill.
+    until : how long it was played (s).
     """
 
     rows: list[dict[str, Any]]
@@ -41,6 +46,7 @@ class Played(NamedTuple):
     bodies: dict[str, Any]
     frames: list[float] | None
     track: str | None
+    until: float
 
 
 def as_track(moved: list[dict[str, Any]]) -> str:
@@ -92,7 +98,7 @@ def with_case(drill: Drill, like: str, name: str, played: Played, abilities: lis
 
     What the drill takes from other files stands in it, so that it can be moved.
     """
-    rows, moved, bodies, frames, track = played
+    rows, moved, bodies, frames, track, until = played
     tables = {key: value for key, value in drill.document.tables.items() if key != "use"}
     cases = dict(tables.get("case", {}))
     pressed = {row[act] for row in rows for act in ("press", "tap", "hold") if act in row}
@@ -110,7 +116,9 @@ def with_case(drill: Drill, like: str, name: str, played: Played, abilities: lis
     settings |= bodies
     if settings:
         case["set"] = settings
-    made = tomlkit.item({**case, "lasts": max((row["t"] for row in (*rows, *moved)), default=0.0) + 10.0})
+    last = max((row["t"] for row in (*rows, *moved)), default=0.0)
+    # As long as it was played; of one that was left alone since, some time.
+    made = tomlkit.item({**case, "lasts": max(min(until, last + LEFT_ALONE), last + 10.0)})
     made.append("input", _rows(rows))
     if track is not None:
         made.append("track", track)

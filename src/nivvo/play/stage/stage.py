@@ -317,7 +317,7 @@ class Stage:
 
     @property
     def thinks(self) -> bool:
-        """Whether bodies chase, flee, turn, are to arrive, or have a mass: something changes at a tick's start."""
+        """Whether bodies chase, flee, turn, are to come or go, or have a mass: something changes at a tick's start."""
         own = self.turning or len(self.herd.numbers) or self.coming or self.waiting or self.going
         return bool(own or self.loose.of or self.afoot.feet)
 
