@@ -57,7 +57,7 @@ def draw_fan(found: list[Solution], ax: Axes) -> Axes:
     if frame.vertical and gravity > 0.0:
         ahead = np.sign(lines[0][-1, 0] - muzzle[0]) or 1.0
         side = np.array([ahead, -1.0 if view.flipped else 1.0])
-        air, own = air_of(run.scene, ability, shot.time), shot.velocity - shot.speed * shot.heading
+        air, own = air_of(run.scene, ability, shot.time), ability.inherit_velocity * shot.stance.velocity
         arcs, over = _others(air, speed, gravity, own, (ahead * view.across, frame.up))
         fan, edge = [muzzle + side * arc for arc in arcs], muzzle + side * over
     seen = np.concatenate([*lines, *([edge[[0, -1]]] if edge is not None else [])])
