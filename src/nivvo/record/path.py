@@ -174,9 +174,19 @@ class Path(Tabled):
             slope, bend = float(v0 + v1 - 3.0 * rest / h + v0), float(3.0 * (v0 + v1 - 2.0 * rest / h))
             low = min(low + h * float(v0) / (slope + math.sqrt(max(slope * slope - bend * float(v0), 0.0))), high)
         else:
-            for _ in range(52):
-                middle = 0.5 * (low + high)
-                low, high = (middle, high) if frame.height(self.at(middle)[1]) > 0.0 else (low, middle)
+            # Where the speed at which it rises falls to 0, by its chord; an end that stays twice counts half.
+            rise, fall = float(frame.height(self.v[k])), float(frame.height(self.at(high)[1]))
+            near, close, side = high, 1e-10 * rise, 0
+            for _ in range(52 if fall < 0.0 else 0):
+                near = low + (high - low) * rise / (rise - fall)
+                up = float(frame.height(self.at(near)[1]))
+                if abs(up) <= close:
+                    break
+                if up > 0.0:
+                    low, rise, fall, side = near, up, 0.5 * fall if side > 0 else fall, 1
+                else:
+                    high, fall, rise, side = near, up, 0.5 * rise if side < 0 else rise, -1
+            low = near
         return float(frame.height(self.at(low)[0] - self.p[0]))
 
     def pieces(self, start: float, stop: float) -> list[Piece]:
