@@ -45,6 +45,22 @@ class Keys(unittest.TestCase):
             self.assertEqual(nivvo.keys(word), whole)
         self.assertEqual({one.key.split(".")[2] for one in nivvo.keys("launch")}, {"launch"})
 
+    def test_a_word_is_found_wherever_it_stands_the_least_deep_first(self):
+        known = nivvo.keys()
+        for word in ("friction", "radius", "damage", "at"):
+            told = [one.key for one in nivvo.keys(word)]
+            self.assertEqual(set(told), {one.key for one in known if one.key.split(".")[-1] == word})
+            self.assertEqual(told, sorted(told, key=lambda key: key.count(".")))
+            self.assertGreater(len(told), 1)
+
+    def test_a_shell_tells_once_what_stands_in_several_tables(self):
+        told = nivvo.keys("falloff")
+        lines = call("keys", "falloff")[1]
+        self.assertEqual(lines.count("toward the radius"), 1)
+        words = " ".join(lines.split()).partition("likewise ")[2].split(", ")
+        first = told[0].key.partition("on.NAME")
+        self.assertEqual([told[0].key, *(first[0] + word + first[2] for word in words)], [one.key for one in told])
+
     def test_with_a_choice_only_what_goes_with_it(self):
         stick = {one.key.rpartition(".")[2] for one in nivvo.keys('aim.by = "stick"')}
         self.assertTrue({"dead_zone", "snap"} <= stick)

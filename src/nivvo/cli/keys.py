@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import click
 
 from nivvo.cli import completing
@@ -35,7 +37,7 @@ def command(key, format_) -> None:
         say("")
         say("nivvo keys TABLE tells what stands in one, as: nivvo keys ability.launch")
         return
-    for row in rows:
+    for row, places in _once(rows):
         say(row["key"], bold=True)
         default = f"; default {row['default']}" if row["default"] else ""
         say_folded(row["means"] or "a table", 4)
@@ -43,6 +45,31 @@ def command(key, format_) -> None:
             say_folded(f"takes {row['takes']}{default}", 4)
         if row["example"]:
             say(f"    {row['example']}")
+        if places:
+            say_folded(f"likewise {', '.join(places)}", 4)
     also = elsewhere(key)
     if also and not any(also in row["key"] for row in rows):
         say(f"see also: {also}")
+
+
+def _once(rows: list[dict[str, str]]) -> Iterator[tuple[dict[str, str], list[str]]]:
+    """Each row once that stands in several tables, with what stands in the others in place of a part of its key."""
+    alike: dict[tuple[str, ...], list[list[str]]] = {}
+    for row in rows:
+        alike.setdefault(_alike(row), []).append(row["key"].split("."))
+    for row in rows:
+        if keys := alike.pop(_alike(row), None):
+            yield row, [".".join(_differing(key, keys[0])) for key in keys[1:]]
+
+
+def _alike(row: dict[str, str]) -> tuple[str, ...]:
+    """What rows have in common that tell the same key in several tables."""
+    return row["key"].rpartition(".")[2], row["takes"], row["default"], row["means"]
+
+
+def _differing(key: list[str], other: list[str]) -> list[str]:
+    """What of a key is left without the parts with which another begins and ends as well."""
+    least = min(len(key), len(other))
+    first = next((k for k in range(least) if key[k] != other[k]), least)
+    last = next((k for k in range(1, least - first) if key[-k] != other[-k]), least - first)
+    return key[first : len(key) - last + 1]

@@ -56,6 +56,9 @@ def keys(key: str | None = None) -> Results[Key]:
     found = []
     for reserved, anywhere in ((known, False), (frozenset(), False), (known, True)):
         found = found or [one for one in _all() if _within(one.key.split("."), parts, reserved, anywhere)]
+    if len(parts) == 1 and len({one.key.rpartition(".")[2] for one in found}) == 1 and found[0].takes != "table":
+        # One word that is no table's: wherever it stands, the least deep first.
+        found = sorted((one for one in _all() if one.key.endswith(f".{asked}")), key=lambda one: one.key.count("."))
     if not found and len(parts) > 1 and not choice:
         above = [one for one in _all() if DEPENDS in one.takes and _within(one.key.split("."), parts[:-1], known, True)]
         found = [one for one in of_a_number(above[0].key) if one.key.endswith(f".{parts[-1]}")] if above else []
