@@ -9,6 +9,8 @@ import numpy as np
 
 import nivvo
 from nivvo.core.tick import advance
+from nivvo.play.questions.decided import defaults
+from nivvo.show.log import told as log
 
 TEXT = """nivvo = 1
 {world}
@@ -259,6 +261,24 @@ class Bounded(unittest.TestCase):
         # Each is the child of the one before.
         self.assertEqual([row["parent"] for row in births], ["pot-1", *(f"spark-{k}" for k in range(1, 16))])
         self.assertEqual(refused_of(run), ["more than 16 generations"])
+
+    def test_that_what_was_sent_splits_no_more_by_default_is_told_where_writing_it_makes_a_difference(self):
+        told, key = 0, "ability.leap.on.targets.sends.generations"
+        for places in ([5], [5, 9], [5, 9, 13], [5, 30]):
+            bodies = "".join(f"[target.w{x}]\nat = [{x}, 0]\nshape.ball = 0.3\n" for x in places)
+            for own in ("leap", "spark"):
+                text = Nearest.TEXT.format(world="", leap="flight.instant = true", bodies=bodies, more="within = 6")
+                text = text.replace('"leap", along = "nearest", generations = 16,', f'"{own}", along = "nearest",')
+                bare, more = nivvo.parse(text), nivvo.parse(text).with_settings({key: 2})
+                run, other = nivvo.fire(bare), nivvo.fire(more)
+                self.assertFalse([line for line in log(run) if "m/s" in line])
+                decided = key in dict(defaults(bare, run))
+                told += decided
+                # A spark is sent on by default, as what comes of another.
+                tried = [len(sent_of(one)) + len(refused_of(one)) for one in (run, other)]
+                self.assertEqual(decided, own == "leap" and tried[0] < tried[1])
+                self.assertNotIn(key, dict(defaults(more, other)))
+        self.assertEqual(told, 2)
 
     def test_only_so_many_in_the_air_holds_for_them_too(self):
         made = drill(then="bounce", bounce=", restitution = 0.8").with_settings({"ability.spark.limits.in_the_air": 1})

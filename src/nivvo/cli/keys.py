@@ -68,8 +68,8 @@ def _alike(row: dict[str, str]) -> tuple[str, ...]:
 
 
 def _differing(key: list[str], other: list[str]) -> list[str]:
-    """What of a key is left without the parts with which another begins and ends as well."""
+    """What of a key stands in place of a part of another, between how both begin and how both end; or how it begins."""
     least = min(len(key), len(other))
     first = next((k for k in range(least) if key[k] != other[k]), least)
-    last = next((k for k in range(1, least - first) if key[-k] != other[-k]), least - first)
-    return key[first : len(key) - last + 1]
+    alike = next((k for k in range(least - first) if key[-1 - k] != other[-1 - k]), least - first)
+    return key[first if first + alike < len(other) else 0 : len(key) - alike]

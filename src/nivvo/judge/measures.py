@@ -28,11 +28,10 @@ def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
     """
     known(name, MEASURE, "measure")
     meant = MEASURES[name]
-    names = may_be_of(run, name)
     if of is not None:
-        known(of, names, "ability or projectile" if meant.of == "projectile" else meant.of)
+        known(of, may_be_of(run, name), "ability or projectile" if meant.of == "projectile" else meant.of)
     elif meant.needs_of:
-        raise CallError(f"{name} of what? of= one of {listed(names)}")
+        raise CallError(f"{name} of what? of= one of {listed(may_be_of(run, name))}")
     return MEASURE[name](run, of), meant.unit.replace("unit", run.scene.unit)
 
 

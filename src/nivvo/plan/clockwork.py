@@ -87,6 +87,8 @@ class Ticks:
 
     def holding(self, time: int) -> int:
         """The tick within which a time lies; an edge belongs to the tick that it starts."""
+        if self.whole and self.past is None:
+            return max(time // self.whole, 0)
         if self.past is not None:
             known = max(bisect_right(self.past, time) - 1, 0)
             tick = self.first + known

@@ -107,8 +107,9 @@ class Log:
     def sent(self, one: Happened, detail: str) -> str:
         """What a projectile sent."""
         row, many = self.births[one.projectile], self.many[one.projectile]
-        speed = math.sqrt(sum(row[f"v{axis}"] ** 2 for axis in self.axes))
-        text = f"{one.projectile} sent {detail} from {self.place(row)}, {speed:.5g} {self.unit}/s"
+        text = f"{one.projectile} sent {detail} from {self.place(row)}"
+        if not self.run.scene.abilities[one.of.ability].flight.instant:
+            text += f", {math.sqrt(sum(row[f'v{axis}'] ** 2 for axis in self.axes)):.5g} {self.unit}/s"
         return text + (f", {many} projectiles" if many > 1 else "")
 
     def contact(self, one: Happened, detail: str) -> str:

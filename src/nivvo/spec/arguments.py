@@ -24,10 +24,14 @@ from nivvo.spec.words.nearest import nearest
 def _of(home: str) -> Callable[[str, Any], Any]:
     """What is an object of a class of ours, written as "module:Class"."""
 
-    def check(word: str, value: Any) -> Any:
+    @functools.cache
+    def kind() -> type:
         module, _, name = home.partition(":")
-        if not isinstance(value, getattr(importlib.import_module(module), name)):
-            raise CallError(f"{word} is a {name}, not {_shown(value)}")
+        return getattr(importlib.import_module(module), name)
+
+    def check(word: str, value: Any) -> Any:
+        if not isinstance(value, kind()):
+            raise CallError(f"{word} is a {kind().__name__}, not {_shown(value)}")
         return value
 
     return check

@@ -166,8 +166,8 @@ def _validated(document: Document, settings: dict[str, Any], tables: Tables | No
     problems += found
     cases = base.tables.get("case", {})
     cases = cases if isinstance(cases, dict) else {}
-    entries = sum(len(one) for one in document.tables.values() if isinstance(one, dict))
     setting = [name for name, case in cases.items() if isinstance(case, dict) and case.get("set")]
+    entries = sum(len(one) for one in document.tables.values() if isinstance(one, dict)) if setting else 0
     if len(setting) * entries > MOST_CHECKED:
         says = f"{len(setting):,} cases set something over {entries:,} tables: more than {MOST_CHECKED:,} in all"
         raise DrillError([Problem(str(document.origin(("case",))), "case", says, hint="make several drills of it")])

@@ -178,7 +178,7 @@ class Frame:
         A heading straight up or down has no horizontal; the frame's forward stands in.
         """
         s, c = sincos(elevation)
-        if np.ndim(s) == 0 and np.ndim(heading) == 1:
+        if isinstance(s, float) and isinstance(heading, np.ndarray) and heading.ndim == 1:
             s, c, (up, forward, _, _) = float(s), float(c), self._plain
             x, y, z = _unit_of_one(*self._level_of_one(heading))
             x, y, z = (x, y, z) if x != 0.0 or y != 0.0 or z != 0.0 else forward

@@ -581,7 +581,8 @@ class Arena:
 
     def is_out(self, body: int) -> bool:
         """Whether a body is out."""
-        return self._columns()["out"].item(body) != 0
+        seen, columns = self._seen
+        return (columns if seen is self.bodies else self._columns())["out"].item(body) != 0
 
     def first_of(self, body: int) -> int:
         """The first piece of the body that one is of: it has the health of all."""

@@ -254,7 +254,7 @@ class Again(NamedTuple):
 
 class Ability(NamedTuple):
     """What one button does. answers : one a group, in the order of the scene's groups; rows : the same as the engine
-    has them, but for what is settled at a launch.
+    has them, but for what is settled at a launch. dealt : the damage to each group; None where some of it depends.
 
     radius : of its projectile (units). length : from the ball at its tip to that at its tail (units), 0 for a ball.
     curves : every number that depends, by its dotted key.
@@ -279,6 +279,7 @@ class Ability(NamedTuple):
     capsule: bool
     answers: tuple[Answer, ...]
     rows: np.ndarray
+    dealt: tuple[float, ...] | None
     meets: dict[str, Met]
     again: Again | None
     moments: dict[str, Effected]
@@ -330,9 +331,12 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         return None if word is None else on.groups.index(word)
 
     def piece(field: str, of: tuple[str, ...], make: Callable[[], Any]) -> Any:
-        if like is not None and all(_same(getattr(model, key), getattr(like[0], key)) for key in of):
-            return getattr(like[1], field)
-        return make()
+        if like is None:
+            return make()
+        for key in of:
+            if not _same(getattr(model, key), getattr(like[0], key)):
+                return make()
+        return getattr(like[1], field)
 
     def aim() -> Aim:
         one = model.aim
@@ -373,6 +377,7 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         capsule=model.shape is not None and model.shape.capsule is not None,
         answers=answers,
         rows=piece("rows", ("on",), lambda: _rows(answers)),
+        dealt=piece("dealt", ("on",), lambda: _dealt(answers)),
         meets=piece("meets", ("on",), lambda: _meets(name, model, on)),
         again=None if model.when.again is None else filled(Again, model.when.again),
         moments=piece("moments", ("when",), lambda: moments_of(name, model.when, on)),
@@ -390,6 +395,11 @@ def _firing(model: written.Firing, rate: float, full: float | None, filled: Call
         interval = clock.from_seconds(1.0 / model.rate)
     heat = None if model.heat is None else filled(Heat, model.heat)
     return filled(Firing, model, interval=interval, full_seconds=full, heat=heat)
+
+
+def _dealt(answers: tuple[Answer, ...]) -> tuple[float, ...] | None:
+    depends = any(isinstance(one.damage, Curve) for one in answers)
+    return None if depends else tuple(one.damage for one in answers)
 
 
 def _rows(answers: tuple[Answer, ...]) -> np.ndarray:

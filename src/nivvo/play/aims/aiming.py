@@ -397,7 +397,7 @@ def _free(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, radius: 
 def spread(scene: Scene, ability: Ability, moment: Moment, facing, velocity) -> tuple[np.ndarray, ...]:
     """Velocities of the projectiles of a shot that is spread; none for one that is not."""
     keys, frame = ability.launch, scene.frame
-    if all(one is None for one in (keys.fan, keys.ring, keys.cone, keys.scatter)):
+    if keys.fan is keys.ring is keys.cone is keys.scatter is None:
         return ()
     heading, speed = unit(velocity), length_of(velocity)
     count = max(round(resolve(keys.count, moment, "count")), 1)

@@ -43,14 +43,14 @@ def obstructed(
         # Out on the shooter's side, not through.
         clear = stage.first_on_line(stance.pivot, way, radius, time, [wall[0]])
         start = stance.pivot + way * max((clear or wall)[1] - 1e-9, 0.0)
-    among = _solid(stage, ability, stance, stage.of_kind(*KINDS))
+    among = _solid(stage, ability, stance, [k for k in stage.of_kind(*KINDS) if not stage.out(k)])
     return words, _pushed(stage, among, start, radius, time, slack)
 
 
 def _solid(stage: Stage, ability: Ability, stance: Stance, among: list[int]) -> list[int]:
     """Those of some bodies whose touch would be answered by more than letting it pass."""
     groups, own = stage.rows["group"], stage.number[stance.shooter]
-    return [k for k in among if k != own and ability.answers[groups[k]].solid and not stage.out(k)]
+    return [k for k in among if k != own and ability.answers[groups[k]].solid]
 
 
 def _pushed(stage: Stage, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:

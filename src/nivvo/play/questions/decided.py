@@ -36,7 +36,9 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
         if shooter is None or shooter.shape is None:
             out.append((f"shooter.{name}.shape", f"{{ ball = {0.5 * scene.metre:g} }}"))
     for name in dict.fromkeys(shot.ability for shot in run.fired):
-        out += _of_ability(run, model.ability[name], name)
+        out += _of_firing(run, model.ability[name], name)
+    for name in dict.fromkeys(shot.ability for shot in run.launched):
+        out += _of_flight(run, model.ability[name], name)
     if drill.case(run.case).input is None:
         out.append((f"case.{run.case}.input", "one tap of each button at 0 s"))
     touched = {row["body"] for row in run.rows("contacts")}
@@ -67,7 +69,8 @@ def to_no_effect(drill: Drill, run: Run) -> list[str]:
     return lines
 
 
-def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
+def _of_firing(run: Run, written, name: str) -> list[tuple[str, str]]:
+    """Where it leaves from, how it is aimed, and what a short press is."""
     scene = run.scene
     ability, unit, out = scene.abilities[name], scene.unit, []
     shot = next(shot for shot in run.fired if shot.ability == name)
@@ -77,8 +80,6 @@ def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
         out.append(
             (f"ability.{name}.muzzle", f"{where} {offset[0]:.4g} {unit} ahead along the aim: just clear of the body")
         )
-    if written.shape is None:
-        out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
     if "by" not in written.aim.model_fields_set:
         out.append((f"ability.{name}.aim.by", "facing"))
     along = ability.launch.elevation is None and ability.launch.arc is None and ability.aim.by != "lead"
@@ -87,12 +88,34 @@ def _of_ability(run: Run, written, name: str) -> list[tuple[str, str]]:
     short = ability.firing.min_hold and any(shot.ability == name and not shot.moment.held for shot in run.fired)
     if short and "under_min_hold" not in written.firing.model_fields_set:
         out.append((f"ability.{name}.firing.under_min_hold", "base: with nothing charged"))
-    mine = [row for row in run.rows("projectiles") if row["ability"] == name]
-    if "life" not in written.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in mine):
+    return out
+
+
+def _of_flight(run: Run, written, name: str) -> list[tuple[str, str]]:
+    """How large it is, how long it lives, what its touches do; and whether what was sent sends more of the same."""
+    scene = run.scene
+    ability, out = scene.abilities[name], []
+    mine = {run.ids[key]: shot for key, shot in run.by_key.items() if shot.ability == name}
+    if written.shape is None:
+        out.append((f"ability.{name}.shape", f"{{ ball = {scene.radius(ability):g} }}"))
+    flown = [row for row in run.rows("projectiles") if row["projectile"] in mine]
+    if "life" not in written.limits.model_fields_set and any(row["ended_by"] == LIFE_OVER for row in flown):
         out.append((f"ability.{name}.limits.life", f"{float(written.limits.life):g} s"))
-    groups = {row["group"] for row in run.rows("contacts") if run.by_key[run.key_of(row["projectile"])].ability == name}
-    bare = sorted(group for group in groups if not ability.answers[scene.groups.index(group)].written)
-    return out + [(f"ability.{name}.on.{group}.then", "end, no damage") for group in bare]
+    touches = [(row["group"], mine[row["projectile"]]) for row in run.rows("contacts") if row["projectile"] in mine]
+    groups = sorted({group for group, _ in touches})
+    bare = [group for group in groups if not ability.answers[scene.groups.index(group)].written]
+    out += [(f"ability.{name}.on.{group}.then", "end, no damage") for group in bare]
+    # What nobody lets split again by a number of generations, and has come of another.
+    on = {group if group in written.on else "anything" for group, shot in touches if shot.parent >= 0}
+    places = [(f"on.{word}", written.on[word]) for word in sorted(on & {*written.on})]
+    if any(shot.parent >= 0 for shot in mine.values()):
+        places += [(f"when.{word}", getattr(written.when, word)) for word in type(written.when).model_fields]
+    sends = {place: one.sends for place, one in places if one is not None and one.sends is not None}
+    return out + [
+        (f"ability.{name}.{place}.sends.generations", "1: what was sent sends no more of its own ability")
+        for place, one in sends.items()
+        if one.ability == name and one.generations is None
+    ]
 
 
 def _axis(vector) -> str:

@@ -197,6 +197,8 @@ class Consequences:
 
     def fired(self, shot: Shot, ability: Ability, depth: int) -> None:
         """Do what follows a launch, for each projectile of a shot that is in the air."""
+        if not ability.moments:
+            return
         first = self.session.key_of(shot)
         if any(isinstance(effect, Sends) for moment in ability.moments.values() for effect in moment.effects):
             self.aimed |= {first + k: shot.heading for k in range(len(shot.sent))}

@@ -161,15 +161,14 @@ class Session:
 
     def _minds(self) -> bool:
         """Whether what players do can hang on what is touched before it within a tick."""
-        again = any(self.scene.abilities[name].again for name in self.in_hand)
         return (
             bool(self.counted)
-            or again
             or self.meetings.active
             or self.deciding.active
             or self.reaching.active
-            or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
             or layout_of(self.scene).mortal
+            or any(self.scene.abilities[name].again for name in self.in_hand)
+            or any(isinstance(effect, Lasting) for one in self.scene.abilities.values() for effect in one.effects)
         )
 
     def __getstate__(self) -> dict:
@@ -253,7 +252,7 @@ class Session:
                 self.step()
             else:
                 # What is due in this tick is done; it is run with those that follow.
-                self._act(self.scene.ticks.edge(self.tick + 1))
+                self._act(self.scene.ticks.edge(self.tick + 1), due)
         if not self.arena.live and not self.stopped:
             self.tick = max(self.tick, tick)
 
@@ -325,7 +324,7 @@ class Session:
         while (time := self._due()) is not None and time < end:
             self.flying.to(time)
             if (now := self._due()) is not None and now <= time:
-                self._act(now + 1)
+                self._act(now + 1, now)
         self.flying.to_end()
 
     def take_in(self, time: int) -> None:
@@ -374,16 +373,22 @@ class Session:
 
     def _due(self) -> int | None:
         """When something will next happen beside flight: a player acts, or a trigger does something by itself."""
-        times = [one.due() for one in (*self.triggers.values(), self.consequences, self.reaching)]
-        if self._coming:
-            times.append(self._coming[0][0])
-        if self._moved:
-            times.append(self._moved[-1].time)
-        return min([time for time in times if time is not None], default=None)
+        first = self._coming[0][0] if self._coming else None
+        if self._moved and (first is None or self._moved[-1].time < first):
+            first = self._moved[-1].time
+        for one in (*self.triggers.values(), self.consequences, self.reaching):
+            time = one.due()
+            if time is not None and (first is None or time < first):
+                first = time
+        return first
 
-    def _act(self, until: int) -> None:
-        """Let players and triggers act before ``until``, in order of time; at one time players first."""
-        while (time := self._due()) is not None and time < until:
+    def _act(self, until: int, due: int | None = None) -> None:
+        """Let players and triggers act before ``until``, in order of time; at one time players first.
+
+        due : when something happens next, if that is known.
+        """
+        time = self._due() if due is None else due
+        while time is not None and time < until:
             if self.lasts is not None and time >= self.lasts:
                 self._coming.clear()
                 self._moved.clear()
@@ -403,6 +408,7 @@ class Session:
                     self.break_off()
                     self.deciding.look(time)
                 self.reaching.plan(time, self.scene.ticks.edge(self.tick + 1))
+            time = self._due()
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
@@ -462,8 +468,10 @@ class Session:
             for other in trigger.rules.cancels if begun else ():
                 if (other, shooter) in self.triggers:
                     self.triggers[other, shooter].cancel(now, name)
-        if any(trigger.out for trigger in self.triggers.values()):
-            self._drain()
+        for trigger in self.triggers.values():
+            if trigger.out:
+                self._drain()
+                break
 
     def _further(self, name: str, shooter: str, time: int, trigger: Trigger) -> bool:
         """Whether a press acts on what is in the air, in place of the trigger; does so if it does."""
@@ -590,6 +598,7 @@ class Session:
         limits, radius = ability.limits, self.scene.radius(ability, moment)
         life = life_at(limits, moment)
         reach = resolve(limits.reach, moment, "reach")
+        dealt = ability.dealt if dealt is None else dealt
         if dealt is None:
             dealt = tuple(self._dealt(one.damage, moment, group) for group, one in enumerate(ability.answers))
         moments = self.consequences.moments(ability, depth)

@@ -427,7 +427,7 @@ class Answer(OnBody):
 
     @model_validator(mode="after")
     def _bounces(self) -> Self:
-        thrown = "bounce" in (self.then, self.otherwise)
+        thrown, written = "bounce" in (self.then, self.otherwise), self.model_fields_set
         if thrown and self.restitution is None:
             where = "then" if self.then == "bounce" else "otherwise"
             raise ValueError(f'{where} = "bounce" needs restitution, from 0 to 1')
@@ -436,14 +436,14 @@ class Answer(OnBody):
             if not thrown and not also and getattr(self, key) is not None:
                 raise ValueError(f'{key} is for then = "bounce"; here then = "{self.then}"')
         for key, then in KEYS_OF_ANSWER.items():
-            if key in self.model_fields_set and getattr(self, key) is not None and self.then != then:
+            if key in written and getattr(self, key) is not None and self.then != then:
                 raise ValueError(f'{key} is for then = "{then}"; here then = "{self.then}"')
-        if self.heals is not None and "damage" in self.model_fields_set:
+        if self.heals is not None and "damage" in written:
             raise ValueError("write damage or heals, not both")
         if self.rolling is not None and self.rests != "rolls":
             raise ValueError('rolling goes with rests = "rolls"')
-        for key in OnBody.model_fields:
-            if self.then == "ignore" and getattr(self, key):
+        for key in OnBody.model_fields if self.then == "ignore" else ():
+            if getattr(self, key):
                 raise ValueError(f'then = "ignore" is never touched, so nothing follows, as {key}')
         return self
 

@@ -158,10 +158,11 @@ class Linked:
         self.cases = cases if cases is not None else list(_dict(document.tables.get("case")))
         only = {kind: None if kind != "case" else self.cases for kind in tables.kinds}
         self.entries = {kind: tables.entries(kind, document, only[kind]) for kind in tables.kinds}
-        wrong = self.errors or any(one.wrong or one.odd for one in self.entries.values())
         world = rest.world if rest is not None else _valid(World, document.tables.get("world"))
         tick = rest.tick if rest is not None else _valid(Tick, document.tables.get("tick"))
-        self.only_names: set[tuple] = {(kind, name) for kind, one in self.entries.items() for name in one.lost}
+        wrong = {kind: one.lost for kind, one in self.entries.items() if one.wrong or one.odd}
+        self.lost = {name for names in wrong.values() for name in names}
+        self.only_names: set[tuple] = {(kind, name) for kind, names in wrong.items() for name in names}
         if world is None:
             self.only_names.add(("world",))
         made = tables.model.model_construct
@@ -171,7 +172,7 @@ class Linked:
             parts |= {"title": rest.title, "use": rest.use}
         self.usable = made(written, **parts, **{kind: one.usable for kind, one in self.entries.items()})
         self.tracks: dict[str, Track] = {}
-        self.model = None if wrong else self.usable
+        self.model = None if wrong or self.errors else self.usable
 
     def problems(self) -> list[Problem]:
         """All that is wrong."""
@@ -219,11 +220,10 @@ class Linked:
     def _names(self) -> Names:
         model = self.usable
         key = ("Names", id(model.shooter), id(model.obstacle), id(model.target))
-        lost = {name for _, one in self.entries.items() for name in one.lost}
-        if lost:
-            return Names(model, lost)
+        if self.lost:
+            return Names(model, self.lost)
         kept = (model.shooter, model.obstacle, model.target)
-        return self._once(key, kept, lambda: Names(model, lost))
+        return self._once(key, kept, lambda: Names(model, self.lost))
 
     def _bodies(self, kind: str, names: Names) -> list[Problem]:
         from nivvo.spec.checking import links_scene

@@ -41,6 +41,8 @@ _TYPES = {
 def of_errors(errors: list[dict], document: Document, model: type[BaseModel], prefix: tuple = ()) -> list[Problem]:
     """The problems of a validation's errors, one for each key; ``prefix``: where its table stands in the drill."""
     found: dict[tuple, Problem] = {}
+    if not errors:
+        return []
     for one in errors:
         key = real_key((*prefix, *one["loc"]), document.tables, missing=one["type"] == "missing")
         if key in found and one["type"] != "extra_forbidden":

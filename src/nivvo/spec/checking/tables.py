@@ -66,7 +66,7 @@ class Entries(NamedTuple):
     @property
     def lost(self) -> set[str]:
         """Names of tables that are wrong."""
-        return {*self.wrong, *(str(key[1]) for key, _, _ in self.odd if len(key) > 1)}
+        return {*self.wrong, *[str(key[1]) for key, _, _ in self.odd if len(key) > 1]} if self.odd else {*self.wrong}
 
 
 class Tables:

@@ -89,10 +89,9 @@ def _there(tables: Any, parts: list[str]) -> bool:
 
 def _forbidden(tables: dict[str, Any], one: Setting, parts: list[str], of_call: bool) -> Problem | None:
     """Why a key cannot be set, if so."""
-    where, key = str(one.origin), one.shown if not of_call else one.key[:60]
 
     def wrong(says: str, allowed: str = "", hint: str = "") -> Problem:
-        return Problem(where, key, says, "", allowed, hint)
+        return Problem(str(one.origin), one.shown if not of_call else one.key[:60], says, "", allowed, hint)
 
     if not all(parts) or len(parts) > MOST_PARTS:
         return wrong("not a dotted key, as ability.flare.launch.speed")

@@ -99,12 +99,12 @@ class Shape(Table):
 
     @model_validator(mode="after")
     def _one_kind(self) -> Self:
-        given = [kind for kind in KINDS if getattr(self, kind) is not None]
+        given, written = [kind for kind in KINDS if getattr(self, kind) is not None], self.model_fields_set
         if len(given) != 1:
             what = " and ".join(given) or "none"
             raise ValueError(f"must be exactly one of {', '.join(KINDS)}; given: {what}")
         for key, kinds in MORE_OF.items():
-            if key in self.model_fields_set and given[0] not in kinds:
+            if key in written and given[0] not in kinds:
                 raise ValueError(f"{key} is for a {' or '.join(kinds)}, not a {given[0]}")
         if self.capsule is not None and self.radius is None:
             raise ValueError("a capsule needs radius")
