@@ -72,6 +72,7 @@ class Drawn:
         # In a calm one nobody has to be looked after at each tick.
         self.calm = seed % 3 == 2
         knocks = [] if self.calm else ["knock.impulse = 2"]
+        turns = ", turn_rate = 150" if seed % 7 == 3 else ""
         self.size, flat = 3 if seed % 4 == 3 else 2, seed % 4 == 2
         motion = rng.choice(["exact", "exact", "semi-implicit", "explicit", "verlet"])
         self.tables = [
@@ -82,7 +83,7 @@ class Drawn:
                 [
                     f"[ability.rivet]\nfiring = {{ {self.one(FIRINGS)}, button = 'rivet' }}",
                     f"limits = {{ {self.one(LIMITS)} }}\nmass = 0.4\nshape.ball = 0.15",
-                    f"aim.by = '{self.one(('cursor', 'nearest', 'lead', 'facing'))}'",
+                    f"aim = {{ by = '{self.one(('cursor', 'nearest', 'lead', 'facing'))}'{turns} }}",
                     f"launch = {{ {self.one(LAUNCHES).format(rng.uniform(6, 25))} }}",
                     f"flight.{self.one(FLIGHTS[:-1] if flat else FLIGHTS)}",
                     f"on.a = {{ {self.answer(*knocks)} }}\non.b = {{ {self.answer()} }}",

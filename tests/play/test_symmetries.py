@@ -145,7 +145,7 @@ def alike(tables, side):
         if "fan" not in launch:
             launch.pop("count", None)
     if side:
-        rivet.pop("heading", None)
+        rivet.pop("heading", None), rivet["aim"].pop("turn_rate", None)
         if {"orbit", "sway"} & set(rivet["flight"]):
             rivet.pop("flight")
     for body in [*tables.get("obstacle", {}).values(), *tables.get("target", {}).values()]:

@@ -21,7 +21,7 @@ from nivvo.errors import CallError
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.clockwork import MOST_FRAMES, Frames
 from nivvo.plan.track import MOST_MOVES, PRESS, RELEASE, Change
-from nivvo.play.aims.aiming import Asked
+from nivvo.play.aims.aiming import Asked, leaving
 from nivvo.play.engine import shooter_in
 from nivvo.play.outcome.cues import EXPIRED, EXPIRES, FULL, WORDS
 from nivvo.play.outcome.happened import ending_in_words
@@ -422,6 +422,17 @@ class Live(Tabled):
         player = self._session.stage.players[known(shooter, self.scene.shooters, "shooter")]
         now = self.scene.ticks.edge(self._session.tick)
         return float(self.scene.frame.direction_of(player.facing(now)))
+
+    @checked
+    def muzzle(self, ability: str, shooter: str | None = None) -> tuple[np.ndarray, np.ndarray]:
+        """Where a shot fired at the coming tick's start leaves from, and the unit vector along which: for a barrel.
+
+        Of several muzzles the first. Raises CallError for unknown names.
+        """
+        name, now = known(ability, self.in_hand, "ability"), self.scene.ticks.edge(self._session.tick)
+        asked = Asked(now, name, shooter_in(self._case, name, shooter), 0, now)
+        at, heading = leaving(self._session.stage, asked)
+        return self.scene.frame.drop(at), self.scene.frame.drop(heading)
 
     @checked
     def health(self, name: str) -> float:

@@ -127,7 +127,7 @@ def preview(
     Parameters
     ----------
     ability, shooter : names; None takes the first of the case
-    cursor : position; None takes the case's own at that time
+    cursor : position, as if an aim with a turn rate had turned there; None takes the case's own at that time
     count : at most so many dots
     every : seconds between dots (default: a tick)
     spacing : path length between dots, in units, in place of ``every``
@@ -264,7 +264,8 @@ def of_run(
         times = path.by_distance(spacing, most)
     else:
         times = start + step * np.arange(min(int((stop - start) / step * (1 + 1e-12)) + 1, most))
-    times = times[times <= stop]
+    # What is beyond the end by rounding alone is the end.
+    times = np.minimum(times[times <= stop + 1e-9 * step], stop)
     landing = None
     if touch is not None:
         axes = "xyz"[: run.scene.frame.size]

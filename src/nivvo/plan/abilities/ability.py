@@ -141,6 +141,11 @@ class Aim(NamedTuple):
     direction_within: tuple[float, float] | None
     elevation_within: tuple[float, float] | None
 
+    @property
+    def turns(self) -> bool:
+        """Whether it turns no faster than a rate, and from tick to tick."""
+        return self.turn_rate is not None and self.by != "stick"
+
 
 class Launch(NamedTuple):
     """How fast, and how steep; or an arc that is solved. clears : numbers of bodies."""

@@ -10,6 +10,7 @@ import numpy as np
 
 from nivvo.core.launching.muzzle import AT_POINT, BEHIND, Leaving, through
 from nivvo.core.launching.spread import cone, draw, fan, ring, scatter
+from nivvo.core.launching.turning import toward
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import added, dot, length_of, unit
 from nivvo.core.pool import HOLDS, ORBITS
@@ -133,13 +134,18 @@ def shoot(stage: Stage, asked: Asked, cursor=None, alone: bool = False) -> Shot:
     return fired[0]._replace(muzzle=names, note="; ".join([notes, *lost] if notes else lost), sent=sent)
 
 
+def muzzles_of(scene: Scene, asked: Asked) -> list[str | None]:
+    """The muzzles that an ability may leave by; None for its shooter's first."""
+    return list(scene.abilities[asked.ability].muzzles) or [None]
+
+
 def _muzzles(scene: Scene, ability: Ability, asked: Asked) -> list[str | None]:
     """The muzzles that a shot leaves by."""
-    names = ability.muzzles
+    names = muzzles_of(scene, asked)
     if len(names) < 2:
-        return [names[0] if names else None]
+        return names
     if ability.muzzle_order == "all at once":
-        return list(names)
+        return names
     if ability.muzzle_order == "random":
         return [names[int(draw(scene.seed, f"{asked.shooter}.{asked.ability}.muzzle", asked.number) * len(names))]]
     return [names[asked.number % len(names)]]
@@ -151,6 +157,8 @@ def _by_muzzle(stage: Stage, asked: Asked, moment: Moment, muzzle: str | None, c
     stance = stance_of(stage, ability, shooter, time, muzzle)
     aimed, radius = _aimed(stage, ability, asked, moment, stance, cursor), scene.radius(ability, moment)
     _limit(ability, stance, aimed)
+    if cursor is None:
+        _turn(stage, ability, stance, aimed, time)
     _unblock(stage, ability, stance, aimed, time)
     _free(stage, ability, stance, aimed, radius, time)
     leaving = aimed.leaving
@@ -353,6 +361,59 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
         aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
         speed = length_of(aimed.velocity)
         aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
+
+
+def leaving(stage: Stage, asked: Asked) -> tuple[np.ndarray, np.ndarray]:
+    """Where a shot would leave from (3,), and along which unit vector (3,), by the first muzzle of its ability."""
+    shot = _by_muzzle(stage, asked, moment_of(stage.scene, asked), muzzles_of(stage.scene, asked)[0], None, True)
+    return shot.at, shot.heading
+
+
+def _turn(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:
+    """Let the shot leave as far as its aim has turned by now, and note the angle that remained."""
+    if not ability.aim.turns or aimed.refused:
+        return
+    wanted, speed = aimed.leaving.heading, length_of(aimed.velocity)
+    heading = _turned(stage, ability, stance, wanted, time)
+    if heading is not wanted:
+        remains = angle_between(heading, wanted)
+        aimed.remains += remains
+        aimed.notes.append(f"it still turns: {remains:.4g}° remain to the aim")
+        aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(heading), heading, ""), speed * heading
+
+
+def _turned(stage: Stage, ability: Ability, stance: Stance, wanted: np.ndarray, time: int) -> np.ndarray:
+    """Where an aim points by a time (clock) that turns toward ``wanted`` (3,): a launch's own elevation needs none."""
+    frame, aim, raised = stage.scene.frame, ability.aim, ability.launch.elevation is not None
+    if raised and frame.view == "side":
+        return wanted
+    since, heading, faced = stage.players[stance.shooter].pointed(ability.name, stance.muzzle)
+    if frame.view == "side" and float(dot(faced, stance.facing)) < 0.0:
+        # With its shooter it is mirrored.
+        heading = heading - 2.0 * dot(heading, frame.first) * frame.first
+    base = None if aim.direction_within is None else float(frame.direction_of(stance.facing))
+    most = aim.turn_rate * max(time - since, 0) / UNITS
+    if not raised:
+        return toward(frame, heading, wanted, most, base)
+    level = unit(frame.level(wanted))
+    if not level.any():
+        return wanted
+    turned = toward(frame, unit(frame.level(heading)), level, most, base)
+    return wanted if turned is level else frame.raised(turned, float(frame.elevation(wanted)))
+
+
+def follow(stage: Stage, asked: Asked, muzzle: str | None) -> None:
+    """Keep where an aim points at a time, on its way to where it would fire then; with nothing to aim at it stays."""
+    ability, moment = stage.scene.abilities[asked.ability], moment_of(stage.scene, asked)
+    stance, player = stance_of(stage, ability, asked.shooter, asked.time, muzzle), stage.players[asked.shooter]
+    since, heading, _ = player.pointed(asked.ability, stance.muzzle)
+    if asked.time < since:
+        return
+    aimed = _aimed(stage, ability, asked, moment, stance, None)
+    _limit(ability, stance, aimed)
+    if not aimed.refused:
+        heading = _turned(stage, ability, stance, aimed.leaving.heading, asked.time)
+    player.pointing[asked.ability, stance.muzzle] = asked.time, heading, stance.facing
 
 
 def _unblock(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time: int) -> None:

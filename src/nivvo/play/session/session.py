@@ -26,6 +26,7 @@ from nivvo.plan.scene import Scene
 from nivvo.plan.track import PRESS, RELEASE, Change, Moved
 from nivvo.play.aims.aiming import Asked, Shot, shoot
 from nivvo.play.aims.arcs import moves_at
+from nivvo.play.aims.turning import Turning
 from nivvo.play.outcome.cues import Sounding
 from nivvo.play.outcome.run import Run
 from nivvo.play.outcome.waves import Waves
@@ -151,6 +152,7 @@ class Session:
         self.reaching = Reaching(self, {goal.touched for goal in goals if goal.touched is not None})
         self.minds = self._minds()
         self.flying = Flying(self)
+        self.turning = Turning(self.stage)
         for _, shooter in [pair for pair, one in self.triggers.items() if one.rules.cancelled_by_damage]:
             self.stage.rows[self.stage.number[shooter]]["watched"] = 1
 
@@ -259,12 +261,12 @@ class Session:
     @property
     def thinks(self) -> bool:
         """Whether something is to be worked out at each tick's start."""
-        return not self.still and (self.stage.thinks or self.reaching.active)
+        return not self.still and (self.stage.thinks or self.reaching.active or self.turning.active)
 
     def quiet(self) -> int:
         """The number of the tick at whose start something is to be worked out next, after the present one."""
         tick, ticks = self.tick, self.scene.ticks
-        if self.reaching.active or len(self.arena.openings):
+        if self.reaching.active or self.turning.active or len(self.arena.openings):
             return tick + 1
         until = self.stage.quiet(ticks.edge(tick), self.flying.parts)
         return max(tick + 1, ticks.holding(min(until, ticks.edge(tick + BATCH))))
@@ -285,6 +287,7 @@ class Session:
                 self.stage.think(start, end)
             if self.reaching.active:
                 self.reaching.plan(start, end)
+            self.turning.follow(start)
 
     def move(self, body: str, goal: np.ndarray, jump: bool) -> None:
         """Let a body go to a place (3,) over the coming tick, however long that turns out to be."""
@@ -331,15 +334,17 @@ class Session:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
         ticks = self.scene.ticks
         last = ticks.holding(time)
-        for tick in range(self.tick, last + 1) if self.stage.thinks else (last,):
+        for tick in range(self.tick, last + 1) if self.stage.thinks or self.turning.active else (last,):
             if tick > self._thought:
                 self._move(tick)
             if self.stage.thinks and tick > self._thought:
                 self.stage.think(ticks.edge(tick), ticks.edge(tick + 1))
                 self._thought = tick
+            self.turning.follow(ticks.edge(tick))
             until = time if tick == last else ticks.edge(tick + 1) - 1
             while self._coming and self._coming[0][0] <= until:
                 change = heappop(self._coming)[2]
+                self.turning.follow(change.time, change.shooter)
                 self.stage.players[change.shooter].do(change)
         self.tick = last
         if self.still:
@@ -412,6 +417,8 @@ class Session:
 
     def _hear(self, change: Change) -> None:
         """Take in one thing that a player does."""
+        if change.what not in (PRESS, RELEASE):
+            self.turning.follow(change.time, change.shooter)
         edge = self.stage.players[change.shooter].do(change)
         if edge is not None:
             self.edges.append((change.time, change.shooter, change.value, edge == PRESS))

@@ -36,6 +36,8 @@ class Player:
         self.turned: dict[str, float] = {}
         self._carriers: dict[str, tuple[int, np.ndarray]] = {}
         self.last_aim: dict[str, np.ndarray] = {}
+        # Of an aim that turns, by ability and muzzle: when it was seen last, where it pointed, its shooter's facing.
+        self.pointing: dict[tuple[str, str], tuple[int, np.ndarray, np.ndarray]] = {}
 
     @property
     def motion(self) -> Motion:
@@ -193,6 +195,14 @@ class Player:
         after = bisect_right(self._facings[0], time)
         turns = self._facings[0][after] if after < len(self._facings[0]) else FOREVER
         return min(self.motion.next_break(time) or FOREVER, turns)
+
+    def pointed(self, ability: str, muzzle: str) -> tuple[int, np.ndarray, np.ndarray]:
+        """When (clock) the aim of a muzzle was last seen to turn, where it pointed, and the facing: at first along it.
+
+        Both unit vectors (3,).
+        """
+        faced = self._facings[1][0]
+        return self.pointing.get((ability, muzzle), (0, faced, faced))
 
     def carrier(self, name: str, time: int) -> np.ndarray:
         """Where a muzzle's carrier is (3,): each tick it nears its place on the body by at most its top speed."""

@@ -140,7 +140,9 @@ class Aim(Table):
         0.2, description="stick: nearer to its middle counts as centred"
     )
     snap: Annotated[int, Field(ge=2, le=360)] | None = Field(None, description="stick: only so many directions")
-    turn_rate: Positive | None = Field(None, description="stick: at most so many degrees a second")
+    turn_rate: Positive | None = Field(
+        None, description="at most so many degrees a second; in 3D its direction and its elevation each"
+    )
     curve: Annotated[float, Field(gt=0, le=10)] | None = Field(
         None, description="stick: turns at the turn rate times its tilt (rescaled past the dead zone) to this power"
     )
@@ -193,7 +195,8 @@ SEEKS = ("nearest", "lead")
 KEYS_OF_AIM = {
     "direction": ("fixed",),
     "elevation": ("fixed",),
-    **dict.fromkeys(("dead_zone", "snap", "turn_rate", "curve"), ("stick",)),
+    **dict.fromkeys(("dead_zone", "snap", "curve"), ("stick",)),
+    "turn_rate": ("stick", "cursor", "facing", "sight", *SEEKS),
     **dict.fromkeys(("camera", "line_blocked"), ("sight",)),
     "sight_range": ("sight", *SEEKS),
     **dict.fromkeys(("group", "within", "cone", "nearest_by", "in_sight"), SEEKS),
