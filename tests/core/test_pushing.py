@@ -3,6 +3,7 @@
 import itertools
 import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from scipy.optimize import nnls
@@ -37,7 +38,7 @@ def other(number, row, at, velocity=NOWHERE):
 
 def run(loose, others, gravity=(0.0, -G, 0.0), ground=0.0, seconds=10.0, rate=60, see=lambda k: None):
     for k in range(round(seconds * rate)):
-        moved = [one._replace(p=tuple(np.array(one.p) + np.array(one.v) * k / rate)) for one in others]
+        moved = [replace(one, p=tuple(np.array(one.p) + np.array(one.v) * k / rate)) for one in others]
         advance(loose, moved, gravity, ground, 0.0, 1.0 / rate, 5.0)
         see(k)
 

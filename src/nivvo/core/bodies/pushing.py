@@ -97,14 +97,19 @@ class Loose:
         self.reach = max(self.reach, math.sqrt(dot(arm, arm)) + self.shapes[-1].reach)
 
 
-class Other(NamedTuple):
-    """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach."""
+@dataclass(slots=True)
+class Other:
+    """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach.
+
+    yields : whether it stops where what it pushes is pinched, as who walks does.
+    """
 
     number: int
     row: np.void
     p: Vector
     v: Vector
     reach: float
+    yields: bool = False
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
@@ -344,8 +349,26 @@ class _World:
     def hit(self, touches: list[Touch]) -> None:
         """Take out what closes in, along each normal; what slides the faster by that is held by friction.
 
-        So what is pinched between two does not shoot out where friction holds it.
+        So what is pinched between two does not shoot out where friction holds it. Where nothing can take out all, who
+        yields stops.
         """
+        was = [(one, one.v) for one in self.loose]
+        if not self._taken_out(touches) and self._stopped(touches):
+            for one, v in was:
+                one.v = v
+            self._taken_out(touches)
+
+    def _stopped(self, touches: list[Touch]) -> bool:
+        """Stop those that yield at what they push; whether there are any."""
+        stopped = False
+        for _, other, n in (touch.both for touch in touches):
+            if not isinstance(other, Loose) and other.yields and (into := dot(n, other.v)) > self.slow:
+                here, other.v = _place(other, self.late), along(other.v, n, -into)
+                other.p, stopped = along(here, other.v, -self.late), True
+        return stopped
+
+    def _taken_out(self, touches: list[Touch]) -> bool:
+        """Take out what closes in; whether nothing is left that does."""
         before = [self._slides(touch) for touch in touches]
         blows, held, last = [0.0] * len(touches), [0.0] * len(touches), math.inf
         for turn in range(1, ROUNDS + 1):
@@ -362,11 +385,12 @@ class _World:
                     most, held[k] = max(most, more), held[k] + more
                     _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
             if most <= 1e-3 * self.slow:
-                break
+                return True
             if turn % CHECKS == 0:
                 if most > SHRINKS * last:
                     break
                 last = most
+        return False
 
     def _slides(self, touch: Touch) -> float:
         """How fast one slides along the other."""

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import copy
 import itertools
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
-from nivvo.core.bodies.pushing import NOWHERE, Other
+from nivvo.core.bodies.pushing import NOWHERE, SKIN, Other, Vector
 from nivvo.core.bodies.walking import Feet, Gait, stride, tread
+from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot, length_of
@@ -158,9 +160,9 @@ class Afoot:
         stage, turns = self.stage, set()
         for k in stage.movers:
             if stage.kinds[k] == "obstacle" and not stage.out(k):
-                turn = stage.motions[k].next_break(time)
-                if turn is not None and turn < self.end and self._comes(number, k, time, self.end):
-                    while turn is not None and turn < self.end:
+                turn, until = stage.motions[k].next_break(time), self.end + (k in stage.loose.of)
+                if turn is not None and turn < until and self._comes(number, k, time, self.end):
+                    while turn is not None and turn < until:
                         turns.add(max(turn - EARLY, time))
                         turn = stage.motions[k].next_break(turn)
         return turns
@@ -170,15 +172,10 @@ class Afoot:
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
         about = self._about(number, place, velocity, acceleration, (end - time) / UNITS)
-        others = self._others(number, about, time, end)
-        feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
-        up, walk, scene = stage.scene.frame.up, motion.walk, stage.scene
-        vertical = scene.frame.vertical and scene.gravity.any()
-        gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
-        laws = gait, _three(scene.gravity), _three(up) if vertical else None
-        if motion.leaps:
-            feet.v, feet.stands, motion.leaps = self._leapt(feet, motion), False, 0.0
-        pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, scene.size)
+        others, laws = self._others(number, about, time, end), self._laws(motion)
+        self._begin(feet, motion, place, velocity, acceleration)
+        motion.leaps = 0.0
+        pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, stage.scene.size)
         motion.stands = feet.stands
         for piece in pieces:
             when = min(time + round(piece.time * UNITS), end)
@@ -187,6 +184,56 @@ class Afoot:
         waits = on is not None and on.piece is None and on.until > time
         if end == self.end and not pieces and feet.a == NOWHERE and not waits:
             self._strides[number] = self._stride(number, laws)
+
+    def _laws(self, motion: Walker) -> tuple[Gait, Vector, Vector | None]:
+        """How one walks, what pulls him, and which way is up, if anything pulls."""
+        scene, walk = self.stage.scene, motion.walk
+        vertical = scene.frame.vertical and scene.gravity.any()
+        gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
+        return gait, _three(scene.gravity), _three(scene.frame.up) if vertical else None
+
+    def _begin(self, feet: Feet, motion: Walker, place, velocity, acceleration) -> None:
+        """Let him be where he is, and leap if he does."""
+        feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
+        if motion.leaps:
+            feet.v, feet.stands = self._leapt(feet, motion), False
+
+    def intends(self, number: int, time: int, end: int) -> tuple[np.ndarray, bool] | None:
+        """By how much (3,) one would go from a time to another (clock) if all that has a mass before him gave way: so
+        he pushes it. And whether he would gain speed meanwhile. None where nothing of that kind is about."""
+        stage, motion = self.stage, self.stage.motions[number]
+        place, velocity, acceleration = motion.at(time)
+        seconds = (end - time) / UNITS
+        about = self._about(number, place, velocity, acceleration, seconds)
+        laws = self._laws(motion)
+        yields = {k for k in about if k in stage.loose.of and self._in_the_way(number, k, place, time, *laws)}
+        if not yields:
+            return None
+        feet = copy.copy(self.feet[number])
+        self._begin(feet, motion, place, velocity, acceleration)
+        tread(
+            feet,
+            self._others(number, [k for k in about if k not in yields], time, end),
+            *laws,
+            0.0,
+            seconds,
+            stage.scene.size,
+        )
+        way = np.array(feet.p) - place
+        return way, bool(length_of(np.array(feet.v) - way / seconds) > SKIN * stage.scene.size)
+
+    def _in_the_way(
+        self, number: int, other: int, place, time: int, gait: Gait, gravity: Vector, up: Vector | None
+    ) -> bool:
+        """Whether a body with a mass stands before one, so that he neither stands on it nor steps up there."""
+        stage = self.stage
+        if up is None:
+            return True
+        row, here = stage.row(other, time), stage.middle(other, time)
+        _, n = between(stage.rows[number], place, row, here)
+        top = float(dot(here - place, stage.scene.frame.up)) + support(row, up)
+        low = -support(stage.rows[number], tuple(-x for x in up))
+        return float(dot(n, stage.scene.frame.up)) < gait.steepest and top - low > gait.step
 
     def _stride(self, number: int, laws: tuple) -> Stride:
         """How one goes on who has come evenly to the tick's end: so until a tick before anything else may be."""
@@ -241,10 +288,17 @@ class Afoot:
         return stage.around(place, STILL, far, "obstacle")
 
     def _other(self, number: int, time: int, end: int) -> Other:
-        stage = self.stage
+        stage, motion = self.stage, self.stage.motions[number]
         here, velocity = stage.middle(number, time), (0.0, 0.0, 0.0)
-        if stage.motions[number].moves:
-            velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
+        if motion.moves:
+            turn = motion.next_break(time) if number in stage.loose.of else None
+            if turn is not None and time < turn <= min(time + EARLY, end):
+                # What he is just about to push goes before him as it does then.
+                there = stage.middle(number, end)
+                way = (there - stage.middle(number, turn)) / ((end - turn) / UNITS) if turn < end else motion.at(end)[1]
+                here, velocity = there - way * ((end - time) / UNITS), _three(way)
+            else:
+                velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
         return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number))
 
 

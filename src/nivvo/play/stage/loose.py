@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import math
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -22,8 +23,21 @@ if TYPE_CHECKING:
 RESTLESS = 30.0
 """Seconds for which a run goes on after the last push for the sake of what still moves."""
 
+AHEAD = 4.0
+"""Skins that who pushes leaves to what he pushes while he gains speed."""
+
+IN_VAIN = 100.0
+"""Skins by which what is pushed in vain may have gone, and is not tried anew."""
+
 STOOD = 1e-3
 """Of the reach of what somebody stands on, how near he is then."""
+
+
+class Stuck(NamedTuple):
+    """How all lay when one who walks was stopped by what he pushes: what all want, who was there, and places (n, 3)."""
+
+    known: tuple
+    places: np.ndarray
 
 
 class Pushed(Motion):
@@ -54,6 +68,7 @@ class Bodies:
         self.stage, self.pushed = stage, 0
         self.of: dict[int, Loose] = {}
         self._who = (0, b"")
+        self._stuck: dict[int, Stuck | None] = {}
         for number in masses:
             self.add(number, stage.scene.planned[number])
 
@@ -109,12 +124,38 @@ class Bodies:
         self._rouse(there, time)
         if all(one.asleep for one in there):
             return
-        others = [self._other(k, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
+        others = [self._other(k, there, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
                   if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
         ground = 0.0 if scene.frame.vertical else scene.weight
-        seconds = (end - time) / UNITS
+        seconds, wanted = (end - time) / UNITS, {one.number: one.v for one in others}
         for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
+        for one in others:
+            if one.v != wanted[one.number]:
+                self._stuck[one.number] = self._lie(one.number, there, end)
+
+    def _lie(self, number: int, there: list[Loose], time: int) -> Stuck | None:
+        """How all lies at a time (clock), for one who pushes in vain; None if anything moves."""
+        stage, wanted, slow = self.stage, [], pushing.SKIN * self.stage.scene.size
+        if any(math.hypot(*one.v) > slow for one in there):
+            return None
+        for k in stage.movers:
+            motion = stage.motions[k]
+            if isinstance(motion, Walker) and not stage.out(k):
+                wanted.append((k, motion.wanted.tobytes()))
+                if motion.leaps or length_of(motion.at(time)[1]) > slow:
+                    return None
+            elif not (self._free(k, time) or stage.out(k) or motion.rests(time)):
+                return None
+        known = tuple(wanted), stage.arena.who, stage.changes, tuple(one.number for one in there)
+        return Stuck(known, np.array([stage.motions[number].at(time)[0], *(one.p for one in there)]))
+
+    def _in_vain(self, number: int, there: list[Loose], time: int) -> bool:
+        """Whether one would push at a time (clock) as when he was stopped, and all lies as it did then."""
+        stuck = self._stuck.get(number)
+        now = stuck and self._lie(number, there, time)
+        slack = IN_VAIN * pushing.SKIN * self.stage.scene.size
+        return bool(now and now.known == stuck.known and np.abs(now.places - stuck.places).max() <= slack)
 
     def _turn(self, piece: pushing.Piece, when: int) -> None:
         """Let a body's way go on as a piece says."""
@@ -165,17 +206,28 @@ class Bodies:
                         return True
         return False
 
-    def _other(self, number: int, time: int, end: int) -> Other:
+    def _other(self, number: int, there: list[Loose], time: int, end: int) -> Other:
         """A body that goes its own way, over a tick; who walks does not press down what he comes to stand on."""
         stage, motion = self.stage, self.stage.motions[number]
         here = stage.middle(number, time)
         velocity = pushing.NOWHERE
-        if motion.moves:
+        walks = number in stage.afoot.feet and not self._in_vain(number, there, time)
+        intends = stage.afoot.intends(number, time, end) if walks else None
+        if intends is not None:
+            way, gains = stage.scene.frame.level(intends[0]), intends[1]
+            size = length_of(way)
+            if gains and size > 0.0:
+                # Just so far that he who gains speed comes up to it at the tick's end, and not before.
+                way = way * (1.0 + AHEAD * pushing.SKIN * stage.scene.size / size)
+            velocity = _three(way / ((end - time) / UNITS))
+        elif motion.moves:
             way = stage.middle(number, end) - here
             if isinstance(motion, Walker):
                 way = stage.scene.frame.level(way)
             velocity = _three(way / ((end - time) / UNITS))
-        return Other(number, stage.row(number, time), _three(here), velocity, reach_of(stage.rows[number]))
+        return Other(
+            number, stage.row(number, time), _three(here), velocity, reach_of(stage.rows[number]), intends is not None
+        )
 
 
 def _three(vector) -> pushing.Vector:
