@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from nivvo.errors import CallError, DrillError, Problem
+from nivvo.spec.reading import grammar
 from nivvo.spec.reading.files import Unreadable, nearest_file, path_of, read_bytes, real_path
 from nivvo.spec.reading.positions import MOST_NESTING, MOST_PARTS, Scanner, TooDeep
 from nivvo.spec.words.nearest import listed, nearest
@@ -150,8 +151,7 @@ class _Reader:
         except TooDeep as error:
             raise DrillError([Problem(f"{name}:{error.line}", "", error.says)]) from None
         except tomllib.TOMLDecodeError as error:
-            says, line = _grammar(str(error), text)
-            raise DrillError([Problem(f"{name}:{line}", "", f"not valid TOML: {says}")]) from None
+            raise DrillError([grammar.problem(name, str(error), text)]) from None
         except (RecursionError, ValueError):
             says = "not valid TOML: a number or a nesting that is too large to read"
             raise DrillError([Problem(name, "", says)]) from None
@@ -201,14 +201,6 @@ class _Reader:
                 hint = first.hint or f"files are looked for beside {document.name}"
                 raise DrillError([Problem(where, "use", f"{path}: {first.message}", hint=hint)]) from None
             raise
-
-
-def _grammar(message: str, text: str) -> tuple[str, int]:
-    says, _, place = message.partition(" (at ")
-    says = says[:1].lower() + says[1:]
-    if place.startswith("line "):
-        return says, int(place[5:].split(",")[0])
-    return says, text.count("\n") + 1
 
 
 def merged(below: dict[str, Any], above: dict[str, Any]) -> dict[str, Any]:
