@@ -185,6 +185,22 @@ class Push(unittest.TestCase):
         # It slips until it is as fast, then goes along.
         self.assertAlmostEqual(one.p[0], 0.7 * 3 - 0.7**2 / (2 * 0.6 * G), delta=1e-6)
 
+    def test_what_leaves_the_ground_and_comes_back_within_a_tick_does_not_sink(self):
+        for up, rate in itertools.product((1e-6, 1e-3, 0.05, 0.2), (20, 60, 144)):
+            one = Loose(0, box([0.5, 0.5]), 3.0, 0.4, (0.0, 0.5, 0.0), (1.0, up, 0.0))
+            heights = []
+            run(
+                [one],
+                [floor([0, 1, 0])],
+                seconds=0.5,
+                rate=rate,
+                see=lambda k, one=one, to=heights: to.append(one.p[1]),
+            )
+            self.assertGreater(min(heights), 0.5 - 1e-7, (up, rate))
+            # It slides from where it comes down on, as far as its speed bears it.
+            far = 2.0 * up / G + 1.0 / (2.0 * 0.4 * G)
+            self.assertAlmostEqual(one.p[0], far, delta=1.0 * up, msg=(up, rate))
+
     def test_a_stack_of_three_stands_for_a_minute_at_each_rate(self):
         for rate in (30, 60, 144):
             stack = [Loose(k, box([0.5, 0.5]), 1.0 + k, 0.5, (0.1 * k, 0.5 + k, 0.0)) for k in range(3)]

@@ -81,6 +81,26 @@ class Knock(unittest.TestCase):
                 pushed = next(row for row in run.rows("events") if row["what"] == "pushed")
                 self.assertEqual(pushed["body"], "barrel")
 
+    def test_in_the_air_each_push_changes_its_way(self):
+        for rate, sign in itertools.product((20, 60), (1, -1)):
+            world = "" if sign > 0 else "world.y = 'down'"
+            text = written(
+                rate=rate, view=world, at=[7, 30 * sign], home=[0, 20 * sign], answer="knock.impulse = 60", more=""
+            )
+            text = text.replace("launch.speed = 30", "flight.instant = true\naim.by = 'nearest'")
+            times = (0.11, 0.42, 0.83)
+            run = nivvo.fire(nivvo.parse(text.replace('{ t = 0, tap = "fire" }', ", ".join(
+                f"{{ t = {t}, tap = 'fire' }}" for t in times))))  # fmt: skip
+            p, v, now = np.array([7.0, 30.0 * sign]), np.zeros(2), 0.0
+            pull = np.array([0.0, -G * sign])
+            for time, way in zip(times, [run.launch_of(f"rivet-{k + 1}")[:2] for k in range(3)], strict=True):
+                # From the next tick's start on.
+                kick = math.ceil(time * rate) / rate
+                p, v, now = p + v * (kick - now) + 0.5 * pull * (kick - now) ** 2, v + pull * (kick - now), kick
+                v = v + 3.0 * way / np.linalg.norm(way)
+            last = 1.3 - now
+            np.testing.assert_allclose(end_of(run, time=1.3)[:2], p + v * last + 0.5 * pull * last**2, atol=1e-9)
+
     def test_an_impulse_goes_onward_or_into_the_surface(self):
         tilt = "shape.turned = 30\n"
         for along, way in (("onward", 0.0), ("inward", 30.0)):

@@ -352,7 +352,7 @@ class Kegs(unittest.TestCase):
 
 
 def crammed(seed):
-    """One who walks to and fro in a room among crates that he pushes; seen from the side, from above, or in space."""
+    """One who walks to and fro in a room among crates that he pushes, shoots about and draws to him; in three views."""
     rng, view = np.random.default_rng(seed), ("side", "top", "space")[seed % 3]
     size, sides = 3 if view == "space" else 2, 1 if view == "side" else 2
     bodies = "" if view == "top" else QUAY
@@ -376,7 +376,19 @@ def crammed(seed):
         place = [*at.tolist(), *([] if view == "top" else [wide / 2])]
         bodies += f"[obstacle.crate{k}]\nat = {place}\nshape = {{ {shape} }}\n"
         bodies += f"mass = {rng.uniform(1, 9)}\nfriction = {rng.uniform(0.1, 0.9)}\n"
-    rows, time = [], 0.0
+    effects = (f"knock.impulse = {rng.uniform(2, 30)}", f"pull.speed = {rng.uniform(2, 9)}",
+               f"blast = {{ radius = 2.5, damage = 1, impulse = {rng.uniform(2, 30)} }}")  # fmt: skip
+    bodies += f"""
+        [ability.rivet]
+        launch.speed = {rng.uniform(8, 40)}
+        aim.by = "cursor"
+        firing = {{ kind = "auto", rate = 5, button = "rivet" }}
+        limits.life = 1
+        mass = 0.5
+        on.obstacles = {{ {", ".join(one for one in effects if rng.integers(2))} }}
+        """
+    rows, time = [f"{{ t = {k / 5}, cursor = {rng.uniform(-4, 4, size).tolist()} }}" for k in range(15)], 0.0
+    rows += ['{ t = 0.1, press = "rivet" }'] if seed % 2 else []
     while time < 2.8:
         way = rng.uniform(0, 2 * np.pi)
         rows.append(f"{{ t = {time:.3f}, walk = [{np.cos(way)}, {np.sin(way) if sides == 2 else 0.0}] }}")

@@ -70,8 +70,8 @@ class Shape(NamedTuple):
 class Loose:
     """A body with a mass: the row of its first shape, place and velocity (3,) now; friction with what it lies on.
 
-    asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart since its last piece.
-    held : on which bodies it was pressed at the end of a tick, and whether it stood on them.
+    asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart or pushed since its last
+    piece. held : on which bodies it was pressed at the end of a tick, and whether it stood on them.
     """
 
     number: int
@@ -506,7 +506,12 @@ class _World:
                     span = min(span, self.meet(one, other, late, span, touching))
         for k, touch in enumerate(touches):
             one, other, n = touch.both
-            if forces[k] <= 0.0 or not (one in moving or other in moving):
+            if not (one in moving or other in moving):
+                continue
+            if forces[k] <= 0.0:
+                # What has left, but is drawn back, comes to where it left.
+                away, back = dot(n, sub(one.v, other.v)), -dot(n, sub(one.a, _pull(other)))
+                span = min(span, 2.0 * away / back) if away > self.slow and back > 0.0 else span
                 continue
             v, a = (_level(sub(x, y), n) for x, y in ((one.v, other.v), (one.a, _pull(other))))
             if self.bends[k] == 0.0 and dot(v, v) <= self.slow * self.slow:

@@ -104,6 +104,8 @@ class Bodies:
         one = self.of.get(number)
         if one is not None:
             one.v, one.asleep, one.held = _three(np.array(one.v) + impulse / one.mass), False, {}
+            # Also where nothing else changes, as in the air, its way goes on otherwise.
+            one.shifted = True
             self.pushed = time
 
     def moved(self, number: int, place: np.ndarray) -> None:
