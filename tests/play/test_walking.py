@@ -432,7 +432,7 @@ class Pushes(unittest.TestCase):
 
     def test_nothing_is_pushed_into_anything(self):
         gone = 0.0
-        for seed in range(240 if DEEP else 9):
+        for seed in range(240 if DEEP else 6):
             run, _ = crammed(seed)
             stage, keeper = run.stage, run.stage.number["keeper"]
             crates = [k for k, name in enumerate(stage.names) if name.startswith("crate")]

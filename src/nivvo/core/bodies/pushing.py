@@ -508,12 +508,15 @@ class _World:
             one, other, n = touch.both
             if not (one in moving or other in moving):
                 continue
-            if forces[k] <= 0.0:
-                # What has left, but is drawn back, comes to where it left.
-                away, back = dot(n, sub(one.v, other.v)), -dot(n, sub(one.a, _pull(other)))
-                span = min(span, 2.0 * away / back) if away > self.slow and back > 0.0 else span
-                continue
             v, a = (_level(sub(x, y), n) for x, y in ((one.v, other.v), (one.a, _pull(other))))
+            if forces[k] <= 0.0:
+                # What has left, but is drawn back, comes to where it left; or a surface that bends away soon is left.
+                away, back = dot(n, sub(one.v, other.v)), -dot(n, sub(one.a, _pull(other)))
+                if back > 0.0 and away > self.slow:
+                    span = min(span, 2.0 * away / back)
+                elif back > 0.0 and self.bends[k] > 0.0:
+                    span = min(span, _turns(v, a, BEND / self.bends[k]))
+                continue
             if self.bends[k] == 0.0 and dot(v, v) <= self.slow * self.slow:
                 self.bends[k] = self.bend(touch, a)
             if self.bends[k] > 0.0:
