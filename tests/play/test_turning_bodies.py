@@ -9,6 +9,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core import pool
+from nivvo.core.geometry.hulls import between
 from nivvo.errors import DrillError
 from tests.core.slow import boxed, first_touch, segment
 from tests.deep import DEEP
@@ -222,6 +223,57 @@ class Follows(unittest.TestCase):
         x, y = p[:, 0] * np.cos(angle) + p[:, 1] * np.sin(angle), p[:, 1] * np.cos(angle) - p[:, 0] * np.sin(angle)
         gaps = np.hypot(np.maximum(np.abs(x) - 3, 0), np.maximum(np.abs(y) - 0.25, 0)) - 0.15
         self.assertAlmostEqual(found, max(np.nanmin(gaps), 0.0), delta=1e-5)
+
+    def test_what_has_no_friction_goes_out_along_a_bar_as_a_bead_does(self):
+        """In the turning frame x'' = w² x, and it begins with x' = w h, as far from the bar's middle line as h."""
+        for rate, turns, y in ((20, 60, "up"), (60, -120, "up"), (60, 90, "down"), (144, -60, "down")):
+            w, side, high = math.radians(abs(turns)), math.copysign(1.0, turns), 0.4
+            text = (
+                f"nivvo = 1\nworld = {{ gravity = 0, y = '{y}' }}\ntick.rate = {rate}\n[shooter.keeper]\nat = [19, 9]\n"
+            )
+            text += f"[ability.flare]\nlaunch.speed = 1\n[obstacle.bar]\nshape.box = [8, 0.3]\nturns = {turns}\n"
+            text += f"[obstacle.tub]\nat = [1, {0.8 * side}]\nshape.ball = 0.25\nmass = 3\nfriction = 0\n"
+            live, seen = nivvo.Live(nivvo.parse(text), compiled=False), 0
+            met = (math.atan2(0.8, 1.0) - math.asin(high / math.hypot(1.0, 0.8))) / w
+            out = math.sqrt(1.0 + 0.8**2 - high**2)
+            while live.time < 1.6:
+                live.step()
+                late, angle = live.time - met, w * live.time
+                x = out * math.cosh(w * late) + high * math.sinh(w * late)
+                if late > 0.0 and x < 3.8:
+                    seen += 1
+                    s, c = math.sin(angle), math.cos(angle)
+                    place = [x * c - high * s, side * (x * s + high * c)]
+                    np.testing.assert_allclose(live.place("tub"), place, rtol=0, atol=0.006 * x, err_msg=(rate, turns))
+            self.assertGreater(seen, 8)
+
+    def test_what_has_a_mass_is_swept_along_and_not_passed_through(self):
+        rng, crates = np.random.default_rng(31), ("ball = 0.25", "box = {}, turned = {}", "polygon = {}")
+        corners = "[[0, 0], [0.6, 0], [0.2, 0.4]]"
+        for number in range(60 if DEEP else 9):
+            world = ("view = 'top'", "view = 'space'", "gravity = 0")[number % 3]
+            space, crate = number % 3 == 1, crates[number // 3 % (2 if number % 3 == 1 else 3)]
+            start, x = rng.uniform(0, 360), round(rng.uniform(1.2, 2.4), 3)
+            crate = crate.format(*([[0.5, 0.3, 0.5], [20, 0, 0]] if space else [[0.5, 0.3], 20]))
+            crate = crate.replace("polygon = [0.5, 0.3]", f"polygon = {corners}")
+            place, middle, home = ([x, 0, 0.25], [0, 0, 0.25], [19] * 3) if space else ([x, 0], [0, 0], [19, 19])
+            bar = f"box = [6, 0.3, 0.4], turned = [{start}, 0, 0]" if space else f"box = [6, 0.3], turned = {start}"
+            rate, turns = int(rng.choice([20, 60, 97])), rng.uniform(30, 150) * rng.choice([-1, 1])
+            text = f"nivvo = 1\nworld.{world}\ntick.rate = {rate}\n[shooter.keeper]\nat = {home}\n"
+            text += "[ability.flare]\nlaunch.speed = 1\n"
+            text += "[obstacle.quay]\nshape.half_space = 'up'\n" if space else ""
+            text += f"[obstacle.bar]\nat = {middle}\nturns = {turns}\nshape = {{ {bar} }}\n"
+            text += f"[obstacle.tub]\nat = {place}\nshape = {{ {crate} }}\nmass = 3\nfriction = {rng.uniform(0, 0.8)}\n"
+            live, gaps = nivvo.Live(nivvo.parse(text), compiled=False), []
+            stage = live._session.stage
+            for _ in range(round(3 * rate)):
+                now = live.scene.ticks.edge(live.tick)
+                rows = ((stage.row(k, now), stage.middle(k, now)) for k in (stage.number[n] for n in ("tub", "bar")))
+                gaps.append(between(*next(rows), *next(rows))[0])
+                live.step()
+            if gaps[0] > 0.0:
+                self.assertGreater(min(gaps), -0.012, (number, turns, rate))
+                self.assertGreater(np.linalg.norm(live.place("tub") - place), 0.2, number)
 
     def test_who_stands_is_pushed_by_what_turns(self):
         for turns, deepest in ((40, 0.011), (120, 0.011), (300, 0.03)):

@@ -101,7 +101,8 @@ class Loose:
 class Other:
     """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach.
 
-    yields : whether it stops where what it pushes is pinched, as who walks does.
+    yields : whether it stops where what it pushes is pinched, as who walks does. only : for which body alone it is so,
+    by number, as of what turns; None: for all.
     """
 
     number: int
@@ -110,6 +111,7 @@ class Other:
     v: Vector
     reach: float
     yields: bool = False
+    only: int | None = None
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
@@ -229,7 +231,7 @@ class _World:
         """Keep those awake that something on its own way may come to, or that lie on it."""
         for one in self.loose:
             for other in self.others:
-                if other.v != NOWHERE:
+                if other.v != NOWHERE and other.only in (None, one.number):
                     far = one.reach + other.reach + self.skin + math.hypot(*other.v) * seconds
                     if other.number in one.on or math.dist(one.p, other.p) <= far:
                         self.watched.add(one.number)
@@ -293,7 +295,7 @@ class _World:
 
     def near(self, one: Loose, other: Loose | Other, off: Vector, far: float) -> list[Pair]:
         """The pairs of shapes of two bodies, ``off`` (3,) from one another, that are not farther apart than that."""
-        if not _within(off, NOWHERE, one.reach + other.reach + far):
+        if not _within(off, NOWHERE, one.reach + other.reach + far) or not _for(other, one):
             return []
         return [pair for pair in self.pairs(one, other) if _within(off, pair.arm, pair.reach + far)]
 
@@ -646,6 +648,11 @@ def _within(off: Vector, arm: Vector, far: float) -> bool:
 def _place(other: Loose | Other, late: float) -> Vector:
     """Where a body is, ``late`` s into the tick: loose ones are kept up to date."""
     return other.p if isinstance(other, Loose) else along(other.p, other.v, late)
+
+
+def _for(other: Loose | Other, one: Loose) -> bool:
+    """Whether a body is there for another."""
+    return isinstance(other, Loose) or other.only in (None, one.number)
 
 
 def _pull(other: Loose | Other) -> Vector:

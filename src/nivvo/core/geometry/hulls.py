@@ -154,6 +154,16 @@ class _Hull:
         return far, along(along(along((0.0, 0.0, 0.0), a, x), b, y), c, z)
 
 
+@lru_cache(maxsize=MOST_KEPT)
+def _points(shape: bytes) -> tuple[tuple[float, float, float], ...]:
+    return ((0.0, 0.0, 0.0),) if _row(shape)["kind"] == BALL else tuple(map(tuple, _Hull(_row(shape)).points))
+
+
+def points_of(row: np.void) -> tuple[tuple[float, float, float], ...]:
+    """The corners of what a body record rounds, from its centre; of a ball its middle."""
+    return _points(_shape(row))
+
+
 class _Pair(NamedTuple):
     """Two bodies. ways : unit vectors across which they can be apart, the first ``sides`` out of their sides, each with
     how far the two reach toward one another along it, and against it.

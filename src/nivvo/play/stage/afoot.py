@@ -15,14 +15,12 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot, length_of
+from nivvo.play.stage.sweeping import steps_about
 from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Walker
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
-
-SWEEP, MOST_STEPS = 0.01, 16
-"""Metres that what turns may sweep in a step of who walks near it, and steps in a tick at most."""
 
 MORE = 1e-6
 """Of the scene's size, by which more is looked at."""
@@ -116,7 +114,7 @@ class Afoot:
             and self._known(motion) == on.known
         ):
             return
-        steps = self._steps(number, time)
+        steps = steps_about(self.stage, self.stage.centre(number, time), self.stage.reach(number), time, self.end)
         stops = {time + (self.end - time) * k // steps for k in range(steps)} | self._turns(number, time)
         for start, end in itertools.pairwise([*sorted(stops), self.end]):
             self._go(number, start, end)
@@ -144,16 +142,6 @@ class Afoot:
     def _known(self, motion: Walker) -> tuple:
         """What one goes by who goes on evenly: what is wanted of him, and what is about."""
         return motion.wanted.tobytes(), motion.leaps, *self._about_now
-
-    def _steps(self, number: int, time: int) -> int:
-        """In how many steps one goes to the tick's end: more where a body turns that may push him."""
-        stage, most = self.stage, 0.0
-        for k in stage.turning:
-            far = length_of(stage.centre(k, time) - stage.centre(number, time)) - stage.reach(number)
-            if stage.kinds[k] == "obstacle" and not stage.out(k) and far < stage.reach(k):
-                most = max(most, abs(float(stage.rows[k]["turns"])) * stage.reach(k))
-        sweep = most * (self.end - time) / UNITS
-        return max(1, min(MOST_STEPS, math.ceil(sweep / (SWEEP * stage.scene.metre))))
 
     def _turns(self, number: int, time: int) -> set[int]:
         """When (clock), before the tick's end, obstacles about one go on otherwise: he sees them go straight."""
@@ -204,29 +192,20 @@ class Afoot:
         stage, motion = self.stage, self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
         seconds = (end - time) / UNITS
-        about = self._about(number, place, velocity, acceleration, seconds)
-        laws = self._laws(motion)
-        yields = {k for k in about if k in stage.loose.of and self._in_the_way(number, k, place, time, *laws)}
+        about, laws = self._about(number, place, velocity, acceleration, seconds), self._laws(motion)
+        yields = {k for k in about if k in stage.loose.of and self._in_the_way(number, k, place, time, laws)}
         if not yields:
             return None
         feet = copy.copy(self.feet[number])
         self._begin(feet, motion, place, velocity, acceleration)
-        tread(
-            feet,
-            self._others(number, [k for k in about if k not in yields], time, end),
-            *laws,
-            0.0,
-            seconds,
-            stage.scene.size,
-        )
+        others = self._others(number, [k for k in about if k not in yields], time, end)
+        tread(feet, others, *laws, 0.0, seconds, stage.scene.size)
         way = np.array(feet.p) - place
         return way, bool(length_of(np.array(feet.v) - way / seconds) > SKIN * stage.scene.size)
 
-    def _in_the_way(
-        self, number: int, other: int, place, time: int, gait: Gait, gravity: Vector, up: Vector | None
-    ) -> bool:
+    def _in_the_way(self, number: int, other: int, place, time: int, laws: tuple) -> bool:
         """Whether a body with a mass stands before one, so that he neither stands on it nor steps up there."""
-        stage = self.stage
+        stage, (gait, _, up) = self.stage, laws
         if up is None:
             return True
         row, here = stage.row(other, time), stage.middle(other, time)

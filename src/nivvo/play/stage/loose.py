@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -10,10 +11,10 @@ import numpy as np
 from nivvo.core.bodies import pushing
 from nivvo.core.bodies.pushing import Loose, Other
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.core.numbers.frame import dot, length_of
 from nivvo.plan.bodies import Body
+from nivvo.play.stage.sweeping import steps_of, sweeper
 from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import Beside
 
@@ -121,19 +122,32 @@ class Bodies:
 
     def think(self, time: int, end: int) -> None:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
-        stage, scene = self.stage, self.stage.scene
+        stage = self.stage
         there = [one for one in self.all if self._free(one.number, time) and not stage.out(one.number)]
         self._rouse(there, time)
+        steps = 1
+        for one, swept in [(one, steps_of(stage, one, time, end)) for one in there] if stage.turning else ():
+            one.asleep, steps = one.asleep and not swept, max(steps, swept)
         if all(one.asleep for one in there):
             return
-        others = [self._other(k, there, time, end) for k in stage.of_kind("obstacle", "target", "shooter")
-                  if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
+        stops = [time + (end - time) * k // steps for k in range(steps + 1)]
+        for start, stop in itertools.pairwise(stops):
+            self._advance(there, start, stop)
+
+    def _advance(self, there: list[Loose], time: int, end: int) -> None:
+        """Write how some move from a time to another (clock), all that turns as it stands at the first."""
+        stage, scene = self.stage, self.stage.scene
+        about = [k for k in stage.of_kind("obstacle", "target", "shooter")
+                 if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
+        others = [self._other(k, there, time, end) for k in about if k not in stage.turning]
+        turning = ((k, one) for k in about if k in stage.turning for one in there)
+        others += [other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None]
         ground = 0.0 if scene.frame.vertical else scene.weight
-        seconds, wanted = (end - time) / UNITS, {one.number: one.v for one in others}
+        seconds, wanted = (end - time) / UNITS, [one.v for one in others]
         for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
-        for one in others:
-            if one.v != wanted[one.number]:
+        for one, v in zip(others, wanted, strict=True):
+            if one.v != v:
                 self._stuck[one.number] = self._lie(one.number, there, end)
 
     def _lie(self, number: int, there: list[Loose], time: int) -> Stuck | None:
@@ -227,9 +241,7 @@ class Bodies:
             if isinstance(motion, Walker):
                 way = stage.scene.frame.level(way)
             velocity = _three(way / ((end - time) / UNITS))
-        return Other(
-            number, stage.row(number, time), _three(here), velocity, reach_of(stage.rows[number]), intends is not None
-        )
+        return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number), intends is not None)
 
 
 def _three(vector) -> pushing.Vector:

@@ -494,6 +494,10 @@ class Stage:
         low, high = self._tick_of(spin, time)
         return (spin.angle(high) - spin.angle(low)) / ((high - low) / UNITS)
 
+    def turned_by(self, number: int, time: int, end: int) -> float:
+        """By how much a body turns from a time to another (clock), rad."""
+        return self._angle(number, end) - self._angle(number, time)
+
     def _tick_of(self, spin: Spin, time: int) -> tuple[int, int]:
         """From when to when (clock) the tick of a time lasts, as far as what turns is there."""
         ticks = self.scene.ticks
