@@ -45,7 +45,8 @@ NEAR_ENOUGH = 0.7
 def keys(key: str | None = None) -> Results[Key]:
     """The keys at and below one, as "ability.launch" or "flight.homing"; all for None.
 
-    Names of abilities, bodies and cases may be left out or be anything. With "aim.by=stick" only what goes with it.
+    Names of abilities, bodies and cases may be left out or be anything. One word that is no table, as "friction", is
+    told wherever it stands, the least deep first. With "aim.by=stick" only what goes with it.
     Raises CallError for what is no key, with where it may be meant.
     """
     if not key:
