@@ -134,6 +134,13 @@ class Bodies:
         for start, stop in itertools.pairwise(stops):
             self._advance(there, start, stop)
 
+    def again(self, time: int, end: int) -> None:
+        """Write anew how they move from a time within a tick (clock) to its end: who walks goes on otherwise."""
+        for one in self.all:
+            place, velocity, acceleration = self.stage.motions[one.number].at(time)
+            one.p, one.v, one.a = _three(place), _three(velocity), _three(acceleration)
+        self.think(time, end)
+
     def _advance(self, there: list[Loose], time: int, end: int) -> None:
         """Write how some move from a time to another (clock), all that turns as it stands at the first."""
         stage, scene = self.stage, self.stage.scene

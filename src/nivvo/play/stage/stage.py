@@ -352,6 +352,8 @@ class Stage:
     def walked(self, number: int, time: int) -> None:
         """A walker is steered at a time (clock): it goes on otherwise from then on."""
         if number in self.afoot.feet:
+            if self.loose.of and time < self.afoot.end:
+                self.loose.again(time, self.afoot.end)
             self.afoot.go(number, time)
 
     def _come(self, time: int) -> None:
