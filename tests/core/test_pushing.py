@@ -99,6 +99,21 @@ class Gap(unittest.TestCase):
                 self.assertGreater(between(one, at + (1e-9 - gap) * way, two, there)[0], -1e-8)
         self.assertGreater(apart, 50)
 
+    def test_the_way_from_an_edge_is_true_however_near_and_that_from_a_flush_side_is_its_normal(self):
+        square = pool.zeros(1, pool.BODY)[0]
+        square["kind"], square["half"], square["count"] = PRISM, [1, 1, 1], 4
+        square["corners"][:4] = [[-1, -1], [1, -1], [1, 1], [-1, 1]]
+        square["axis0"], square["axis1"], square["axis2"] = np.eye(3)
+        stick = box([0, 0, 0.5], flat=False)
+        stick["kind"], stick["radius"] = CAPSULE, 0.25
+        for row in (square, box([1, 1, 1], flat=False)):
+            for x, z in ((5e-5, 2e-9), (1e-6, 1e-10), (3e-9, 4e-9), (1e-3, 1e-3)):
+                off = np.array([1.0 + x, 0.1, 1.0 + z]) - [1.0, 0.1, 1.0]
+                _, way = between(stick, [1.0 + x, 0.1, 1.5 + z], row, [0, 0, 0])
+                np.testing.assert_allclose(way, off / np.linalg.norm(off), atol=1e-6)
+            _, way = between(stick, [1.0 + 1e-9, 0.1, 1.5 + 1e-16], row, [0, 0, 0])
+            self.assertEqual(way.tolist(), [1.0, 0.0, 0.0])
+
 
 class Slide(unittest.TestCase):
     def test_it_stops_after_its_speed_squared_over_twice_the_friction_at_any_slope_and_rate(self):

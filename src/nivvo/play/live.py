@@ -430,8 +430,9 @@ class Live(Tabled):
         Of several muzzles the first. Raises CallError for unknown names.
         """
         name, now = known(ability, self.in_hand, "ability"), self.scene.ticks.edge(self._session.tick)
-        asked = Asked(now, name, shooter_in(self._case, name, shooter), 0, now)
-        at, heading = leaving(self._session.stage, asked)
+        shooter = shooter_in(self._case, name, shooter)
+        number = self._session.numbers.get((name, shooter), 0)
+        at, heading = leaving(self._session.stage, Asked(now, name, shooter, number, now))
         return self.scene.frame.drop(at), self.scene.frame.drop(heading)
 
     @checked

@@ -131,7 +131,7 @@ class _Hull:
         """How far a point (3,) outside of it is from it, and the unit vector (3,) from it there."""
         a, b, c = self.axes
         (x, y, z), (h0, h1, h2) = (dot(point, a), dot(point, b), dot(point, c)), self.half
-        least = ROUNDING * (abs(x) + abs(y) + abs(z))
+        none = ROUNDING * (abs(x) + abs(y) + abs(z))
         z -= min(max(z, -h2), h2)
         if self.prism:
             least, inside, x0, y0 = math.inf, True, x, y
@@ -147,9 +147,9 @@ class _Hull:
         else:
             x, y = x - min(max(x, -h0), h0), y - min(max(y, -h1), h1)
         far = math.sqrt(x * x + y * y + z * z)
-        if far > 1e4 * least:
+        if far > 1e4 * none:
             # What is flush with a side is not before another one by rounding, which turns the way where they are near.
-            x, y, z = (one if abs(one) > least else 0.0 for one in (x, y, z))
+            x, y, z = (one if abs(one) > none else 0.0 for one in (x, y, z))
         x, y, z = (x / far, y / far, z / far) if far > 0.0 else (x, y, z)
         return far, along(along(along((0.0, 0.0, 0.0), a, x), b, y), c, z)
 

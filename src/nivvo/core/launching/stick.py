@@ -10,6 +10,8 @@ import math
 
 import numpy as np
 
+from nivvo.core.launching.turning import wrapped
+
 
 def angle_of(stick, dead_zone: float, snap: int | None) -> float | None:
     """Direction of a stick (x, y) in degrees, snapped to one of ``snap`` ways; None inside the dead zone.
@@ -59,8 +61,7 @@ def turned(
             angle = wanted
             continue
         until = min(now, times[k + 1]) if k + 1 < len(times) else now
-        way = (wanted - angle + 180.0) % 360.0 - 180.0
-        way = 180.0 if way == -180.0 else way
+        way = wrapped(wanted - angle)
         can = turn_rate * (until - time) * (1.0 if curve is None else tilt(stick, dead_zone) ** curve)
         angle = wanted if abs(way) <= can else angle + math.copysign(can, way)
     return angle
