@@ -427,6 +427,19 @@ class Pushes(unittest.TestCase):
                     self.assertGreater(tub.seen(time)[0][0] - place, 0.8 - 1e-6, told)
                 self.assertAlmostEqual(tub.seen(1.6)[0][0] - way.seen(1.6)[0][0], 0.8, delta=1e-6)
 
+    def test_what_a_game_moves_is_there_also_where_somebody_sets_out_meanwhile(self):
+        crate = "[obstacle.tub]\nat = [3, 0.5]\nshape.box = [1, 1]\nmass = 3\n"
+        keys = {"at": [0, 0.9], "shape": UPRIGHT, "walk": "speed = 3", "world": "", "rate": 20, "motion": "exact"}
+        text = TEXT.format(bodies=QUAY + crate, rows="", lasts=3, **keys)
+        for late in (0.0, 0.02):
+            live = nivvo.Live(nivvo.parse(text), compiled=False)
+            live.step()
+            live.move_body("tub", [5, 0.5])
+            live.set_walk(1, 0, at=live.time + late)
+            for _ in range(4):
+                live.step()
+                np.testing.assert_allclose(live.place("tub"), [5, 0.5], atol=1e-6)
+
     def test_nothing_is_pushed_into_anything(self):
         gone = 0.0
         for seed in range(240 if DEEP else 6):

@@ -136,7 +136,7 @@ class Bodies:
 
     def again(self, time: int, end: int) -> None:
         """Write anew how they move from a time within a tick (clock) to its end: who walks goes on otherwise."""
-        for one in self.all:
+        for one in (one for one in self.all if self._free(one.number, time)):
             place, velocity, acceleration = self.stage.motions[one.number].at(time)
             one.p, one.v, one.a = _three(place), _three(velocity), _three(acceleration)
         self.think(time, end)
