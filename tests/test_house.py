@@ -38,8 +38,9 @@ ROOMS = {
         "bodies": {"", "numbers", "geometry"},
         "flying": {"", "numbers", "geometry"},
         "launching": {"", "numbers", "flying"},
-        "tick": {"", "numbers", "geometry", "flying"},
-        "world": {"", "numbers", "geometry", "flying", "tick"},
+        "contacts": {"", "numbers", "geometry", "flying"},
+        "tick": {"", "numbers", "geometry", "flying", "contacts"},
+        "world": {"", "numbers", "geometry", "flying", "contacts", "tick"},
     },
     "spec": {
         "words": set(),
@@ -208,7 +209,7 @@ class Manners(unittest.TestCase):
         files = {"acting.py", "contact.py", "flight.py", "grid.py", "roots.py", "vec.py", "shapes.py"}
         seen = set()
         for _, path, tree in sources("core"):
-            if path.name in files or path.parent.name == "tick":
+            if path.name in files or path.parent.name in ("tick", "contacts"):
                 seen.add(path.name)
                 for node in ast.walk(tree):
                     if isinstance(node, ast.Attribute) and ast.unparse(node.value) == "math":

@@ -33,8 +33,9 @@ FLIGHT = np.dtype(
         ("flown", "f8"),
         ("share", "f8"),
         ("param", "i4"),
-        ("end", "i4"),
-        ("cause", "i4"),
+        ("end", "i2"),
+        ("cause", "i2"),
+        ("also", "i4"),
         ("bounces", "i4"),
         ("past", "i4"),
         ("on", "i4"),
@@ -49,6 +50,7 @@ itself, or FOREVER, and for what cause (BY_LIFE, or what the game decided). clea
 way, where it has no parabola; below 0: not to be asked before that time. share: of the damage of its launch that is
 left to it. pierced, touched: through how many bodies it went, how many contacts of it were answered. bounces: how
 often it was thrown back. on: 0 in the air; else a body's index and one: it stays on it, or below 0 goes on along it.
+also: index and one of another that holds it together with that, in a corner, or 0.
 past: bits of the moments (codes of why) that are behind it. inside: bodies (index) left out of contact tests until
 clear of them, then -1s."""
 

@@ -51,6 +51,10 @@ LIFT, CURVED = 2.0, 1e-4
 """Skins by which what lies on something is lifted to see whether another touches it only where two lie flush; and by
 how much farther off that then is than a face would be."""
 
+VEERS, SLOWS, SWERVES = 0.05, 0.3, 1e-4
+"""Radians by which friction's direction may turn within a piece, and the share of its speed that what slides loses in
+one in which it does; the share of what drives it that is across its way at most, where it does not."""
+
 SHARP = 200.0
 """A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
 
@@ -189,6 +193,14 @@ def advance(
                 one.on = tuple(sorted({t.pair.second.number for t in touches if t.pair.first is one}))
             else:
                 one.asleep = False
+        moving, span, then = [one for one in active if not one.asleep], 0.0, {}
+        if moving and now < end:
+            world.hold(active, touches, pressed)
+            most, then = world.veer(active, touches, pressed, end - now)
+            span = world.span(moving, touches, pressed, now - start, most)
+            if then and span < most:
+                then = world.staged(moving, touches, span)
+        for one in active:
             v, a = before[one.number]
             off = sub(one.a, a)
             if dot(off, off) <= 1e-24 * dot(a, a):
@@ -196,13 +208,10 @@ def advance(
             if one.v != v or one.a != a or one.shifted:
                 one.shifted = False
                 pieces.append(Piece(now, one.number, one.p, one.v, one.a))
-        moving = [one for one in active if not one.asleep]
-        if not moving or now >= end:
+        if span == 0.0:
             break
-        world.hold(active, touches, pressed)
-        span = world.span(moving, touches, pressed, now - start, end - now)
         for one in moving:
-            one.p, one.v = arc(one.p, one.v, one.a, span), along(one.v, one.a, span)
+            one.p, one.v = arc(one.p, one.v, one.a, span), then.get(one.number, along(one.v, one.a, span))
         now += span
         world.set_back(touches, pressed, now - start)
         if now >= end:
@@ -460,6 +469,42 @@ class _World:
                 looked, last = [*forces], change
         return forces, []
 
+    def veer(
+        self, active: list[Loose], touches: list[Touch], forces: list[float], most: float
+    ) -> tuple[float, dict[int, Vector]]:
+        """Where friction turns with the way of what slides: for how long (s) it is followed in one piece.
+
+        Also how fast each goes after that, by number. Each has the acceleration then that takes it to where it is by
+        Runge and Kutta's four stages.
+        """
+        spans = [math.inf]
+        for touch, force, bend in zip(touches, forces, self.bends, strict=True):
+            one, other, n = touch.both
+            if force > 0.0 and one.friction > 0.0 and bend == 0.0:
+                v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
+                spans.append(_straight(v, a, self.slow))
+        if self.ground:
+            spans += [_straight(one.v, one.a, self.slow) for one in active]
+        if min(spans) == math.inf:
+            return most, {}
+        return (span := min(most, *spans)), self.staged([one for one in active if not one.asleep], touches, span)
+
+    def staged(self, moving: list[Loose], touches: list[Touch], span: float) -> dict[int, Vector]:
+        """Give each the acceleration that takes it to where it is after a span; how fast they are then, by number."""
+        was, stages = {one.number: one.v for one in moving}, []
+        for part in (0.0, 0.5, 0.5, 1.0):
+            for one in moving:
+                one.v = along(was[one.number], stages[-1][one.number], part * span) if stages else one.v
+            self._forces(moving, touches)
+            stages.append({one.number: one.a for one in moving})
+        then = {}
+        for one in moving:
+            v, (a, b, c, d) = was[one.number], (stage[one.number] for stage in stages)
+            mean = along(along(NOWHERE, along(a, d, 1.0), 1.0 / 6.0), along(b, c, 1.0), 1.0 / 3.0)
+            then[one.number], one.v = along(v, mean, span), v
+            one.a = along(NOWHERE, along(along(a, b, 1.0), c, 1.0), 1.0 / 3.0)
+        return then
+
     def bend(self, touch: Touch, way: Vector) -> float:
         """How sharply a surface bends away on a way along it (1/units), 0 on the flat and at an edge."""
         size = math.sqrt(dot(way, way))
@@ -681,6 +726,17 @@ def _turns(v: Vector, a: Vector, far: float) -> float:
     """When so long a way is gone, about."""
     speed, pull = math.sqrt(dot(v, v)), math.sqrt(dot(a, a))
     return 2.0 * far / (speed + math.sqrt(speed * speed + 2.0 * pull * far)) if speed or pull else math.inf
+
+
+def _straight(v: Vector, a: Vector, slow: float) -> float:
+    """For how long (s) friction's direction is followed in one piece; inf: it does not turn."""
+    speed, size = math.sqrt(dot(v, v)), math.sqrt(dot(a, a))
+    across = along(a, v, -dot(a, v) / (speed * speed)) if speed > slow else NOWHERE
+    turns = math.sqrt(dot(across, across))
+    if turns <= SWERVES * size:
+        return math.inf
+    against = -dot(a, v)
+    return min(VEERS * speed / turns, SLOWS * speed * speed / against if against > 0.0 else math.inf)
 
 
 def _stops(v: Vector, a: Vector, slow: float) -> float:

@@ -13,8 +13,6 @@ At once: health, deaths, ends, births. From the next edge: pushes on bodies and 
 found stay true. So the outcome never depends on the order of rows in the pool or of tables in a file.
 
 advance    the loop: from tick to tick, from contact to contact
-search     the next contact on a piece of a path, through the grid
-limits     where life, reach and bounds cut a piece
 answer     what follows a contact
 """
 

@@ -5,6 +5,12 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner, kernel
+from nivvo.core.contacts.corners import ALONG_IT, OFF, go_as_one, gone_from, narrowed
+from nivvo.core.contacts.corners import STANDS as CREEPS
+from nivvo.core.contacts.corners import STILL as STANDS
+from nivvo.core.contacts.events import NOWHERE, finish, tell
+from nivvo.core.contacts.resting import carried, flush_with, lodged, set_on, slide, stands_for
+from nivvo.core.contacts.search import WIDER, comes_near, look, past_movers
 from nivvo.core.flying.acting import LEAST, beside, changes, company_of, drifted, flies_on, mean, reckoned, swept, unled
 from nivvo.core.flying.ahead import ahead, asleep, corridor, foreseen, goes_over
 from nivvo.core.flying.flight import (
@@ -79,11 +85,6 @@ from nivvo.core.pool import (
 )
 from nivvo.core.tick import answer as answers
 from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, turn, waits
-from nivvo.core.tick.events import NOWHERE, finish, tell
-from nivvo.core.tick.resting import ALONG_IT, OFF, carried, flush_with, lodged, set_back, slide, stands_for
-from nivvo.core.tick.resting import STANDS as CREEPS
-from nivvo.core.tick.resting import STILL as STANDS
-from nivvo.core.tick.search import WIDER, comes_near, look, past_movers
 
 CLEAR_CELLS, ASK_AGAIN = 0.5, 2
 """So many cells a projectile that has no parabola looks ahead, and at most CLEAR_TICKS; after so many ticks it is asked
@@ -295,23 +296,33 @@ def seek(k, i, now, clock, again, keep, waiting):
         return waiting
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
-    step, a, slides = int(w["step"]), vec(par["a"]), False
+    step, a, slides, beyond = int(w["step"]), vec(par["a"]), False, NOWHERE
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
+    if q["also"] != 0:
+        held = k.bodies[abs(int(q["on"])) - 1], k.bodies[int(q["also"]) - 1]
+        if q["on"] > 0 and not go_as_one(held[0], held[1]):
+            if q["past"] >> STOOD & 1 != 0:
+                q["on"] = -q["on"]
+            else:
+                q["also"] = 0
+        gone = gone_from(k, i, now, p, v, late) if q["on"] < 0 and q["also"] != 0 else -1
+        if gone >= 0:
+            j = flush_with(k, i, now, p, v, late, gone) if hops < MOST_HOPS else -1
+            if j >= 0:
+                return wait_for(k, i, (p, v), late, (hops, kept), j, waiting)
+            narrowed(k, i, now, p, v, late, gone)
     if q["on"] < 0:
         was = p
-        comes, p, v, a, whole_s = slide(k, i, now, p, v, late, whole_s)
+        comes, p, v, a, whole_s, beyond = slide(k, i, now, p, v, late, whole_s)
         slides = comes == ALONG_IT
         if comes == STANDS:
             q["on"] = -q["on"]
             q["past"] |= 1 << STOOD
             tell(k, now, late, q, (RESTED, int(q["on"]) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, v))
         elif comes == OFF:
-            j = flush_with(k, i, now, was, v, late) if hops < MOST_HOPS else -1
+            j = flush_with(k, i, now, was, v, late, -1 - int(q["on"])) if hops < MOST_HOPS else -1
             if j >= 0:
-                at["hops"], at["kept"], at["why"], at["flown"] = hops, kept, 0, 0.0
-                put(at["p"], was)
-                put(at["v"], v)
-                return wait(k, i, late, int(k.bodies[j]["key"]), j, waiting)
+                return wait_for(k, i, (was, v), late, (hops, kept), j, waiting)
             tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
             q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
             if kept != REDIRECTED:
@@ -440,8 +451,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 whole = (clock[1] - q["t0"]) / UNITS
                 p1, v1 = stepped(step, (p, v), a, h, (vec(q["p0"]), vec(q["v0"]), whole), kicked)
                 if slides:
-                    b_on, end = k.bodies[abs(int(q["on"])) - 1], float(now["dt"])
-                    p1, v1, _, _ = set_back(b_on, arc(p, v, a, h), along(v, a, h), float(par["radius"]), end)
+                    p1, v1 = set_on(k, q, along(arc(p, v, a, h), beyond, 1.0), along(v, a, h), float(now["dt"]))
                 if shifts:
                     p1 = along(p, u, h)
                     if drift[4]:
@@ -492,7 +502,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         # The parabola's velocity is true at its start alone; that of the cubic through both ends is at both.
         x = span / s if s > 0.0 else 0.0
         v1 = along(v1, sub(vec(at["v"]), along(u, b, s)), x * (3.0 * x - 2.0))
-    put(at["p"], arc(p, u, b, span))
+    put(at["p"], along(arc(p, u, b, span), beyond, 1.0) if why == A_STEP else arc(p, u, b, span))
     put(at["v"], v1)
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
 
@@ -569,13 +579,23 @@ def wait(k, i, t, body_key, j, waiting):
     return waiting + 1
 
 
+@cold
+def wait_for(k, i, state, late, so_far, j, waiting):
+    """Let a projectile, at a place with a velocity, go on to body ``j`` at once; how many wait then."""
+    at = k.points[i]
+    (at["hops"], at["kept"]), at["why"], at["flown"] = so_far, 0, 0.0
+    put(at["p"], state[0])
+    put(at["v"], state[1])
+    return wait(k, i, late, int(k.bodies[j]["key"]), j, waiting)
+
+
 @inner
 def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
     if why == A_STEP or q["on"] < 0:
-        p, v, _, _ = set_back(k.bodies[abs(int(q["on"])) - 1], p, v, float(k.params[int(q["param"])]["radius"]), t)
+        p, v = set_on(k, q, p, v, t)
     if why == A_STEP:
         turn(q, at, k.params[int(q["param"])], (int(now["start"]), t), p, v)
         return ON
@@ -651,7 +671,7 @@ def close_up(k):
 def lets_fall(k, q, now):
     """Let a projectile go whose body is out: from the tick's end on it flies, or ends with it."""
     j, p, v = abs(int(q["on"])) - 1, vec(q["p"]), vec(q["v"])
-    q["on"] = 0
+    q["on"], q["also"] = 0, 0
     begin(q, k.params[int(q["param"])], int(now["end"]), 0.0, p, v)
     if lodged(q) and k.answers[int(q["param"]), int(k.bodies[j]["group"])]["ends_too"] != 0:
         q["until"], q["cause"] = now["end"], BY_OUT

@@ -5,6 +5,10 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
+from nivvo.core.contacts.corners import comes_onto, in_place_of, lets_go
+from nivvo.core.contacts.events import finish, tell
+from nivvo.core.contacts.opening import entered, through
+from nivvo.core.contacts.search import ALONGSIDE, FLUSH, first_of, in_line, matters, nears
 from nivvo.core.flying.acting import age_of, constant, pulled
 from nivvo.core.flying.forces import spun
 from nivvo.core.geometry.surface import surface
@@ -53,9 +57,6 @@ from nivvo.core.pool import (
     STOOD,
     STUCK,
 )
-from nivvo.core.tick.events import finish, tell
-from nivvo.core.tick.opening import entered, through
-from nivvo.core.tick.search import FLUSH, first_of, matters, nears
 
 ON, OVER = 0, 1
 PI = 3.141592653589793
@@ -63,7 +64,10 @@ PRESSED = 1e-9
 """Share of the acceleration along the normal that counts: less is rounding, as on an upright wall that is turned."""
 
 CORNERED = 8
-"""Contacts within a tick after which what goes from one body along another stays in the corner that they form."""
+"""Contacts within a tick after which what goes to and fro between two bodies stays in the corner that they form."""
+
+MOST_CORNERS = 12
+"""Contacts within a tick after which it stays where it is."""
 
 HELD = 2
 
@@ -95,11 +99,11 @@ def answer(k, i, j, now, t):
             q["on"] = 0
             if inside >= 0:
                 put_inside(q, inside)
+            q["also"] = 0
             turn(q, at, par, (int(now["start"]), t), p, v)
             return ON
-    flush = q["on"] < 0 and lies_flush(place)
-    if flush and same_body(k.bodies, j, -1 - int(q["on"])):
-        q["on"] = -1 - j
+    flush = q["on"] < 0 and lies_flush(k, q, float(par["radius"]), t, place)
+    if flush and goes_over_to(k, q, j, t, place):
         turn(q, at, par, (int(now["start"]), t), place[0], place[2])
         return ON
     kind = OVERLAP if gap < -float(k.world[0]["skin"]) else CONTACT
@@ -112,7 +116,7 @@ def answer(k, i, j, now, t):
     pushed = q["on"] != 0 and turns and then != LODGE and dot(place[3], place[1]) > 0.0
     if q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
-        q["on"] = -q["on"] if pushed else 0
+        q["on"], q["also"] = -q["on"] if pushed else 0, q["also"] if pushed else 0
     held = charged(k, i, j, now, t, place, held)
     if pushed:
         pushed_on(k, i, j, now, t, gap, place)
@@ -123,7 +127,7 @@ def answer(k, i, j, now, t):
             return ON + held
         why = BY_SETTLED
     elif then == SLIDE or then == LODGE:  # noqa: SIM109
-        flies, place = laid_on(k, i, j, now, t, gap, place, then)
+        flies, place = laid_on(k, i, j, now, t, gap, place, flush)
         if flies:
             return ON + held
     elif then == PASS:
@@ -197,7 +201,7 @@ def thrown_back(k, i, j, now, t, gap, place, flush):
 
     flush : whether it goes along a body and comes onto one that lies flush with it.
     """
-    q, at, b = k.flight[i], k.points[i], k.bodies[j]
+    q, b = k.flight[i], k.bodies[j]
     ans = k.answers[int(q["param"]), int(b["group"])]
     v, back = rebound(place, ans)
     thrown = (place[0], place[1], v, place[3])
@@ -208,31 +212,66 @@ def thrown_back(k, i, j, now, t, gap, place, flush):
         bounce(k, i, j, now, t, gap, thrown)
         return True, place
     rests = int(ans["rests"])
-    if q["on"] < 0 and rests == ROLLS and not flush:
-        # It goes along one body and meets another: on along that if it is pressed onto it, else beside it.
-        r = along(sub(v, place[3]), place[1], -dot(sub(v, place[3]), place[1]))
-        place = thrown
-        if pressed(k, i, now, t, b, place) == 0.0:
-            j = -1 - int(q["on"])
-        if dot(r, r) <= ans["least"] * ans["least"] or at["hops"] > CORNERED:
-            rests, j = STAYS, -1 - int(q["on"])
+    if q["on"] < 0 and rests == ROLLS and (not flush or q["also"] != 0):
+        return meets_along(k, i, j, now, t, gap, thrown, flush), thrown
     return settle_on(k, i, j, now, t, gap, place, rests), place
 
 
 @inner
-def laid_on(k, i, j, now, t, gap, place, then):
-    """Let a projectile slide along a body, or stick in it: whether it flies on, and its place."""
+def laid_on(k, i, j, now, t, gap, place, flush):
+    """Let a projectile slide along a body, or stick in it: whether it flies on, and its place. flush : as before."""
     q = k.flight[i]
     ans = k.answers[int(q["param"]), int(k.bodies[j]["group"])]
+    then = int(ans["then"])
     if then == LODGE and ans["depth"] > 0.0:
         speed = math.sqrt(dot(place[2], place[2]))
         deeper = along(place[0], place[2], float(ans["depth"]) / speed if speed > 0.0 else 0.0)
         place = (deeper, place[1], place[2], place[3])
-    goes_on = then == SLIDE and (q["on"] >= 0 or k.points[i]["hops"] <= CORNERED)
-    flies = settle_on(k, i, j, now, t, gap, place, ROLLS if goes_on else STAYS)
+    if then == SLIDE and q["on"] < 0 and (not flush or q["also"] != 0):
+        return meets_along(k, i, j, now, t, gap, place, flush), place
+    flies = settle_on(k, i, j, now, t, gap, place, ROLLS if then == SLIDE else STAYS)
     if flies and then == LODGE:
         q["past"] |= 1 << STUCK
     return flies, place
+
+
+@cold
+def meets_along(k, i, j, now, t, gap, place, flush):
+    """Let a projectile that goes along a body and meets another go along that, along both, or beside it: it does.
+
+    place : with the velocity after the contact. flush : whether it comes onto what goes on where one of two ends.
+    """
+    q = k.flight[i]
+    if k.bodies[j]["turns"] != 0.0:
+        return settle_on(k, i, j, now, t, gap, place, STAYS)
+    hops = int(k.points[i]["hops"])
+    if flush:
+        first, other = in_place_of(k, q, j, t, place)
+        v = place[2]
+    else:
+        first, other, v = comes_onto(k, i, j, now, t, place, hops > CORNERED)
+    if other < -1 or hops > MOST_CORNERS or (hops > CORNERED and other < 0):
+        settle_on(k, i, -1 - int(q["on"]), now, t, gap, place, STAYS)
+        q["also"] = 1 + j
+        return True
+    p = along(place[0], place[1], -gap) if gap < 0.0 else place[0]
+    q["on"], q["also"] = -1 - first, 1 + other
+    goes = j if j in (first, other) else first
+    tell(k, now, t, q, (SLID, goes, 0, 0.0, gap), (p, place[1], v, place[3]))
+    turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, v)
+    return True
+
+
+@inner
+def goes_over_to(k, q, j, t, place):
+    """Let what goes along a body go on along the next piece of it, if that is one; whether it is."""
+    first, other = j, int(q["also"]) - 1
+    if other >= 0:
+        first, other = in_place_of(k, q, j, t, place)
+    if not same_body(k.bodies, j, -1 - int(q["on"]) if first == j else int(q["also"]) - 1):
+        return False
+    q["on"], q["also"] = -1 - first, 1 + other
+    return True
 
 
 @inner
@@ -249,11 +288,17 @@ def passed(k, i, j, now, t, gap, place):
         turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), place[0], v)
 
 
-@inner
-def lies_flush(place):
+@cold
+def lies_flush(k, q, radius, t, place):
     """Whether what goes along a body comes onto one that lies flush with it."""
     r = sub(place[2], place[3])
-    return -dot(r, place[1]) <= FLUSH * math.sqrt(dot(r, r))
+    speed = math.sqrt(dot(r, r))
+    if speed == 0.0 or -dot(r, place[1]) > FLUSH * speed:
+        return speed == 0.0
+    _, n, _ = surface(k.bodies[-1 - int(q["on"])], place[0], radius, t)
+    if q["also"] != 0 and not in_line(place[1], n, r, speed):
+        _, n, _ = surface(k.bodies[int(q["also"]) - 1], place[0], radius, t)
+    return in_line(place[1], n, r, speed)
 
 
 @inner
@@ -335,7 +380,9 @@ def settle_on(k, i, j, now, t, gap, place, how):
         p = along(p, n, -gap)
     r = sub(v, u)
     v = along(u, along(r, n, -dot(r, n)), 1.0) if how == ROLLS else u
-    q["on"] = -1 - j if how == ROLLS else 1 + j
+    # What stays in a corner with what it went along does not come onto that anew.
+    also = -q["on"] if how == STAYS and q["on"] < 0 and q["on"] != -1 - j else 0
+    q["on"], q["also"] = -1 - j if how == ROLLS else 1 + j, also
     q["past"] &= ~(1 << STOOD)
     tell(k, now, t, q, (SLID if how == ROLLS else RESTED, j, 0, 0.0, gap), (p, n, v, u))
     turn(q, k.points[i], k.params[int(q["param"])], (int(now["start"]), t), p, v)
@@ -351,9 +398,10 @@ def rebound(place, ans):
     """
     n, u = place[1], place[3]
     r = sub(place[2], u)
-    into = -dot(n, r)
-    if into <= 0.0:
+    into, size = -dot(n, r), math.sqrt(dot(r, r))
+    if into < -ALONGSIDE * size:
         return place[2], math.inf
+    into = max(into, 0.0)
     back = float(ans["restitution"]) * into
     slide = along(r, n, into)
     speed, keeps = math.sqrt(dot(slide, slide)), 1.0
@@ -383,6 +431,8 @@ def bounce(k, i, j, now, t, gap, place):
     if gap < 0.0:
         p = along(p, place[1], -gap)
     tell(k, now, t, q, (BOUNCED, j, int(q["bounces"]), 0.0, gap), (p, place[1], place[2], place[3]))
+    if q["on"] < 0:
+        lets_go(k, i, now, t, p, place[2])
     if q["inside"][0] >= 0:
         # It may come back within the tick to what it is clear of by now.
         leave(k, q, p, t)

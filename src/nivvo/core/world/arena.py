@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.contacts.events import NOWHERE, tell
 from nivvo.core.flying.ahead import on_stretches
 from nivvo.core.flying.flight import SMOOTH, STIFF
 from nivvo.core.flying.forces import acting, stiffness
@@ -24,7 +25,6 @@ from nivvo.core.pool import EVENTS, LIVE, ROOM, ROOM_EACH
 from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.answer import met_by, put_out, turn
-from nivvo.core.tick.events import NOWHERE, tell
 from nivvo.core.world.answers import answers_to, may_stay
 from nivvo.core.world.meetings import first_meeting
 from nivvo.core.world.seekers import seek_targets
@@ -432,7 +432,8 @@ class Arena:
             aged = age >= 0 and (life < 0 or age < life)
             lasts, cause = (age, pool.BY_AGE) if aged else (life, pool.BY_LIFE)
             until, left = pool.FOREVER if lasts < 0 else born + lasts, (*inside, *NOBODY[len(inside) :])
-            self.flight[first] = (p, v, p, v, t0, born, until, 0, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, left)
+            row = (p, v, p, v, t0, born, until, 0, key, 0.0, 1.0, param, 0, cause, 0, 0, 0, 0, 0, 0, left)
+            self.flight[first] = row
             self.wake[first] = pool.AWAKE
             self.counters[pool.LIVE] = first + 1
             if self.foresees:
@@ -448,7 +449,7 @@ class Arena:
         q["key"], q["born"], q["param"], q["t0"] = key, born, param, t0
         q["flown"], q["end"], q["inside"], q["cause"], q["bounces"], q["past"] = 0.0, 0, -1, pool.BY_LIFE, 0, 0
         q["clear"] = 0
-        q["share"], q["on"], q["pierced"], q["touched"] = 1.0, 0, 0, 0
+        q["share"], q["on"], q["also"], q["pierced"], q["touched"] = 1.0, 0, 0, 0, 0
         life = self.params["life"][param]
         q["until"] = np.where(life < 0, pool.FOREVER, q["born"] + life)
         for k, body in enumerate(inside):

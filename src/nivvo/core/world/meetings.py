@@ -12,14 +12,14 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner, kernel
+from nivvo.core.contacts.events import NOWHERE
+from nivvo.core.contacts.resting import ALONG_IT, slide
 from nivvo.core.flying.acting import flown, way_of
 from nivvo.core.flying.ahead import asleep
 from nivvo.core.geometry.contact import TOUCH, first_contact
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import AWAKE, EXACT, KNOWN, LIVE, MID
-from nivvo.core.tick.events import NOWHERE
-from nivvo.core.tick.resting import ALONG_IT, slide
 
 MOST_TURNS = 6
 """So often the time at which two meet under forces is made better: each time some hundred times."""
@@ -137,7 +137,7 @@ def lay(k, i, now, late, ways):
             begins = late
         h = dt - begins
         if on < 0 and h > 0.0:
-            comes, p, v, a, _ = slide(k, i, now, p, v, begins, h)
+            comes, p, v, a, _, _ = slide(k, i, now, p, v, begins, h)
             on = on if comes == ALONG_IT else 0
         elif on > 0:
             b = k.bodies[on - 1]

@@ -12,6 +12,8 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner, kernel
+from nivvo.core.contacts.events import NOWHERE, tell
+from nivvo.core.contacts.search import first_of
 from nivvo.core.geometry.contact import NONE, first_contact
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
@@ -37,8 +39,6 @@ from nivvo.core.pool import (
     TARGET,
     TO_TARGET,
 )
-from nivvo.core.tick.events import NOWHERE, tell
-from nivvo.core.tick.search import first_of
 
 NEVER = 1 << 62
 

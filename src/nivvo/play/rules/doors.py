@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.contacts.opening import SAME_SIDE
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot, length_of
-from nivvo.core.tick.opening import SAME_SIDE
 from nivvo.record.record import NOBODY
 
 if TYPE_CHECKING:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from nivvo.core._jit import cold, inner
+from nivvo.core.contacts.events import tell
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import CONTACT, ENTERS, WENT_THROUGH
-from nivvo.core.tick.events import tell
 
 SAME_SIDE = 0.9
 """The least cosine between the normal where it is touched and that of the opening."""

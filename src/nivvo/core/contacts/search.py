@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import cold, inner
+from nivvo.core.contacts.events import NOWHERE, tell
 from nivvo.core.geometry.contact import INSIDE, NONE, first_contact
 from nivvo.core.geometry.grid import box_of_arc, gather, overlap
 from nivvo.core.geometry.turning import distance_at, first_contact_turning, surface_speed
@@ -21,7 +22,6 @@ from nivvo.core.pool import (
     TARGET,
     VEERS,
 )
-from nivvo.core.tick.events import NOWHERE, tell
 
 WIDER = 1000.0
 """Skins by which a ball that looks far ahead is wider."""
@@ -59,7 +59,7 @@ def look(k, w, q, par, now, way, leg, far):
             b = k.bodies[j]
             if b["out"] != 0 or j == par["spares"] or left_out(k, q, j) or (far and b["moves"] != 0):
                 continue
-            if j == abs(int(q["on"])) - 1:
+            if j == abs(int(q["on"])) - 1 or j == int(q["also"]) - 1:
                 continue
             ans = k.answers[int(q["param"]), int(b["group"])]
             then, wide = ans["then"], rule
@@ -75,7 +75,7 @@ def look(k, w, q, par, now, way, leg, far):
             if throws and own and not far and (what == INSIDE or not swept) and leaves(b, late, way, t):
                 # It comes out by itself: it has been thrown back, or has never come in. (It may come back later.)
                 continue
-            if own and q["on"] < 0 and goes_by(k.bodies[-1 - int(q["on"])], b, rule, late, way, t):
+            if own and q["on"] < 0 and goes_by(k, q, b, rule, late, way, t):
                 continue
             if what == SLIPS:
                 if c0 <= t and (t < c1 or chunk == chunks - 1) and hops == 0:
@@ -171,6 +171,9 @@ AHEAD = 1e-2
 ON_IT = 1e-7
 """Share of a projectile's radius within which it is on a surface."""
 
+ALONGSIDE, PRESSED = 1e-9, 1e-7
+"""Shares of its speed, and of what acts, that are rounding where what goes along one body goes alongside another."""
+
 SLIPS = 3
 """It is passed between two ticks, where only the end of a tick counts."""
 
@@ -213,23 +216,43 @@ def leaves(b, late, way, t):
 
 
 @cold
-def goes_by(own, b, rule, late, way, t):
-    """Whether what goes along body ``own`` at a time only comes past another that lies flush with it.
+def goes_by(k, q, b, rule, late, way, t):
+    """Whether what goes along a body at a time only comes past another that lies flush with it.
 
-    So it is where an edge of that lies behind, or ``own`` bears it still; once that ends, the other does.
+    So it is where an edge of that lies behind, or its own bears it still; once that ends, the other does.
     """
-    (p, v, a), now, radius = way, late + t, rule[0]
+    (p, v, a), now, radius, own = way, late + t, rule[0], k.bodies[-1 - int(q["on"])]
     u, pull, off = vec(b["v"]), vec(b["a"]), ON_IT * radius + rule[1]
     place, r = arc(p, v, a, t), sub(along(v, a, t), along(u, pull, now))
     d = sub(place, arc(vec(b["c"]), u, pull, now))
     gap, n = distance_at(b, d, now)
-    speed = math.sqrt(dot(r, r))
+    speed, c = math.sqrt(dot(r, r)), arc(vec(own["c"]), vec(own["v"]), vec(own["a"]), now)
     if speed == 0.0 or dot(r, n) < -FLUSH * speed or gap < radius - off:
         return False
+    _, m = distance_at(own, sub(place, c), now)
+    if q["also"] != 0 and not in_line(n, m, r, speed):
+        own = k.bodies[int(q["also"]) - 1]
+        c = arc(vec(own["c"]), vec(own["v"]), vec(own["a"]), now)
+        _, m = distance_at(own, sub(place, c), now)
+    if not in_line(n, m, r, speed):
+        # It goes along the corner that they form, unless something takes it into the other.
+        acts = sub(a, pull)
+        return dot(r, n) >= -ALONGSIDE * speed and dot(acts, n) >= -PRESSED * math.sqrt(dot(acts, acts))
     step = AHEAD * radius / speed
     ahead, _ = distance_at(b, along(d, r, step), now)
-    bears, _ = distance_at(own, sub(along(place, r, step), arc(vec(own["c"]), vec(own["v"]), vec(own["a"]), now)), now)
+    bears, _ = distance_at(own, sub(along(place, r, step), c), now)
     return ahead > radius + off or abs(bears - radius) <= off
+
+
+@inner
+def in_line(n, m, r, speed):
+    """Whether two sides with normals ``n`` and ``m`` follow on one another on a way with velocity ``r``.
+
+    Else they form a corner, along which it goes.
+    """
+    aside = along(n, r, -dot(n, r) / (speed * speed))
+    aside = along(aside, m, -dot(aside, m))
+    return dot(aside, aside) < FLUSH * FLUSH
 
 
 @cold
