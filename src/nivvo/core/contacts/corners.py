@@ -30,6 +30,9 @@ FORMS = 1e-9
 EDGE = 0.99
 """A side bends so much, times the radius of what goes along it, where that goes round its end."""
 
+SOON = 2e-4
+"""Seconds: what comes back from one side onto the other so soon stays in the corner."""
+
 BEARS = 1e-7
 """Share of what acts that presses onto a body at least, where it bears."""
 
@@ -220,7 +223,7 @@ def in_place_of(k, q, j, t, place):
     first, other, r = -1 - int(q["on"]), int(q["also"]) - 1, sub(place[2], place[3])
     _, n, _ = surface(k.bodies[first], place[0], float(k.params[int(q["param"])]["radius"]), t)
     speed = math.sqrt(dot(r, r))
-    return (j, other) if speed == 0.0 or in_line(place[1], n, r, speed) else (first, j)
+    return (j, other) if in_line(place[1], n, r, speed) else (first, j)
 
 
 @inner
@@ -233,15 +236,17 @@ def formed(k, i, on, now, t, place, j, tired):
     r, d = sub(v, u), dot(n, m)
     into, clear = dot(r, n), 1.0 - d * d
     near = 1e-9 * math.sqrt(dot(r, r)) + STANDS * float(k.world[0]["skin"])
-    if (into > near and not tired) or clear <= FORMS:
+    if clear <= FORMS:
+        return OTHER, v
+    acts = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, v, 0.0)
+    push, thrust = dot(sub(vec(b["a"]), acts), n), dot(sub(vec(k.bodies[j]["a"]), acts), m)
+    if into > near and not tired and 2.0 * into >= SOON * (push - d * thrust):
         return OTHER, v
     c = cross(n, m)
     kept = in_corner((u, n), (w, m), along(NOWHERE, c, 1.0 / math.sqrt(clear)), v)
     if into < -near:
         return ALONG_IT, kept
-    acts = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, v, 0.0)
     least = BEARS * math.sqrt(dot(acts, acts))
-    push, thrust = dot(sub(vec(b["a"]), acts), n), dot(sub(vec(k.bodies[j]["a"]), acts), m)
     if push - d * thrust <= least * clear:
         return OTHER, v
     return FIRST if thrust - d * push <= least * clear else ALONG_IT, kept

@@ -40,7 +40,7 @@ SWERVES = 1e-6
 def slide(k, i, now, p, v, late, h):
     """How a projectile goes on along what holds it.
 
-    Returns what comes, place, velocity, acceleration, for how long, and how far beside that parabola it is then. What
+    Returns what comes, place, velocity, acceleration, for how long, and how much faster it is then than that says. What
     leaves a surface that bends away is lifted off by as much as counts as on it: what seeks contacts would find its
     tangent plane touched at once.
     """
@@ -82,7 +82,7 @@ def slide(k, i, now, p, v, late, h):
         s = min(s, speed / brakes)
     if bend > 0.0:
         s = min(s, TURN / (bows * max(speed, 1e-3 * radius)))
-    a, bends, stays = along(along(slowed, n, -bend * speed * speed), pull, 1.0), bend > 0.0, NOWHERE
+    a, bends, faster = along(along(slowed, n, -bend * speed * speed), pull, 1.0), bend > 0.0, NOWHERE
     veers = slows * presses * swerve(drive, way, fast) / fast if speed > STANDS * skin else 0.0
     if veers > 0.0:
         # Friction turns with the way that it slows.
@@ -92,15 +92,15 @@ def slide(k, i, now, p, v, late, h):
     s = on_it_for(b, (p, v, a), radius, late, s, off, bends)
     if not same or bends or veers > 0.0:
         # Where it bends otherwise by then, what is there says nothing of the way till then.
-        mean, aside = in_stages(k, i, now, (p, v, a), (way, NOWHERE if bends else n), late, s)
+        mean, more = in_stages(k, i, now, (p, v, a), (way, NOWHERE if bends else n), late, s)
         cut = on_it_for(b, (p, v, mean), radius, late, s, off, bends)
         if cut == s or not bends:
-            a, stays = mean, aside if cut == s else NOWHERE
+            a, faster = mean, more if cut == s else NOWHERE
             s = cut
     if bends:
         until = bears_for(b, (p, v, a), acts, presses, radius, late, s)
-        s, stays = until, stays if until == s else NOWHERE
-    return ALONG_IT, p, v, a, s, stays
+        s, faster = until, faster if until == s else NOWHERE
+    return ALONG_IT, p, v, a, s, faster
 
 
 @inner
@@ -113,7 +113,7 @@ def swerve(drive, way, fast):
 
 @cold
 def in_stages(k, i, now, way, side, late, s):
-    """The mean acceleration of ``s`` seconds along a side, and how far from the parabola with it the way's end is.
+    """The acceleration that takes it to where it is after ``s`` seconds along a side, and what its velocity lacks then.
 
     side : along which way it goes at first, and the normal (of what bends none). By Runge and Kutta's four stages.
     """
@@ -122,8 +122,7 @@ def in_stages(k, i, now, way, side, late, s):
     b = held_up(k, i, now, (arc(p, v, a, half), along(v, a, half)), side, late + half, 0.0)
     c = held_up(k, i, now, (arc(p, v, a, half), along(v, b, half)), side, late + half, 0.0)
     d = held_up(k, i, now, (arc(p, v, c, s), along(v, c, s)), side, late + s, -s)
-    mean = along(along(along(NOWHERE, a, 1.0 / 6.0), along(b, c, 1.0), 1.0 / 3.0), d, 1.0 / 6.0)
-    return mean, along(NOWHERE, sub(a, d), s * s / 12.0)
+    return along(NOWHERE, along(along(a, b, 1.0), c, 1.0), 1.0 / 3.0), along(NOWHERE, sub(d, a), s / 6.0)
 
 
 @cold

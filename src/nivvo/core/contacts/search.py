@@ -250,7 +250,7 @@ def in_line(n, m, r, speed):
 
     Else they form a corner, along which it goes.
     """
-    aside = along(n, r, -dot(n, r) / (speed * speed))
+    aside = along(n, r, -dot(n, r) / (speed * speed)) if speed > 0.0 else n
     aside = along(aside, m, -dot(aside, m))
     return dot(aside, aside) < FLUSH * FLUSH
 

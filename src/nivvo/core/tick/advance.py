@@ -296,7 +296,7 @@ def seek(k, i, now, clock, again, keep, waiting):
         return waiting
     par = k.params[int(q["param"])]
     (late, p, v, gone), hops, kept = running(k, i, clock, again, keep)
-    step, a, slides, beyond = int(w["step"]), vec(par["a"]), False, NOWHERE
+    step, a, slides, faster = int(w["step"]), vec(par["a"]), False, NOWHERE
     shifts, age, whole_s = False, 0.0, float(now["dt"]) - late
     if q["also"] != 0:
         held = k.bodies[abs(int(q["on"])) - 1], k.bodies[int(q["also"]) - 1]
@@ -313,7 +313,7 @@ def seek(k, i, now, clock, again, keep, waiting):
             narrowed(k, i, now, p, v, late, gone)
     if q["on"] < 0:
         was = p
-        comes, p, v, a, whole_s, beyond = slide(k, i, now, p, v, late, whole_s)
+        comes, p, v, a, whole_s, faster = slide(k, i, now, p, v, late, whole_s)
         slides = comes == ALONG_IT
         if comes == STANDS:
             q["on"] = -q["on"]
@@ -451,7 +451,7 @@ def seek(k, i, now, clock, again, keep, waiting):
                 whole = (clock[1] - q["t0"]) / UNITS
                 p1, v1 = stepped(step, (p, v), a, h, (vec(q["p0"]), vec(q["v0"]), whole), kicked)
                 if slides:
-                    p1, v1 = set_on(k, q, along(arc(p, v, a, h), beyond, 1.0), along(v, a, h), float(now["dt"]))
+                    p1, v1 = set_on(k, q, arc(p, v, a, h), along(along(v, a, h), faster, 1.0), float(now["dt"]))
                 if shifts:
                     p1 = along(p, u, h)
                     if drift[4]:
@@ -498,11 +498,11 @@ def seek(k, i, now, clock, again, keep, waiting):
         from_v = u
     at["flown"] = gone + path_length(from_v, b, aged + span) if par["sums"] != 0 else 0.0
     v1 = along(u, b, span)
-    if glides:
+    if glides or slides:
         # The parabola's velocity is true at its start alone; that of the cubic through both ends is at both.
         x = span / s if s > 0.0 else 0.0
-        v1 = along(v1, sub(vec(at["v"]), along(u, b, s)), x * (3.0 * x - 2.0))
-    put(at["p"], along(arc(p, u, b, span), beyond, 1.0) if why == A_STEP else arc(p, u, b, span))
+        v1 = along(v1, sub(vec(at["v"]), along(u, b, s)) if glides else faster, x * (3.0 * x - 2.0))
+    put(at["p"], arc(p, u, b, span))
     put(at["v"], v1)
     return wait(k, i, late + span, body_key if j >= 0 else LIMIT_KEY, j, waiting)
 

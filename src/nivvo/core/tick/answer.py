@@ -113,7 +113,7 @@ def answer(k, i, j, now, t):
     # Whom it meets from here on is another matter.
     held = HELD if k.world[0]["meets"] != 0 and turns else 0
     q["touched"] += 1
-    pushed = q["on"] != 0 and turns and then != LODGE and dot(place[3], place[1]) > 0.0
+    pushed = q["on"] != 0 and turns and then != LODGE and pushes(k, q, t, place)
     if q["on"] > 0:
         # It lay still: what meets it sets it going, along what it lies on where that pushes it.
         q["on"], q["also"] = -q["on"] if pushed else 0, q["also"] if pushed else 0
@@ -139,6 +139,14 @@ def answer(k, i, j, now, t):
     q["flown"] += at["flown"]
     finish(q, place[0], place[2], why)
     return OVER + max(held, HELD if par["ends_hold"] != 0 else 0)
+
+
+@cold
+def pushes(k, q, t, place):
+    """Whether what a projectile meets comes toward it, as the body sees that which it lies on or goes along."""
+    b = k.bodies[abs(int(q["on"])) - 1]
+    u = along(vec(b["v"]), vec(b["a"]), t)
+    return dot(sub(place[3], u), place[1]) > 0.0
 
 
 @inner
@@ -293,8 +301,8 @@ def lies_flush(k, q, radius, t, place):
     """Whether what goes along a body comes onto one that lies flush with it."""
     r = sub(place[2], place[3])
     speed = math.sqrt(dot(r, r))
-    if speed == 0.0 or -dot(r, place[1]) > FLUSH * speed:
-        return speed == 0.0
+    if -dot(r, place[1]) > FLUSH * speed:
+        return False
     _, n, _ = surface(k.bodies[-1 - int(q["on"])], place[0], radius, t)
     if q["also"] != 0 and not in_line(place[1], n, r, speed):
         _, n, _ = surface(k.bodies[int(q["also"]) - 1], place[0], radius, t)
