@@ -10,6 +10,7 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 from __future__ import annotations
 
 import math
+from collections import Counter
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -55,6 +56,9 @@ VEERS, SLOWS, SWERVES = 0.05, 0.3, 1e-4
 """Radians by which friction's direction may turn within a piece, and the share of its speed that what slides loses in
 one in which it does; the share of what drives it that is across its way at most, where it does not."""
 
+SHORTEST = 1.0 / 64.0
+"""Share of a tick: where friction's direction could be followed no longer in one piece, what slides hardly moves."""
+
 SHARP = 200.0
 """A bend of a smaller radius than that share of a body's own is an edge: it is left, not followed."""
 
@@ -75,7 +79,8 @@ class Loose:
     """A body with a mass: the row of its first shape, place and velocity (3,) now; friction with what it lies on.
 
     asleep : whether it lies still, on the bodies ``on``. shifted : whether it was set apart or pushed since its last
-    piece. held : on which bodies it was pressed at the end of a tick, and whether it stood on them.
+    piece. held : on which bodies it was pressed at the end of a tick, and whether it stood on them; None: it has yet to
+    begin, and goes with what it lies on.
     """
 
     number: int
@@ -88,7 +93,7 @@ class Loose:
     asleep: bool = False
     on: tuple[int, ...] = ()
     shifted: bool = False
-    held: dict[int, bool] = field(default_factory=dict)
+    held: dict[int, bool] | None = field(default_factory=dict)
     shapes: list[Shape] = field(init=False, default_factory=list)
     reach: float = field(init=False, default=0.0)
 
@@ -105,7 +110,8 @@ class Loose:
 class Other:
     """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach.
 
-    yields : whether it stops where what it pushes is pinched, as who walks does. only : for which body alone it is so,
+    yields : whether it stops where what it pushes is pinched, as who walks does, and goes on as what carries it alone,
+    with ``carried`` (3,). only : for which body alone it is so,
     by number, as of what turns; None: for all.
     """
 
@@ -116,6 +122,7 @@ class Other:
     reach: float
     yields: bool = False
     only: int | None = None
+    carried: Vector = NOWHERE
 
     @property
     def shapes(self) -> tuple[Shape, ...]:
@@ -196,10 +203,11 @@ def advance(
         moving, span, then = [one for one in active if not one.asleep], 0.0, {}
         if moving and now < end:
             world.hold(active, touches, pressed)
-            most, then = world.veer(active, touches, pressed, end - now)
+            most, veers, theirs = world.veer(moving, touches, end - now)
+            then = world.staged(veers, theirs, most)
             span = world.span(moving, touches, pressed, now - start, most)
-            if then and span < most:
-                then = world.staged(moving, touches, span)
+            if span < most:
+                then = world.staged(veers, theirs, span)
         for one in active:
             v, a = before[one.number]
             off = sub(one.a, a)
@@ -219,7 +227,8 @@ def advance(
     else:
         for one in loose:
             if not one.asleep:
-                one.v = one.a = NOWHERE
+                below = (touch.pair.second.v for touch in touches if touch.pair.first is one)
+                one.v, one.a = next(below, NOWHERE), NOWHERE
                 pieces.append(Piece(now, one.number, one.p, one.v, one.a))
     return pieces
 
@@ -231,13 +240,14 @@ class _World:
         self.loose, self.others, self.gravity, self.ground = loose, others, gravity, ground
         self.skin, self.slow = SKIN * size, SKIN * size
         self.bends: list[float] = []
-        self.late = 0.0
+        self.late = self.shortest = 0.0
         self.watched: set[int] = set()
         self._pairs: dict[tuple[int, int], list[Pair]] = {}
         self.supports: dict[int, list[Vector]] = {}
 
     def watch(self, seconds: float) -> None:
         """Keep those awake that something on its own way may come to, or that lie on it."""
+        self.shortest = SHORTEST * seconds
         for one in self.loose:
             for other in self.others:
                 if other.v != NOWHERE and other.only in (None, one.number):
@@ -348,7 +358,10 @@ class _World:
         """Let one that is held by another go on with that, if it is held so much; whether it does."""
         press, ways = -dot(self.gravity, n) * seconds, sub(one.v, other.v)
         parts = dot(n, ways)
-        if not isinstance(one, Loose) or other.number not in one.held or press <= 0.0 or parts > press:
+        if isinstance(one, Loose) and one.held is None and press > 0.0:
+            one.v = other.v
+            return True
+        if not isinstance(one, Loose) or other.number not in (one.held or ()) or press <= 0.0 or parts > press:
             return False
         slides = _level(ways, n)
         if one.held[other.number] and math.sqrt(dot(slides, slides)) <= one.friction * (press - parts):
@@ -373,7 +386,9 @@ class _World:
         """Stop those that yield at what they push; whether there are any."""
         stopped = False
         for _, other, n in (touch.both for touch in touches):
-            if not isinstance(other, Loose) and other.yields and (into := dot(n, other.v)) > self.slow:
+            if isinstance(other, Loose) or not other.yields:
+                continue
+            if (into := dot(n, sub(other.v, other.carried))) > self.slow:
                 here, other.v = _place(other, self.late), along(other.v, n, -into)
                 other.p, stopped = along(here, other.v, -self.late), True
         return stopped
@@ -469,35 +484,40 @@ class _World:
                 looked, last = [*forces], change
         return forces, []
 
-    def veer(
-        self, active: list[Loose], touches: list[Touch], forces: list[float], most: float
-    ) -> tuple[float, dict[int, Vector]]:
-        """Where friction turns with the way of what slides: for how long (s) it is followed in one piece.
+    def veer(self, moving: list[Loose], touches: list[Touch], most: float) -> tuple[float, list[Loose], list[Touch]]:
+        """Where friction turns with the way of what slides by itself: for how long (s) that is followed in one piece.
 
-        Also how fast each goes after that, by number. Each has the acceleration then that takes it to where it is by
-        Runge and Kutta's four stages.
+        Also of whom that is so, and what they touch.
         """
+        count = Counter(k for one, other, _ in (touch.both for touch in touches) for k in (one.number, other.number))
+        alone = {one.number for one in moving if count[one.number] <= 1}
+        theirs = [(touch, bend) for touch, bend in zip(touches, self.bends, strict=True)
+                  if touch.pair.first.number in alone and not isinstance(touch.pair.second, Loose)]  # fmt: skip
         spans = [math.inf]
-        for touch, force, bend in zip(touches, forces, self.bends, strict=True):
-            one, other, n = touch.both
-            if force > 0.0 and one.friction > 0.0 and bend == 0.0:
-                v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
-                spans.append(_straight(v, a, self.slow))
+        for (one, other, n), bend in ((touch.both, bend) for touch, bend in theirs):
+            if bend == 0.0:
+                v, a = _level(sub(one.v, other.v), n), _level(one.a, n)
+                spans.append(_straight(v, a, self.slow, self.shortest))
         if self.ground:
-            spans += [_straight(one.v, one.a, self.slow) for one in active]
+            spans += [_straight(one.v, one.a, self.slow, self.shortest) for one in moving if not count[one.number]]
         if min(spans) == math.inf:
-            return most, {}
-        return (span := min(most, *spans)), self.staged([one for one in active if not one.asleep], touches, span)
+            return most, [], []
+        flat = {touch.pair.first.number for touch, bend in theirs if bend == 0.0}
+        veers = [one for one in moving if one.number in flat or (self.ground and not count[one.number])]
+        return min(most, *spans), veers, [touch for touch, bend in theirs if bend == 0.0]
 
     def staged(self, moving: list[Loose], touches: list[Touch], span: float) -> dict[int, Vector]:
-        """Give each the acceleration that takes it to where it is after a span; how fast they are then, by number."""
-        was, stages = {one.number: one.v for one in moving}, []
-        for part in (0.0, 0.5, 0.5, 1.0):
+        """Give each the acceleration that takes it to where it is after a span; how fast they are then, by number.
+
+        By Runge and Kutta's four stages.
+        """
+        was, bends, stages = {one.number: one.v for one in moving}, self.bends, []
+        for part in (0.0, 0.5, 0.5, 1.0) if moving else ():
             for one in moving:
                 one.v = along(was[one.number], stages[-1][one.number], part * span) if stages else one.v
             self._forces(moving, touches)
             stages.append({one.number: one.a for one in moving})
-        then = {}
+        self.bends, then = bends, {}
         for one in moving:
             v, (a, b, c, d) = was[one.number], (stage[one.number] for stage in stages)
             mean = along(along(NOWHERE, along(a, d, 1.0), 1.0 / 6.0), along(b, c, 1.0), 1.0 / 3.0)
@@ -728,15 +748,16 @@ def _turns(v: Vector, a: Vector, far: float) -> float:
     return 2.0 * far / (speed + math.sqrt(speed * speed + 2.0 * pull * far)) if speed or pull else math.inf
 
 
-def _straight(v: Vector, a: Vector, slow: float) -> float:
-    """For how long (s) friction's direction is followed in one piece; inf: it does not turn."""
+def _straight(v: Vector, a: Vector, slow: float, least: float) -> float:
+    """For how long (s) friction's direction is followed in one piece; inf: it does not turn, or hardly moves."""
     speed, size = math.sqrt(dot(v, v)), math.sqrt(dot(a, a))
     across = along(a, v, -dot(a, v) / (speed * speed)) if speed > slow else NOWHERE
     turns = math.sqrt(dot(across, across))
     if turns <= SWERVES * size:
         return math.inf
     against = -dot(a, v)
-    return min(VEERS * speed / turns, SLOWS * speed * speed / against if against > 0.0 else math.inf)
+    span = min(VEERS * speed / turns, SLOWS * speed * speed / against if against > 0.0 else math.inf)
+    return span if span >= least else math.inf
 
 
 def _stops(v: Vector, a: Vector, slow: float) -> float:

@@ -76,7 +76,11 @@ class Gait(NamedTuple):
 
 @dataclass(slots=True)
 class Feet:
-    """Who walks: his row, place, velocity and acceleration (3,) now, and whether he stands on something."""
+    """Who walks: his row, place, velocity and acceleration (3,) now, and whether he stands on something.
+
+    carried : the velocity of what he stands on, or stood on last; None: he has yet to begin. leaps : how fast he is to
+    leap off it now, units/s.
+    """
 
     number: int
     row: np.void
@@ -84,6 +88,8 @@ class Feet:
     v: Vector = NOWHERE
     a: Vector = NOWHERE
     stands: bool = True
+    carried: Vector | None = NOWHERE
+    leaps: float = 0.0
     reach: float = field(init=False)
 
     def __post_init__(self):
@@ -174,17 +180,24 @@ class _Walk:
         """Give him his velocity and acceleration; what he touches, and for how long (s) he speeds up so."""
         feet = self.feet
         touches = self.touches(now)
+        if feet.leaps:
+            self.leap(touches)
         if self.up is not None and feet.stands and not any(touch.ground for touch in touches):
             touches = self.down(now, touches)
         if self.up is not None and feet.stands and self.climb(touches, now):
             touches = self.touches(now)
         ground = [t for t in touches if t.ground and (feet.stands or dot(t.n, sub(feet.v, t.other.v)) <= self.slow)]
         feet.stands = bool(ground) or self.up is None
-        carried = NOWHERE
         if ground:
-            carried = max(ground, key=lambda touch: dot(touch.n, self.up)).other.v
+            under = self.bears(ground)
+            if feet.carried is None:
+                # He has stood there before, and gone with it.
+                feet.v = along(feet.v, self.level(under), 1.0)
+            feet.carried = under
+        elif feet.carried is None:
+            feet.carried = NOWHERE
         walls = [wall for t in touches if t not in ground and (wall := self.wall(t)) is not None]
-        target = along(self.gait.wanted, self.level(carried), 1.0)
+        target = along(self.gait.wanted, self.level(feet.carried), 1.0)
         if not feet.stands:
             target = out_of(target, self.slides(touches), self.slow)
         level = self.level(feet.v) if self.gait.acceleration < math.inf else target
@@ -203,6 +216,18 @@ class _Walk:
         else:
             self.fall(touches, level, push)
         return touches, lasts
+
+    def bears(self, ground: list[Touch]) -> Vector:
+        """The velocity of what he stands on: of several the flattest."""
+        return max(ground, key=lambda touch: dot(touch.n, self.up)).other.v
+
+    def leap(self, touches: list[Touch]) -> None:
+        """Leave the ground upward, from what moves with the velocity of that."""
+        feet, ground = self.feet, [touch for touch in touches if touch.ground]
+        if ground or feet.carried is None:
+            feet.carried = self.bears(ground) if ground else NOWHERE
+        off = feet.leaps + dot(sub(feet.carried, feet.v), self.up)
+        feet.v, feet.stands, feet.leaps = along(feet.v, self.up, off), False, 0.0
 
     def slides(self, touches: list[Touch]) -> list[tuple[Vector, Vector]]:
         """What is too steep to stand on, and how he slides down there on the level: no step of his brakes that."""
@@ -296,13 +321,14 @@ class _Walk:
         return None if size <= LEVEL else along(NOWHERE, n, 1.0 / size)
 
     def wall(self, touch: Touch) -> tuple[Vector, Vector] | None:
-        """The level normal (3,) of what stops him, and how it drives him on the level: what leans over him and comes
-        down does, too; None of what is as flat as a floor or a ceiling."""
+        """The level normal (3,) of what stops him, and how it drives him on the level: where he stands, what leans over
+        him and comes down does, too; None of what is as flat as a floor or a ceiling."""
         side, velocity = self.side(touch), touch.other.v
         if side is None:
             return None
-        if self.up is not None and (level := dot(touch.n, side)) >= LEANS:
-            velocity = along(NOWHERE, side, dot(touch.n, velocity) / level)
+        if self.up is not None and self.feet.stands and (level := dot(touch.n, side)) >= LEANS:
+            closing = dot(touch.n, velocity) - dot(touch.n, self.up) * dot(self.feet.carried, self.up)
+            velocity = along(NOWHERE, side, closing / level)
         return side, velocity
 
     def kept_off(self, level: Vector, walls: list[tuple[Vector, Vector]]) -> Vector:

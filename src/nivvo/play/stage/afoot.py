@@ -164,7 +164,7 @@ class Afoot:
         self._begin(feet, motion, place, velocity, acceleration)
         motion.leaps = 0.0
         pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, stage.scene.size)
-        motion.stands = feet.stands
+        motion.stands, motion.carried = feet.stands, feet.carried
         for piece in pieces:
             when = min(time + round(piece.time * UNITS), end)
             motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
@@ -183,8 +183,7 @@ class Afoot:
     def _begin(self, feet: Feet, motion: Walker, place, velocity, acceleration) -> None:
         """Let him be where he is, and leap if he does."""
         feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
-        if motion.leaps:
-            feet.v, feet.stands = self._leapt(feet, motion), False
+        feet.carried, feet.leaps = motion.carried, motion.leaps
 
     def intends(self, number: int, time: int, end: int) -> tuple[np.ndarray, bool] | None:
         """By how much (3,) one would go from a time to another (clock) if all that has a mass before him gave way: so
@@ -247,12 +246,6 @@ class Afoot:
             time = until
         return True
 
-    def _leapt(self, feet: Feet, motion: Walker) -> tuple[float, float, float]:
-        """The velocity with which one leaves the ground: his own on the level, that of the leap upward."""
-        up = self.stage.scene.frame.up
-        velocity = np.array(feet.v)
-        return _three(velocity + (motion.leaps - float(dot(velocity, up))) * up)
-
     def _others(self, number: int, about: list[int], time: int, end: int) -> list[Other]:
         """Some obstacles from a time to another (clock), and the floor of one who has one to himself."""
         others = [self._other(k, time, end) for k in about]
@@ -263,6 +256,7 @@ class Afoot:
         stage, motion = self.stage, self.stage.motions[number]
         pull = length_of(stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
         fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
+        fast += length_of(np.array(motion.carried or STILL))
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
         return stage.around(place, STILL, far, "obstacle")
 

@@ -79,7 +79,7 @@ class Bodies:
             return
         row, first = self.stage.rows[number].copy(), self.stage.whole.get(body.name, [number])[0]
         if first == number:
-            self.of[number] = Loose(number, row, body.mass, body.friction, _three(row["c0"]))
+            self.of[number] = Loose(number, row, body.mass, body.friction, _three(row["c0"]), held=None)
             self.stage.motions[number] = Pushed(row["c0"].copy())
             return
         arm = row["c0"] - self.stage.rows[first]["c0"]
@@ -137,8 +137,12 @@ class Bodies:
     def again(self, time: int, end: int) -> None:
         """Write anew how they move from a time within a tick (clock) to its end: who walks goes on otherwise."""
         for one in (one for one in self.all if self._free(one.number, time)):
-            place, velocity, acceleration = self.stage.motions[one.number].at(time)
+            motion = self.stage.motions[one.number]
+            place, velocity, acceleration = motion.at(time)
             one.p, one.v, one.a = _three(place), _three(velocity), _three(acceleration)
+            if motion.next_break(time) is not None:
+                # What was to come to it in this tick does not.
+                motion.turn(time, place, velocity, acceleration)
         self.think(time, end)
 
     def _advance(self, there: list[Loose], time: int, end: int) -> None:
@@ -230,7 +234,8 @@ class Bodies:
         return False
 
     def _other(self, number: int, there: list[Loose], time: int, end: int) -> Other:
-        """A body that goes its own way, over a tick; who walks does not press down what he comes to stand on."""
+        """A body that goes its own way, over a tick; who walks does so up and down as what carries him alone: he does
+        not press down what he comes to stand on."""
         stage, motion = self.stage, self.stage.motions[number]
         here = stage.middle(number, time)
         velocity = pushing.NOWHERE
@@ -242,13 +247,13 @@ class Bodies:
             if gains and size > 0.0:
                 # Just so far that he who gains speed comes up to it at the tick's end, and not before.
                 way = way * (1.0 + AHEAD * pushing.SKIN * stage.scene.size / size)
-            velocity = _three(way / ((end - time) / UNITS))
+            velocity = _three(way / ((end - time) / UNITS) + motion.lift)
         elif motion.moves:
-            way = stage.middle(number, end) - here
-            if isinstance(motion, Walker):
-                way = stage.scene.frame.level(way)
-            velocity = _three(way / ((end - time) / UNITS))
-        return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number), intends is not None)
+            way = (stage.middle(number, end) - here) / ((end - time) / UNITS)
+            velocity = _three(stage.scene.frame.level(way) + motion.lift if isinstance(motion, Walker) else way)
+        other = Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number), intends is not None)
+        other.carried = (motion.carried if other.yields else None) or pushing.NOWHERE
+        return other
 
 
 def _three(vector) -> pushing.Vector:

@@ -188,13 +188,15 @@ class Walker(Motion):
         self.walk, self.frame, self.gravity = walk, frame, gravity
         self.floor = float(dot(place, frame.up))
         self.wanted = NOWHERE
-        # Among bodies how it goes is worked out tick by tick; here is what for: whether it stands, how fast it leaps.
+        # Among bodies how it goes is worked out tick by tick; here is what for: whether it stands, how fast it leaps,
+        # and the velocity of what it stands on, or left last (None: it has yet to begin).
         self.afoot, self.stands, self.leaps = False, True, 0.0
+        self.carried: tuple[float, float, float] | None = None
 
     def placed(self, now: int, then: int, goal: np.ndarray, jump: bool) -> Walker:
         """Moved from outside it stands where it is put, as high as that is, until it is steered anew."""
         moved = copy.deepcopy(self)
-        moved.floor, moved.stands = float(dot(goal, self.frame.up)), False
+        moved.floor, moved.stands, moved.carried = float(dot(goal, self.frame.up)), False, None
         moved._go_to(now, then, goal, jump)
         return moved
 
@@ -202,6 +204,12 @@ class Walker(Motion):
     def moves(self) -> bool:
         """It may come to move."""
         return True
+
+    @property
+    def lift(self) -> np.ndarray:
+        """How fast what carries it rises (3,)."""
+        up = self.frame.up
+        return NOWHERE if self.carried is None else float(dot(np.array(self.carried), up)) * up
 
     def rests(self, time: int) -> bool:
         """Whether it stands still at a time (clock), and is not asked to do otherwise."""
