@@ -56,6 +56,9 @@ VEERS, SLOWS, SWERVES = 0.05, 0.3, 1e-4
 """Radians by which friction's direction may turn within a piece, and the share of its speed that what slides loses in
 one in which it does; the share of what drives it that is across its way at most, where it does not."""
 
+DROP, BEARS = 0.01, 0.5
+"""Share of its reach that what begins may be above what it counts as lying on; the least rise of the normal of that."""
+
 SHORTEST = 1.0 / 64.0
 """Share of a tick: where friction's direction could be followed no longer in one piece, what slides hardly moves."""
 
@@ -184,6 +187,7 @@ def advance(
     gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
     """
     world, now, pieces = _World(loose, others, gravity, ground, size), start, []
+    world.begin()
     world.watch(end - start)
     for turn in range(MOST_EVENTS):
         active, touches = world.active(now - start)
@@ -244,6 +248,18 @@ class _World:
         self.watched: set[int] = set()
         self._pairs: dict[tuple[int, int], list[Pair]] = {}
         self.supports: dict[int, list[Vector]] = {}
+
+    def begin(self) -> None:
+        """Let what begins go with what it lies on, as if it had always lain there."""
+        fresh, pull = [one for one in self.loose if one.held is None], math.sqrt(dot(self.gravity, self.gravity))
+        for one in [*fresh] * len(fresh):
+            one.held = {}
+            for other in (*self.others, *self.loose):
+                off = sub(one.p, other.p)
+                near = self.near(one, other, off, DROP * one.reach) if other is not one and other.v != NOWHERE else []
+                for gap, n in (pair.gap(off) for pair in near):
+                    if gap <= DROP * one.reach and -dot(self.gravity, n) > BEARS * pull:
+                        one.v, one.shifted = other.v, True
 
     def watch(self, seconds: float) -> None:
         """Keep those awake that something on its own way may come to, or that lie on it."""
@@ -358,10 +374,7 @@ class _World:
         """Let one that is held by another go on with that, if it is held so much; whether it does."""
         press, ways = -dot(self.gravity, n) * seconds, sub(one.v, other.v)
         parts = dot(n, ways)
-        if isinstance(one, Loose) and one.held is None and press > 0.0:
-            one.v = other.v
-            return True
-        if not isinstance(one, Loose) or other.number not in (one.held or ()) or press <= 0.0 or parts > press:
+        if not isinstance(one, Loose) or other.number not in one.held or press <= 0.0 or parts > press:
             return False
         slides = _level(ways, n)
         if one.held[other.number] and math.sqrt(dot(slides, slides)) <= one.friction * (press - parts):

@@ -395,7 +395,9 @@ class Walk(Table):
 
     speed: Positive = Field(description="at full input, units/s")
     acceleration: Positive | None = Field(None, description="toward the speed asked for, units/s²; default: at once")
-    jump: Positive | None = Field(None, description="upward speed of a jump, units/s; it falls by the world's gravity")
+    jump: Positive | None = Field(
+        None, description="upward speed of a jump, beside what he stands on, units/s; it falls by the world's gravity"
+    )
     jump_button: Name = Field("jump", description="the button that jumps")
     step: NotNegative | None = Field(
         None, description="how high a step it takes up and down as it walks, units; default: 0.3 m"
