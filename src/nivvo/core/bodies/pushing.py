@@ -10,7 +10,6 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 from __future__ import annotations
 
 import math
-from collections import Counter
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -58,6 +57,9 @@ one in which it does; the share of what drives it that is across its way at most
 
 DROP, BEARS = 0.01, 0.5
 """Share of its reach that what begins may be above what it counts as lying on; the least rise of the normal of that."""
+
+FLAT = 1e-9
+"""What touches several sides whose normals differ by no more lies as on one."""
 
 SHORTEST = 1.0 / 64.0
 """Share of a tick: where friction's direction could be followed no longer in one piece, what slides hardly moves."""
@@ -502,22 +504,25 @@ class _World:
 
         Also of whom that is so, and what they touch.
         """
-        count = Counter(k for one, other, _ in (touch.both for touch in touches) for k in (one.number, other.number))
-        alone = {one.number for one in moving if count[one.number] <= 1}
-        theirs = [(touch, bend) for touch, bend in zip(touches, self.bends, strict=True)
-                  if touch.pair.first.number in alone and not isinstance(touch.pair.second, Loose)]  # fmt: skip
+        theirs: dict[int, list[Touch]] = {one.number: [] for one in moving}
+        for touch, bend in zip(touches, self.bends, strict=True):
+            one, other, n = touch.both
+            own = theirs.get(one.number)
+            if isinstance(other, Loose):
+                theirs.pop(other.number, None)
+            if own is not None:
+                flat = bend == 0.0 and not isinstance(other, Loose) and dot(n, [*own, touch][0].n) >= 1.0 - FLAT
+                theirs.pop(one.number) if not flat else own.append(touch)
         spans = [math.inf]
-        for (one, other, n), bend in ((touch.both, bend) for touch, bend in theirs):
-            if bend == 0.0:
-                v, a = _level(sub(one.v, other.v), n), _level(one.a, n)
-                spans.append(_straight(v, a, self.slow, self.shortest))
-        if self.ground:
-            spans += [_straight(one.v, one.a, self.slow, self.shortest) for one in moving if not count[one.number]]
+        for one in (one for one in moving if one.number in theirs):
+            for other, n in ((touch.pair.second, touch.n) for touch in theirs[one.number]):
+                spans.append(_straight(_level(sub(one.v, other.v), n), _level(one.a, n), self.slow, self.shortest))
+            if self.ground and not theirs[one.number]:
+                spans.append(_straight(one.v, one.a, self.slow, self.shortest))
         if min(spans) == math.inf:
             return most, [], []
-        flat = {touch.pair.first.number for touch, bend in theirs if bend == 0.0}
-        veers = [one for one in moving if one.number in flat or (self.ground and not count[one.number])]
-        return min(most, *spans), veers, [touch for touch, bend in theirs if bend == 0.0]
+        veers = [one for one in moving if one.number in theirs]
+        return min(most, *spans), veers, [touch for own in theirs.values() for touch in own]
 
     def staged(self, moving: list[Loose], touches: list[Touch], span: float) -> dict[int, Vector]:
         """Give each the acceleration that takes it to where it is after a span; how fast they are then, by number.
