@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import cold, inner
+from nivvo.core._jit import cold
 from nivvo.core.contacts.events import NOWHERE, tell
 from nivvo.core.contacts.search import ON_IT, in_line
 from nivvo.core.flying.acting import constant, fine, pulled
@@ -115,7 +115,7 @@ def pressed_into(k, i, now, p, v, t):
     return STILL if go_as_one(first, other) else ALONG_IT, v, along(a, c, -drive), 0.0, 0.0
 
 
-@inner
+@cold
 def leaving(k, now, b, speed, acts, n):
     """How fast away from a body what goes along it may be, for rounding or for a way in straight pieces.
 
@@ -128,14 +128,14 @@ def leaving(k, now, b, speed, acts, n):
     return most
 
 
-@inner
+@cold
 def bent(b, p, n, r, radius, t):
     """How much a side bends on a way along it and how much its normal turns (1/units); nothing where it ends."""
     bend, _, _, bows = bends_within(b, p, n, r, r, radius, t)
     return (bend, bows) if bend * radius < EDGE else (0.0, 0.0)
 
 
-@inner
+@cold
 def in_corner(first, other, c, v):
     """A velocity kept along a corner: of each body its own velocity and its normal, and the way of the corner."""
     (u, n), (w, m) = first, other
@@ -144,7 +144,7 @@ def in_corner(first, other, c, v):
     return along(along(along(NOWHERE, c, dot(v, c)), n, (x - d * y) / clear), m, (y - d * x) / clear)
 
 
-@inner
+@cold
 def go_as_one(first, other):
     """Whether two bodies move alike, so that what stands on one stands on the other."""
     apart = max(abs(first["v"][0] - other["v"][0]), abs(first["v"][1] - other["v"][1]))
@@ -226,7 +226,7 @@ def in_place_of(k, q, j, t, place):
     return (j, other) if in_line(place[1], n, r, speed) else (first, j)
 
 
-@inner
+@cold
 def formed(k, i, on, now, t, place, j, tired):
     """What goes along body ``on`` and met body ``j``: whether both hold it (ALONG_IT) or one (FIRST: it goes on beside
     the other; OTHER), and its velocity if both do."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold
 from nivvo.core.geometry.turning import distance_at
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 
@@ -15,7 +15,7 @@ NEARLY = 1e-5
 """Share of a step that is gone at least, where a surface bends away."""
 
 
-@inner
+@cold
 def surface(b, p, radius, late):
     """The body's velocity, its outward normal and the gap to a ball at ``p``, ``late`` s into the tick."""
     centre, u = arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), late), along(vec(b["v"]), vec(b["a"]), late)
@@ -23,7 +23,7 @@ def surface(b, p, radius, late):
     return u, n, gap - radius
 
 
-@inner
+@cold
 def bends_within(b, p, n, r, w, radius, late):
     """How much a surface bends on the way of what goes along it with ``w`` (1/units): that, its normal, ``w`` along it.
 
@@ -52,7 +52,7 @@ def bends_within(b, p, n, r, w, radius, late):
     return bend, n, w, turns
 
 
-@inner
+@cold
 def on_it_for(b, way, radius, late, s, off, bends):
     """For how much of ``s`` seconds a way stays on a side, or on what bends: till that ends, or bends otherwise."""
     p, v, a = way
@@ -71,7 +71,7 @@ def on_it_for(b, way, radius, late, s, off, bends):
     return max(low, 1e-6 * s)
 
 
-@inner
+@cold
 def bears_for(b, way, acts, presses, radius, late, s):
     """For how much of ``s`` seconds what acts presses a ball on its way onto a surface that bends away from it."""
     p, v, a = way
