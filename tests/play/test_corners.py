@@ -234,6 +234,8 @@ class Gutters(unittest.TestCase):
             gone = np.linalg.norm(path.v[k]) * after + pull * after**2 / 2
             self.assertAlmostEqual(np.linalg.norm(path.p[-1] - path.p[k]), gone, delta=1e-5)
             self.assertGreater(after, 1.0)
+            says = "still going along valley when the case ended"
+            self.assertEqual(run.rows("projectiles")[0]["reason"], says)
 
     def test_where_it_stays_it_does_not_come_onto_what_it_came_along_anew(self):
         bodies = slopes([np.array([math.sin(0.5), math.cos(0.5)]), np.array([-1.0, 0.0])], (0, 0)).replace(

@@ -192,6 +192,16 @@ class Record:
                 lay[-1] = lay[-1][0], min(lay[-1][1], float(thrown_at(event))), lay[-1][2]
         return lay
 
+    def along(self, key: int) -> int | None:
+        """The body (its number) along which a projectile goes when its record ends, if any."""
+        body = None
+        for event in self.events[self._turns.get(key, [])]:
+            if event["kind"] == pool.SLID:
+                body = int(event["body"])
+            elif event["kind"] in (pool.RESTED, pool.WENT_THROUGH) or int(event["body"]) == body:
+                body = None
+        return body
+
     def path(self, key: int) -> Path:
         """The path of a projectile."""
         if key not in self._paths:

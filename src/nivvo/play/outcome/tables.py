@@ -207,6 +207,8 @@ def ending_of(run: Run, flown: Flown, waves: dict[int, str] | None = None) -> st
 
     if flown.end is None and (lay := run.record.lay(flown.key)) and lay[-1][1] == math.inf:
         return f"still on {named(lay[-1][2])} when the case ended"
+    if flown.end is None and (body := run.record.along(flown.key)) is not None:
+        return f"still going along {named(body)} when the case ended"
     if flown.end is None:
         return ENDINGS[pool.FLYING].sentence
     return ending_in_words(run.record.events, flown.code, flown.body, flown.key, named)
