@@ -467,7 +467,7 @@ class Again(unittest.TestCase):
 
     def test_what_is_struck_where_it_lay_is_not_told_to_lie_there(self):
         ram = FLOOR + "[obstacle.ram]\nat = [{}, -0.3]\nshape.box = [0.4, 0.4]\nmove.velocity = [-3, 0]\n"
-        for x, says in ((12, "still flying"), (40, "still on deck")):
+        for x, says in ((12, "still going along deck"), (40, "still on deck")):
             drill = made("then = 'bounce', restitution = 0.3, rests = 'rolls', rolling = 0.3", ram.format(x))
             run, _ = path_of(drill.with_settings({"case.tap.lasts": 4}))
             self.assertEqual(run.rows("projectiles")[0]["reason"], f"{says} when the case ended")
