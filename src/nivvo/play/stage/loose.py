@@ -242,12 +242,13 @@ class Bodies:
         walks = number in stage.afoot.feet and not self._in_vain(number, there, time)
         intends = stage.afoot.intends(number, time, end) if walks else None
         if intends is not None:
-            way, gains = stage.scene.frame.level(intends[0]), intends[1]
+            seconds, carried = (end - time) / UNITS, np.array(motion.carried or pushing.NOWHERE)
+            way = stage.scene.frame.level(intends[0]) - stage.scene.frame.level(carried) * seconds
             size = length_of(way)
-            if gains and size > 0.0:
+            if intends[1] and size > 0.0:
                 # Just so far that he who gains speed comes up to it at the tick's end, and not before.
                 way = way * (1.0 + AHEAD * pushing.SKIN * stage.scene.size / size)
-            velocity = _three(way / ((end - time) / UNITS) + motion.lift)
+            velocity = _three(way / seconds + carried)
         elif motion.moves:
             way = (stage.middle(number, end) - here) / ((end - time) / UNITS)
             velocity = _three(stage.scene.frame.level(way) + motion.lift if isinstance(motion, Walker) else way)
