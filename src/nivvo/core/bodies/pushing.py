@@ -116,8 +116,7 @@ class Other:
     """A body that goes its own way: number, row, place at the tick's start and velocity over it (3,), its reach.
 
     yields : whether it stops where what it pushes is pinched, as who walks does, and goes on as what carries it alone,
-    with ``carried`` (3,). only : for which body alone it is so,
-    by number, as of what turns; None: for all.
+    with ``carried`` (3,). only : for which body alone it is so, by number, as of what turns; None: for all.
     """
 
     number: int
@@ -511,7 +510,9 @@ class _World:
             if isinstance(other, Loose):
                 theirs.pop(other.number, None)
             if own is not None:
-                flat = bend == 0.0 and not isinstance(other, Loose) and dot(n, [*own, touch][0].n) >= 1.0 - FLAT
+                flat = (
+                    bend == 0.0 and not isinstance(other, Loose) and dot(n, (own[0] if own else touch).n) >= 1.0 - FLAT
+                )
                 theirs.pop(one.number) if not flat else own.append(touch)
         spans = [math.inf]
         for one in (one for one in moving if one.number in theirs):

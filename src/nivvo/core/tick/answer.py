@@ -96,10 +96,9 @@ def answer(k, i, j, now, t):
         g = entered(k, j, place, t, gap + float(par["radius"]))
         if g >= 0:
             p, v, inside = through(k, q, j, g, now, (t, gap), place, float(par["radius"]))
-            q["on"] = 0
+            q["on"], q["also"] = 0, 0
             if inside >= 0:
                 put_inside(q, inside)
-            q["also"] = 0
             turn(q, at, par, (int(now["start"]), t), p, v)
             return ON
     flush = q["on"] < 0 and lies_flush(k, q, float(par["radius"]), t, place)
