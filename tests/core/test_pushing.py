@@ -160,6 +160,38 @@ class Slide(unittest.TestCase):
         self.assertAlmostEqual(one.p[0], lands + speed * speed / (2 * 0.1 * G), delta=1e-6)
         self.assertAlmostEqual(one.p[1], 0.3, delta=1e-9)
 
+    def test_it_falls_from_when_it_is_past_an_edge_at_any_rate(self):
+        rng = np.random.default_rng(12)
+        table = other(101, box([2.0, 0.5]), (0.0, 1.5, 0.0))
+        for _ in range(40):
+            speed, friction, rate = rng.uniform(2, 5), rng.uniform(0, 0.2), int(rng.integers(20, 240))
+            # Many a tick ends just before.
+            falls = rng.integers(1, 9) / rate + rng.choice([1e-5, 1e-4, 4e-4])
+            far, last = (speed - 0.5 * friction * G * falls) * falls, speed - friction * G * falls
+            one = Loose(0, box([0.3, 0.3]), 2.0, friction, (2.3 - far, 2.3, 0.0), (speed, 0.0, 0.0))
+            ticks = math.ceil((falls + 0.3) * rate)
+            run([one], [table], rate=rate, seconds=ticks / rate)
+            late = ticks / rate - falls
+            np.testing.assert_allclose(one.p[:2], (2.3 + last * late, 2.3 - 0.5 * G * late * late), atol=1e-7)
+
+    def test_what_is_round_slides_over_seams_as_on_one_floor(self):
+        rng = np.random.default_rng(13)
+        for _ in range(20):
+            axes = turned(rng.uniform(-math.pi, math.pi))
+            along, n, _ = axes
+            radius, rate = rng.uniform(0.1, 0.6), int(rng.integers(20, 240))
+            speed, friction, ends = rng.uniform(1, 4), rng.uniform(0.2, 0.6), [-60.0, *rng.uniform(0, 3, 8), 60.0]
+            blocks = [
+                other(100 + k, box([0.5 * (b - a), 20.0], axes), 0.5 * (a + b) * along - 20.0 * n)
+                for k, (a, b) in enumerate(itertools.pairwise(sorted(ends)))
+            ]
+            ball = pool.zeros(1, pool.BODY)[0]
+            ball["kind"], ball["radius"] = BALL, radius
+            one = Loose(0, ball, 2.0, friction, tuple(radius * n), tuple(speed * along))
+            run([one], blocks, tuple(-G * n), rate=rate, seconds=math.ceil(rate * speed / (friction * G)) / rate)
+            goes = speed * speed / (2 * friction * G)
+            np.testing.assert_allclose(np.array(one.p) - radius * n, goes * along, atol=1e-6)
+
     def test_a_ball_leaves_a_round_body_where_gravity_no_longer_bends_its_way(self):
         round_, ball = (pool.zeros(1, pool.BODY)[0] for _ in range(2))
         for row, radius in ((round_, 1.0), (ball, 0.3)):
@@ -188,6 +220,19 @@ class Push(unittest.TestCase):
             both = speed * masses[0] / masses.sum() * way[0]
             np.testing.assert_allclose(first.v, both, atol=1e-9)
             np.testing.assert_allclose(second.v, both, atol=1e-9)
+
+    def test_of_two_the_friction_of_the_upper_holds_whatever_their_numbers(self):
+        for numbers, angle in itertools.product(((0, 1), (1, 0)), (0.0, 0.7, math.pi)):
+            along, n, _ = axes = turned(angle)
+            for rough, gives in ((0.9, 0.0), (0.0, 1.0)):
+                # On what its own friction holds; and on what goes with it, without friction below.
+                lower = Loose(numbers[0], box([4.0, 0.5], axes), 3.0, rough, tuple(0.5 * n))
+                upper = Loose(numbers[1], box([0.2, 0.2], axes), 2.0, 0.2, tuple(1.2 * n), tuple(1.5 * along))
+                run(sorted([lower, upper], key=lambda one: one.number), [floor(n)], tuple(-G * n), seconds=2)
+                slows = 0.2 * G * (1.0 + gives * 2.0 / 3.0)
+                ways = np.subtract(upper.p, lower.p) - 0.7 * n
+                np.testing.assert_allclose(ways, 1.5 * 1.5 / (2.0 * slows) * along, atol=1e-9)
+                np.testing.assert_allclose(upper.v, gives * 1.5 * 2.0 / 5.0 * along, atol=1e-9)
 
     def test_what_moves_into_it_pushes_it_and_carries_what_lies_on_it(self):
         wall = other(101, box([0.2, 2.0]), (-3.0, 2.0, 0.0), (1.5, 0.0, 0.0))
@@ -316,6 +361,16 @@ class Push(unittest.TestCase):
                         self.assertAlmostEqual(out, 1.5 / math.tan(half), delta=1e-6 * out)
                     else:
                         self.assertTrue(0.5 < out <= 1.5 / math.tan(half) + 1e-9, (degrees, mu, out))
+
+    def test_what_is_pinched_elsewhere_changes_nothing(self):
+        for aside in np.linspace(0.0, 0.29, 6):
+            ball = pool.zeros(1, pool.BODY)[0]
+            ball["kind"], ball["radius"] = BALL, 0.3
+            pinched = Loose(0, ball, 2.0, 0.4, (0.0, 0.3, 0.0))
+            slides = Loose(1, box([0.2, 0.2]), 2.0, 0.1, (5.0, 0.2, 0.0), (2.0, 0.0, 0.0))
+            piston = other(102, box([0.25, 0.5]), (aside, 1.2, 0.0), (0.0, -1.0, 0.0))
+            run([pinched, slides], [floor([0, 1, 0]), piston], seconds=0.5)
+            self.assertAlmostEqual(slides.p[0], 5.0 + 2.0 * 0.5 - 0.5 * 0.1 * G * 0.25, delta=1e-8)
 
     def test_what_is_pressed_between_bodies_that_move_jams_and_is_not_shot_away(self):
         # In some of these what presses rubs and so presses the more: without end, were it not to stand.

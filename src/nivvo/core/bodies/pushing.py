@@ -20,8 +20,8 @@ from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
-MOST_EVENTS = 64
-"""In one tick; what still goes on then stands until the next."""
+MOST_EVENTS, RUSHED = 64, 32
+"""In one tick; the last so many come at even times at the latest, so that a tick always ends."""
 
 ROUNDS = 400
 SETTLED = 1e-13
@@ -45,7 +45,7 @@ BEND = 0.02
 """Radians by which the normal of what it slides on may turn within a piece."""
 
 LATEST = 5e-4
-"""Seconds by which the loss of a contact may be seen late: till then each is behind the plane that parted them."""
+"""Seconds for which what is on the very edge of something is taken to stay there."""
 
 LIFT, CURVED = 2.0, 1e-4
 """Skins by which what lies on something is lifted to see whether another touches it only where two lie flush; and by
@@ -59,7 +59,7 @@ DROP, BEARS = 0.01, 0.5
 """Share of its reach that what begins may be above what it counts as lying on; the least rise of the normal of that."""
 
 FLAT = 1e-9
-"""What touches several sides whose normals differ by no more lies as on one."""
+"""What touches several sides whose normals differ by no more lies as on one; by how much one of two is the upper."""
 
 SHORTEST = 1.0 / 64.0
 """Share of a tick: where friction's direction could be followed no longer in one piece, what slides hardly moves."""
@@ -159,10 +159,14 @@ class Pair(NamedTuple):
 
 
 class Touch(NamedTuple):
-    """A pair that touches; n : from the second to the first."""
+    """A pair that touches: of two loose ones the first lies on the second, or has the lower number where neither does.
+
+    n : from the second to the first. friction : of what lies on the other; of two side by side the less.
+    """
 
     pair: Pair
     n: Vector
+    friction: float
 
     @property
     def both(self) -> tuple[Loose, Loose | Other, Vector]:
@@ -197,8 +201,7 @@ def advance(
         before = {one.number: (one.v, one.a) for one in active}
         if turn == 0:
             world.follow(touches, end - start)
-        world.hit(touches)
-        pressed = world.press(active, touches)
+        touches, pressed = world.settle(active, touches)
         for one in active:
             if world.lies(one):
                 one.v, one.a, one.asleep = NOWHERE, NOWHERE, True
@@ -211,7 +214,9 @@ def advance(
             most, veers, theirs = world.veer(moving, touches, end - now)
             then = world.staged(veers, theirs, most)
             span = world.span(moving, touches, pressed, now - start, most)
-            if span < most:
+            if MOST_EVENTS - turn <= RUSHED:
+                span = max(span, (end - now) / (MOST_EVENTS - turn))
+            if span != most:
                 then = world.staged(veers, theirs, span)
         for one in active:
             v, a = before[one.number]
@@ -229,12 +234,6 @@ def advance(
         world.set_back(touches, pressed, now - start)
         if now >= end:
             break
-    else:
-        for one in loose:
-            if not one.asleep:
-                below = (touch.pair.second.v for touch in touches if touch.pair.first is one)
-                one.v, one.a = next(below, NOWHERE), NOWHERE
-                pieces.append(Piece(now, one.number, one.p, one.v, one.a))
     return pieces
 
 
@@ -290,7 +289,8 @@ class _World:
                 if other in asleep:
                     asleep.remove(other)
                     active.append(other)
-        return active, self.counting(touches)
+        active.sort(key=lambda one: one.number)
+        return active, self.counting(sorted(touches, key=lambda touch: _key(touch.pair)))
 
     def counting(self, touches: list[Touch]) -> list[Touch]:
         """Without those of what lies on something with the edge of another that lies flush with that."""
@@ -302,7 +302,7 @@ class _World:
             pair = touch.pair
             off = along(pair.off(self.late), pair.arm, 1.0)
             if out_of_touch(pair.row, off, pair.other, self.ways(pair), self.skin) is None:
-                counted.append(touch)
+                counted.append(self.as_flush(touch))
             else:
                 self.supports[pair.first.number].remove(touch.n)
                 self.supports[pair.second.number].remove(along(NOWHERE, touch.n, -1.0))
@@ -310,6 +310,20 @@ class _World:
         for touch in counted:
             self._support(touch)
         return counted
+
+    def as_flush(self, touch: Touch) -> Touch:
+        """A touch as its body will have it a little farther on, where what is round comes onto one of two that lie
+        flush: it is there by less than the skin before it is over it, and would leap off by a slanting normal."""
+        pair, n, _ = touch
+        reach = min(one.shapes[k].reach for one, k in zip((pair.first, pair.second), pair.which, strict=True))
+        for way in self.ways(pair):
+            tilt = sub(n, way)
+            if 0.0 < 0.25 * dot(tilt, tilt) * reach <= self.skin:
+                gap, m = pair.gap(along(pair.off(self.late), _level(n, way), -reach))
+                left = sub(m, way)
+                if gap <= self.skin and dot(left, left) <= 1e-2 * dot(tilt, tilt):
+                    return touch._replace(n=way)
+        return touch
 
     def _support(self, touch: Touch) -> None:
         for number, sign in ((touch.pair.first.number, 1.0), (touch.pair.second.number, -1.0)):
@@ -326,8 +340,20 @@ class _World:
         for pair in self.near(one, other, off, self.skin):
             gap, n = pair.gap(off)
             if gap <= self.skin:
-                met.append(Touch(pair, n))
+                met.append(self.touch(pair, n))
         return met
+
+    def touch(self, pair: Pair, n: Vector) -> Touch:
+        """A pair as it touches, the upper one first."""
+        one, other = pair.first, pair.second
+        if not isinstance(other, Loose):
+            return Touch(pair, n, one.friction)
+        rises = -dot(self.gravity, n)
+        level = abs(rises) <= FLAT * math.sqrt(dot(self.gravity, self.gravity))
+        if one.number > other.number if level else rises < 0.0:
+            i, j = pair.which
+            pair, n = self.pairs(other, one)[j * len(one.shapes) + i], along(NOWHERE, n, -1.0)
+        return Touch(pair, n, min(one.friction, other.friction) if level else pair.first.friction)
 
     def near(self, one: Loose, other: Loose | Other, off: Vector, far: float) -> list[Pair]:
         """The pairs of shapes of two bodies, ``off`` (3,) from one another, that are not farther apart than that."""
@@ -384,13 +410,41 @@ class _World:
             one.v = along(one.v, n, -parts)
         return True
 
-    def hit(self, touches: list[Touch]) -> None:
+    def settle(self, active: list[Loose], touches: list[Touch]) -> tuple[list[Touch], list[float]]:
+        """Let them hit and press, those that touch one another by themselves; all touches so, and what presses there.
+
+        So nobody feels that something is pinched elsewhere. Who yields stops for all that he pushes.
+        """
+        leads = {one.number: one.number for one in active}
+
+        def lead(number: int) -> int:
+            while (upper := leads.setdefault(number, number)) != number:
+                number = upper
+            return number
+
+        for one, other, _ in (touch.both for touch in touches):
+            if isinstance(other, Loose) or other.yields:
+                leads[lead(other.number)] = lead(one.number)
+        groups: dict[int, tuple[list[Loose], list[Touch]]] = {}
+        for one in active:
+            groups.setdefault(lead(one.number), ([], []))[0].append(one)
+        for touch in touches:
+            groups[lead(touch.pair.first.number)][1].append(touch)
+        forces, bends = [], []
+        for members, its in groups.values():
+            self.hit(members, its)
+            forces += self.press(members, its)
+            bends += self.bends
+        self.bends = bends
+        return [touch for _, its in groups.values() for touch in its], forces
+
+    def hit(self, members: list[Loose], touches: list[Touch]) -> None:
         """Take out what closes in, along each normal; what slides the faster by that is held by friction.
 
         So what is pinched between two does not shoot out where friction holds it. Where nothing can take out all, who
         yields stops.
         """
-        was = [(one, one.v) for one in self.loose]
+        was = [(one, one.v) for one in members]
         if not self._taken_out(touches) and self._stopped(touches):
             for one, v in was:
                 one.v = v
@@ -419,7 +473,7 @@ class _World:
                 if closing > 1e-6 * self.slow:
                     most, blows[k] = max(most, closing), blows[k] + closing
                     _change(one, other, n, closing)
-                more = min(self._slides(touch) - before[k], one.friction * blows[k] - held[k])
+                more = min(self._slides(touch) - before[k], touch.friction * blows[k] - held[k])
                 if more > self.slow:
                     slides = _level(sub(one.v, other.v), n)
                     most, held[k] = max(most, more), held[k] + more
@@ -449,7 +503,7 @@ class _World:
             for k in [*jammed] * MOST_STOPS:
                 one, other, n = touches[k].both
                 _change(one, other, _level(sub(one.v, other.v), n), -1.0)
-            self.hit(touches)
+            self.hit(active, touches)
             forces, jammed = self._forces(active, touches)
             if jammed:
                 forces, _ = self._forces(active, touches, smooth=True)
@@ -483,7 +537,7 @@ class _World:
                 forces[k] = force
                 if smooth:
                     continue
-                rub = self._rub(one, other, n, force, rubs[k], ease)
+                rub = self._rub(touch, force, rubs[k], ease)
                 off = sub(rub, rubs[k])
                 size = math.sqrt(dot(off, off))
                 if size > 0.0:
@@ -550,14 +604,15 @@ class _World:
         if size <= self.slow:
             return 0.0
         reach = touch.pair.first.reach
-        step = 1e-3 * reach
+        step = 1e-5 * reach
         _, m = touch.pair.gap(along(touch.pair.off(self.late), way, step / size))
         bend = dot(sub(m, touch.n), way) / (size * step)
         return bend if 1e-9 < bend * reach < SHARP else 0.0
 
-    def _rub(self, one: Loose, other: Loose | Other, n: Vector, force: float, was: Vector, ease: float) -> Vector:
+    def _rub(self, touch: Touch, force: float, was: Vector, ease: float) -> Vector:
         """The force of friction at a touch: against what slides, else as much as holds it, up to its most."""
-        most, slides = one.friction * force, _level(sub(one.v, other.v), n)
+        one, other, n = touch.both
+        most, slides = touch.friction * force, _level(sub(one.v, other.v), n)
         speed = math.sqrt(dot(slides, slides))
         if speed > self.slow:
             return along(NOWHERE, slides, -most / speed)
@@ -608,7 +663,7 @@ class _World:
             if self.bends[k] > 0.0:
                 span = min(span, _turns(v, a, BEND / self.bends[k]))
             else:
-                span = min(span, max(self.leave(touch, late, span), LATEST))
+                span = min(span, self.leave(touch, late, span))
         return max(min(span, most), 1e-9)
 
     def meet(self, one: Loose, other: Loose | Other, late: float, span: float, touching: set) -> float:
@@ -633,6 +688,8 @@ class _World:
 
         if stays(span):
             return span
+        if not stays(0.0):
+            return LATEST
         low, high = 0.0, span
         for _ in range(50):
             t = 0.5 * (low + high)
@@ -640,7 +697,8 @@ class _World:
                 low = t
             else:
                 high = t
-        return high
+        # About an edge rounding decides where what is nearest lies: all of the skin is passed at once.
+        return max(high, min(LATEST, 2.0 * self.skin / max(math.sqrt(dot(v, v)), self.slow)))
 
     def set_back(self, touches: list[Touch], forces: list[float], late: float) -> None:
         """Let what was pressed onto another neither sink in nor hover, nor slide on by rounding."""
