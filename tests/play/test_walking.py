@@ -39,6 +39,14 @@ def walked(bodies, rows, *, at=(0, 0.9), shape=UPRIGHT, walk="speed = 3", world=
     return run, run.stage.motions[run.scene.number["keeper"]]
 
 
+def cells(sides, low):
+    """The ground below each side, as corners of a triangle and of a box under it, about their middles."""
+    for (x, y), (u, v) in sides:
+        base = min(y, v)
+        yield np.array([[x, low], [u, low], [u, base], [x, base]])
+        yield np.array([[x, base], [u, base], [u, v] if v > y else [x, y]])
+
+
 class Walls(unittest.TestCase):
     def test_one_stops_at_a_wall_and_goes_along_it_in_every_view_and_rate(self):
         for rate in (30, 60, 144):
@@ -129,6 +137,51 @@ class Ground(unittest.TestCase):
                         np.testing.assert_allclose(way.seen(2.5)[0][:2], [7.5, 0.9], atol=2e-2)
                     elif "ball" not in shape:
                         self.assertLess(way.seen(2.5)[0][0], 2.3)
+
+    def test_down_steps_and_over_ridges_it_stays_on_the_ground_at_any_speed_and_rate(self):
+        rng = np.random.default_rng(5)
+        for turn in range(24):
+            speed, low, rate = rng.uniform(0.5, 5), rng.uniform(0.05, 0.29), int(rng.choice([20, 60, 144]))
+            if turn % 2:
+                mole = f"at = [-9, {-low}]\nshape.box = [18, {2 * low}]\n{QUAY}at = [0, {-low}]\n"
+            else:
+                mole = f"at = [-9, 0]\nshape.heights = {{ values = [0, 0, {-9 * low}], every = 9, deep = 1 }}\n"
+            walk = f"speed = {speed}" + (f", acceleration = {rng.uniform(9, 40)}" if rng.integers(2) else "")
+            _, way = walked(f"[obstacle.mole]\n{mole}", ["{ t = 0, walk = [1, 0] }"], shape="box = [0.4, 1]",
+                            at=(-rng.uniform(0.4, 1.5), 0.5), walk=walk, rate=rate)  # fmt: skip
+            for time in rng.uniform(0.0, 3.0, 60):
+                place = way.seen(time)[0]
+                # What bears him beyond the ridge is his hind edge.
+                beyond = place[0] - 0.2
+                if 1e-3 < abs(beyond) < 8:
+                    wanted = 0.5 - (low if turn % 2 else low * beyond) * (beyond > 0)
+                    self.assertAlmostEqual(place[1], wanted, delta=1e-6)
+
+    def test_the_same_ground_written_otherwise_is_the_same(self):
+        rng, gone = np.random.default_rng(8), 0.0
+        for _ in range(120 if DEEP else 12):
+            heights, every = np.cumsum(rng.uniform(-0.5, 0.5, 9)), rng.uniform(0.5, 1.5)
+            fine = np.interp(np.arange(17) / 2, np.arange(9), heights)
+            sides = [[(k + i) * every, heights[k + i]] for k in range(8) for i in (0, 1)]
+            cut = ", ".join(
+                f"{{ at = {middle.tolist()}, shape.polygon = {(corners - middle).tolist()} }}"
+                for corners in cells(np.reshape(sides, (8, 2, 2)), heights.min() - 3)
+                for middle in [corners.mean(axis=0)]
+            )
+            written = [f"shape.heights = {{ values = {one.tolist()}, every = {step}, deep = 3 }}"
+                       for one, step in ((heights, every), (fine, every / 2))]  # fmt: skip
+            shape, rate = str(rng.choice(["box = [0.4, 1]", "ball = 0.4", UPRIGHT])), int(rng.choice([20, 60, 144]))
+            rows = [f"{{ t = {time:.3f}, walk = [{rng.uniform(-1, 1)}, 0] }}" for time in np.arange(0.4, 3, 0.3)]
+            rows += [f"{{ t = {rng.uniform(0.5, 3):.3f}, tap = 'jump' }}" for _ in range(3)]
+            walk = f"speed = 3, jump = 5{', acceleration = 12' * int(rng.integers(2))}"
+            ways = [walked(f"[obstacle.ground]\n{one}\n", sorted(rows), shape=shape, walk=walk, rate=rate,
+                           at=(4 * every, float(heights.max()) + 1.5))[1]
+                    for one in (*written, f"parts = [{cut}]")]  # fmt: skip
+            places = [[way.seen(time)[0] for time in np.linspace(0, 3, 90)] for way in ways]
+            np.testing.assert_allclose(places[1], places[0], atol=1e-3)
+            np.testing.assert_allclose(places[2], places[0], atol=1e-3)
+            gone += np.ptp(places[0], axis=0)[0]
+        self.assertGreater(gone, 12)
 
     def test_it_falls_off_an_edge_and_jumps_onto_one(self):
         for sign, world in ((1, ""), (-1, 'y = "down"')):
@@ -362,7 +415,7 @@ def crammed(seed):
         bodies += f"[obstacle.wall{k}]\nat = {at.tolist()}\nshape.box = {box.tolist()}\n"
     there = []
     for k in range(60):
-        at, wide = rng.uniform(-3, 3, sides), round(float(rng.uniform(0.4, 1.1)), 4)
+        at, wide = rng.uniform(-2.9, 2.9, sides), round(float(rng.uniform(0.4, 1.1)), 4)
         reach = wide * (0.5 if view == "side" else 0.71)
         taken = [(np.zeros(sides), 0.45), *there]
         if len(there) == 5 or any(np.linalg.norm(at - place) < reach + far + 0.02 for place, far in taken):
@@ -374,7 +427,8 @@ def crammed(seed):
             + {"side": "", "top": f", turned = {turned}", "space": f", turned = [{turned}, 0, 0]"}[view]
         )
         place = [*at.tolist(), *([] if view == "top" else [wide / 2])]
-        bodies += f"[obstacle.crate{k}]\nat = {place}\nshape = {{ {shape} }}\n"
+        kind = ("obstacle", "target")[(seed + k) % 2]
+        bodies += f"[{kind}.crate{k}]\ngroup = 'crates'\nat = {place}\nshape = {{ {shape} }}\n"
         bodies += f"mass = {rng.uniform(1, 9)}\nfriction = {rng.uniform(0.1, 0.9)}\n"
     effects = (f"knock.impulse = {rng.uniform(2, 30)}", f"pull.speed = {rng.uniform(2, 9)}",
                f"blast = {{ radius = 2.5, damage = 1, impulse = {rng.uniform(2, 30)} }}")  # fmt: skip
@@ -385,7 +439,7 @@ def crammed(seed):
         firing = {{ kind = "auto", rate = 5, button = "rivet" }}
         limits.life = 1
         mass = 0.5
-        on.obstacles = {{ {", ".join(one for one in effects if rng.integers(2))} }}
+        on.crates = {{ {", ".join(one for one in effects if rng.integers(2))} }}
         """
     rows, time = [f"{{ t = {k / 5}, cursor = {rng.uniform(-4, 4, size).tolist()} }}" for k in range(15)], 0.0
     rows += ['{ t = 0.1, press = "rivet" }'] if seed % 2 else []

@@ -17,6 +17,7 @@ import numpy as np
 
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
+from nivvo.core.numbers.frame import three
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
@@ -151,7 +152,7 @@ class Pair(NamedTuple):
     def gap(self, off: Vector) -> tuple[float, Vector]:
         """The gap between them where the first body is ``off`` (3,) from the second, and the normal to the first."""
         gap, n = between(self.row, along(off, self.arm, 1.0), self.other, NOWHERE)
-        return float(gap), _three(n)
+        return float(gap), three(n)
 
     def off(self, late: float) -> Vector:
         """Where the first body then is from the second (3,), ``late`` s into the tick."""
@@ -442,22 +443,25 @@ class _World:
         """Take out what closes in, along each normal; what slides the faster by that is held by friction.
 
         So what is pinched between two does not shoot out where friction holds it. Where nothing can take out all, who
-        yields stops.
+        yields stops: into what he pushes, then also along it, where he drags that into something by friction.
         """
-        was = [(one, one.v) for one in members]
-        if not self._taken_out(touches) and self._stopped(touches):
+        was, stops = [(one, one.v) for one in members], iter((False, True))
+        while not self._taken_out(touches):
+            if not any(self._stopped(touches, wholly) for wholly in stops):
+                return
             for one, v in was:
                 one.v = v
-            self._taken_out(touches)
 
-    def _stopped(self, touches: list[Touch]) -> bool:
+    def _stopped(self, touches: list[Touch], wholly: bool) -> bool:
         """Stop those that yield at what they push; whether there are any."""
         stopped = False
         for _, other, n in (touch.both for touch in touches):
             if isinstance(other, Loose) or not other.yields:
                 continue
-            if (into := dot(n, sub(other.v, other.carried))) > self.slow:
-                here, other.v = _place(other, self.late), along(other.v, n, -into)
+            way = sub(other.v, other.carried)
+            off = way if wholly else along(NOWHERE, n, max(dot(n, way), 0.0))
+            if math.sqrt(dot(off, off)) > self.slow:
+                here, other.v = _place(other, self.late), sub(other.v, off)
                 other.p, stopped = along(here, other.v, -self.late), True
         return stopped
 
@@ -740,7 +744,7 @@ def out_of_touch(one: np.void, off: Vector, other: np.void, ways: list[Vector], 
         for lift in (LIFT * skin, -LIFT * skin):
             there = along(off, way, lift)
             gap = between(one, there, other, NOWHERE)[0]
-            if gap > skin and gap - here > lift * dot(way, _three(n)) + CURVED * skin:
+            if gap > skin and gap - here > lift * dot(way, three(n)) + CURVED * skin:
                 return there
     return None
 
@@ -763,7 +767,7 @@ def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void,
         gap, n = between(one, arc(off, v, a, t), other, NOWHERE)
         if gap <= skin:
             return t
-        n = _three(n)
+        n = three(n)
         s = first_fall(gap, dot(n, along(v, a, t)), 0.5 * dot(n, a))
         if s < 0.0 or t + s > span:
             return math.inf
@@ -771,10 +775,6 @@ def first_touch(one: np.void, off: Vector, v: Vector, a: Vector, other: np.void,
             return t
         t += s
     return t
-
-
-def _three(vector) -> Vector:
-    return float(vector[0]), float(vector[1]), float(vector[2])
 
 
 def _key(pair: Pair) -> tuple[tuple[int, int], tuple[int, int]]:

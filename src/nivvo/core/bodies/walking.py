@@ -196,10 +196,11 @@ class _Walk:
             feet.carried = under
         elif feet.carried is None:
             feet.carried = NOWHERE
-        walls = [wall for t in touches if t not in ground and (wall := self.wall(t)) is not None]
         target = along(self.gait.wanted, self.level(feet.carried), 1.0)
         if not feet.stands:
             target = out_of(target, self.slides(touches), self.slow)
+        stops = [t for t in touches if t not in ground and not self.leaves(t, target)]
+        walls = [wall for t in stops if (wall := self.wall(t)) is not None]
         level = self.level(feet.v) if self.gait.acceleration < math.inf else target
         level, push, lasts = self.kept_off(level, walls), NOWHERE, math.inf
         gap = sub(self.kept_off(target, walls), level)
@@ -228,6 +229,14 @@ class _Walk:
             feet.carried = self.bears(ground) if ground else NOWHERE
         off = feet.leaps + dot(sub(feet.carried, feet.v), self.up)
         feet.v, feet.stands, feet.leaps = along(feet.v, self.up, off), False, 0.0
+
+    def leaves(self, touch: Touch, target: Vector) -> bool:
+        """Whether who flies goes away from what he touches, as he does and as he wants to on the level."""
+        feet = self.feet
+        if feet.stands:
+            return False
+        ways = feet.v, along(target, self.up, dot(feet.v, self.up))
+        return all(dot(touch.n, sub(way, touch.other.v)) > self.slow for way in ways)
 
     def slides(self, touches: list[Touch]) -> list[tuple[Vector, Vector]]:
         """What is too steep to stand on, and how he slides down there on the level: no step of his brakes that."""
@@ -261,16 +270,17 @@ class _Walk:
 
     def touches(self, now: float) -> list[Touch]:
         """What he touches, in a way that counts."""
-        met = []
+        met, p = [], self.feet.p
         for other in self.near(0.0, now):
-            gap, n = self.gap(other, self.feet.p, now)
+            gap, n = self.gap(other, p, now)
             if gap <= self.skin:
                 met.append((other, n))
-        if len(met) > 1:
-            ways, p = [n for _, n in met], self.feet.p
-            met = [(other, n) for other, n in met
-                   if out_of_touch(self.feet.row, sub(p, self.place(other, now)), other.row, ways, self.skin)
-                   is None]  # fmt: skip
+        ways = [n for _, n in met]
+        for other, n in [*met] if len(met) > 1 else ():
+            # Of two that are each at the other's edge, as on a ridge, one counts.
+            if out_of_touch(self.feet.row, sub(p, self.place(other, now)), other.row, ways, self.skin) is not None:
+                met.remove((other, n))
+                ways.remove(n)
         return [Touch(other, n, self.is_ground(n, now)) for other, n in met]
 
     def near(self, far: float, now: float) -> list[Other]:
@@ -341,6 +351,10 @@ class _Walk:
         way = (-self.up[0], -self.up[1], -self.up[2])
         for other in self.near(self.gait.step, now):
             off = sub(feet.p, self.place(other, now))
+            gap, n = self.gap(other, feet.p, now)
+            if gap <= self.skin and abs(dot(n, self.up)) <= LEVEL:
+                # He is just past its edge, and comes down beside that.
+                off = along(off, n, 2.0 * self.skin)
             least = min(least, first_touch(feet.row, off, way, NOWHERE, other.row, self.gait.step, 0.5 * self.skin))
         if least < math.inf:
             feet.p, self.shifted = along(feet.p, way, least), True
@@ -415,7 +429,9 @@ class _Walk:
         for _ in range(40):
             middle = 0.5 * (low + high)
             low, high = (middle, high) if same(middle) else (low, middle)
-        return high
+        # About an edge what is nearest turns within the skin: all of that is passed at once.
+        fast = math.sqrt(dot(v, v)) + math.sqrt(dot(feet.a, feet.a)) * high
+        return min(high + 2.0 * self.skin / fast, span) if fast > self.slow else high
 
     def set_back(self, touches: list[Touch], now: float) -> bool:
         """Let him neither sink in nor hover; whether he was moved by that."""

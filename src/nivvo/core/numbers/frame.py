@@ -80,6 +80,11 @@ def added(numbers: Iterable[float]) -> float:
     return functools.reduce(operator.add, numbers, 0)
 
 
+def three(vector) -> tuple[float, float, float]:
+    """A vector (3,) as plain numbers."""
+    return float(vector[0]), float(vector[1]), float(vector[2])
+
+
 def length_of(vector) -> float:
     """Length of one vector (3,)."""
     x, y, z = vector.tolist()

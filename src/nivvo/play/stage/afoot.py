@@ -1,4 +1,4 @@
-"""Shooters that walk among bodies: on the ground that is below them, up to what stands in their way."""
+"""Shooters that walk among solid bodies: on the ground that is below them, up to what stands in their way."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from nivvo.core.bodies.walking import Feet, Gait, stride, tread
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import dot, length_of
+from nivvo.core.numbers.frame import dot, length_of, three
 from nivvo.play.stage.sweeping import steps_about
 from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Walker
@@ -64,34 +64,34 @@ class Afoot:
             self.enlist()
 
     def enlist(self) -> None:
-        """Take in all who walk, once there is an obstacle.
+        """Take in all who walk, once there is something solid.
 
         Those below whom there is nothing at all stand at the height where they begin, until something is added there.
         """
         stage = self.stage
         if self.feet:
             self.floors = {number: floor for number, floor in self.floors.items() if self._nothing_below(number)}
-        elif any(kind == "obstacle" for kind in stage.kinds):
+        elif any(map(stage.solid, range(len(stage.kinds)))):
             for number, motion in enumerate(stage.motions):
                 if isinstance(motion, Walker):
                     row = stage.rows[number].copy()
-                    self.feet[number] = Feet(number, row, _three(motion.at(self.end)[0]))
+                    self.feet[number] = Feet(number, row, three(motion.at(self.end)[0]))
                     motion.afoot = True
             falls = stage.scene.frame.vertical and stage.scene.gravity.any()
             self.floors = {k: self._floor(k) for k in self.feet if falls and self._nothing_below(k)}
 
     def _nothing_below(self, number: int) -> bool:
         ray = -1e4 * self.stage.scene.size * self.stage.scene.frame.up
-        place, among = self.stage.motions[number].at(self.end)[0], self.stage.of_kind("obstacle")
-        return self.stage.first_on_line(place, ray, 0.0, self.end, among) is None
+        place, among = self.stage.motions[number].at(self.end)[0], range(len(self.stage.kinds))
+        return self.stage.first_on_line(place, ray, 0.0, self.end, filter(self.stage.solid, among)) is None
 
     def _floor(self, number: int) -> Other:
         """The floor of one below whom there is nothing: at the height where he is."""
         feet, up = self.feet[number], self.stage.scene.frame.up
         row = feet.row.copy()
         row["kind"], row["axis0"] = HALF_SPACE, up
-        low = np.array(feet.p) - support(feet.row, _three(-up)) * up
-        return Other(FLOOR, row, _three(low), (0.0, 0.0, 0.0), math.inf)
+        low = np.array(feet.p) - support(feet.row, three(-up)) * up
+        return Other(FLOOR, row, three(low), (0.0, 0.0, 0.0), math.inf)
 
     def think(self, time: int, end: int) -> None:
         """Write how they go in the tick from ``time`` to ``end`` (clock)."""
@@ -133,10 +133,9 @@ class Afoot:
         return min(until, default=ENDLESS)
 
     def _look_about(self) -> None:
-        """Know who is there now, what was moved from outside, and whether an obstacle moves whose way is not known."""
+        """Know who is there now, what was moved from outside, and whether what is solid moves on a way not known."""
         stage = self.stage
-        moving = any(stage.kinds[k] == "obstacle" and not (stage.motions[k].foreseen or stage.loose.asleep(k))
-                     for k in stage.movers)  # fmt: skip
+        moving = any(stage.solid(k) and not (stage.motions[k].foreseen or stage.loose.asleep(k)) for k in stage.movers)
         self._about_now = stage.arena.who, stage.changes, moving
 
     def _known(self, motion: Walker) -> tuple:
@@ -144,10 +143,10 @@ class Afoot:
         return motion.wanted.tobytes(), motion.leaps, *self._about_now
 
     def _turns(self, number: int, time: int) -> set[int]:
-        """When (clock), before the tick's end, obstacles about one go on otherwise: he sees them go straight."""
+        """When (clock), before the tick's end, what is solid about one goes on otherwise: he sees it go straight."""
         stage, turns = self.stage, set()
         for k in stage.movers:
-            if stage.kinds[k] == "obstacle" and not stage.out(k):
+            if stage.solid(k) and not stage.out(k):
                 turn, until = stage.motions[k].next_break(time), self.end + (k in stage.loose.of)
                 if turn is not None and turn < until and self._comes(number, k, time, self.end):
                     while turn is not None and turn < until:
@@ -177,12 +176,12 @@ class Afoot:
         """How one walks, what pulls him, and which way is up, if anything pulls."""
         scene, walk = self.stage.scene, motion.walk
         vertical = scene.frame.vertical and scene.gravity.any()
-        gait = Gait(_three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
-        return gait, _three(scene.gravity), _three(scene.frame.up) if vertical else None
+        gait = Gait(three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
+        return gait, three(scene.gravity), three(scene.frame.up) if vertical else None
 
     def _begin(self, feet: Feet, motion: Walker, place, velocity, acceleration) -> None:
         """Let him be where he is, and leap if he does."""
-        feet.p, feet.v, feet.a = _three(place), _three(velocity), _three(acceleration)
+        feet.p, feet.v, feet.a = three(place), three(velocity), three(acceleration)
         feet.carried, feet.leaps = motion.carried, motion.leaps
 
     def intends(self, number: int, time: int, end: int) -> tuple[np.ndarray, bool] | None:
@@ -247,18 +246,19 @@ class Afoot:
         return True
 
     def _others(self, number: int, about: list[int], time: int, end: int) -> list[Other]:
-        """Some obstacles from a time to another (clock), and the floor of one who has one to himself."""
+        """Some bodies from a time to another (clock), and the floor of one who has one to himself."""
         others = [self._other(k, time, end) for k in about]
         return others + ([self.floors[number]] if number in self.floors else [])
 
     def _about(self, number: int, place, velocity, acceleration, seconds: float) -> list[int]:
-        """Obstacles that one may come to within some seconds, or step onto."""
+        """What is solid that one may come to within some seconds, or step onto."""
         stage, motion = self.stage, self.stage.motions[number]
         pull = length_of(stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
         fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
         fast += length_of(np.array(motion.carried or STILL))
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
-        return stage.around(place, STILL, far, "obstacle")
+        kinds = ("obstacle", "target") if stage.loose.of else ("obstacle",)
+        return [k for k in stage.around(place, STILL, far, *kinds) if stage.solid(k)]
 
     def _other(self, number: int, time: int, end: int) -> Other:
         stage, motion = self.stage, self.stage.motions[number]
@@ -269,11 +269,7 @@ class Afoot:
                 # What he is just about to push goes before him as it does then.
                 there = stage.middle(number, end)
                 way = (there - stage.middle(number, turn)) / ((end - turn) / UNITS) if turn < end else motion.at(end)[1]
-                here, velocity = there - way * ((end - time) / UNITS), _three(way)
+                here, velocity = there - way * ((end - time) / UNITS), three(way)
             else:
-                velocity = _three((stage.middle(number, end) - here) / ((end - time) / UNITS))
-        return Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number))
-
-
-def _three(vector) -> tuple[float, float, float]:
-    return float(vector[0]), float(vector[1]), float(vector[2])
+                velocity = three((stage.middle(number, end) - here) / ((end - time) / UNITS))
+        return Other(number, stage.row(number, time), three(here), velocity, stage.reach(number))

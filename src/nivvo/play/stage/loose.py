@@ -12,7 +12,7 @@ from nivvo.core.bodies import pushing
 from nivvo.core.bodies.pushing import Loose, Other
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS, from_seconds
-from nivvo.core.numbers.frame import dot, length_of
+from nivvo.core.numbers.frame import dot, length_of, three
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.sweeping import steps_of, sweeper
 from nivvo.play.ways.motion import Motion, Walker
@@ -79,12 +79,12 @@ class Bodies:
             return
         row, first = self.stage.rows[number].copy(), self.stage.whole.get(body.name, [number])[0]
         if first == number:
-            self.of[number] = Loose(number, row, body.mass, body.friction, _three(row["c0"]), held=None)
+            self.of[number] = Loose(number, row, body.mass, body.friction, three(row["c0"]), held=None)
             self.stage.motions[number] = Pushed(row["c0"].copy())
             return
         arm = row["c0"] - self.stage.rows[first]["c0"]
         self.of[number] = self.of[first]
-        self.of[number].join(row, _three(arm))
+        self.of[number].join(row, three(arm))
         self.stage.motions[number] = Beside(self.stage.motions, first, arm)
 
     @property
@@ -104,7 +104,7 @@ class Bodies:
         """Give a body an impulse (3,), mass times units/s, at a time (clock); nothing to what has no mass."""
         one = self.of.get(number)
         if one is not None:
-            one.v, one.asleep, one.held = _three(np.array(one.v) + impulse / one.mass), False, {}
+            one.v, one.asleep, one.held = three(np.array(one.v) + impulse / one.mass), False, {}
             # Also where nothing else changes, as in the air, its way goes on otherwise.
             one.shifted = True
             self.pushed = time
@@ -113,7 +113,7 @@ class Bodies:
         """A body was put elsewhere from outside; what has a mass goes on from there, at rest."""
         one = self.of.get(number)
         if one is not None:
-            one.p, one.v, one.asleep, one.held = _three(place), pushing.NOWHERE, False, {}
+            one.p, one.v, one.asleep, one.held = three(place), pushing.NOWHERE, False, {}
 
     def restless(self, time: int) -> bool:
         """Whether a run should go on at a time (clock) for what still moves."""
@@ -139,7 +139,7 @@ class Bodies:
         for one in (one for one in self.all if self._free(one.number, time)):
             motion = self.stage.motions[one.number]
             place, velocity, acceleration = motion.at(time)
-            one.p, one.v, one.a = _three(place), _three(velocity), _three(acceleration)
+            one.p, one.v, one.a = three(place), three(velocity), three(acceleration)
             if motion.next_break(time) is not None:
                 # What was to come to it in this tick does not.
                 motion.turn(time, place, velocity, acceleration)
@@ -155,7 +155,7 @@ class Bodies:
         others += [other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None]
         ground = 0.0 if scene.frame.vertical else scene.weight
         seconds, wanted = (end - time) / UNITS, [one.v for one in others]
-        for piece in pushing.advance(there, others, _three(scene.gravity), ground, 0.0, seconds, scene.size):
+        for piece in pushing.advance(there, others, three(scene.gravity), ground, 0.0, seconds, scene.size):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
         for one, v in zip(others, wanted, strict=True):
             if one.v != v:
@@ -248,14 +248,10 @@ class Bodies:
             if intends[1] and size > 0.0:
                 # Just so far that he who gains speed comes up to it at the tick's end, and not before.
                 way = way * (1.0 + AHEAD * pushing.SKIN * stage.scene.size / size)
-            velocity = _three(way / seconds + carried)
+            velocity = three(way / seconds + carried)
         elif motion.moves:
             way = (stage.middle(number, end) - here) / ((end - time) / UNITS)
-            velocity = _three(stage.scene.frame.level(way) + motion.lift if isinstance(motion, Walker) else way)
-        other = Other(number, stage.row(number, time), _three(here), velocity, stage.reach(number), intends is not None)
+            velocity = three(stage.scene.frame.level(way) + motion.lift if isinstance(motion, Walker) else way)
+        other = Other(number, stage.row(number, time), three(here), velocity, stage.reach(number), intends is not None)
         other.carried = (motion.carried if other.yields else None) or pushing.NOWHERE
         return other
-
-
-def _three(vector) -> pushing.Vector:
-    return float(vector[0]), float(vector[1]), float(vector[2])

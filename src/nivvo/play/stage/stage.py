@@ -20,7 +20,7 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import PRISM, distance, plain, reach_of, support
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed, swung
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import length_of, sincos
+from nivvo.core.numbers.frame import length_of, sincos, three
 from nivvo.core.numbers.trig import sine_and_cosine
 from nivvo.core.numbers.vec import along, arc, dot, sub
 from nivvo.core.world.arena import Arena
@@ -55,11 +55,6 @@ SEEN = 64
 def _moves(motion: Motion) -> int:
     """How a body moves, as the engine has it."""
     return pool.VEERS if motion.veers or motion.turns else pool.GOES if motion.moves else pool.STAYS_PUT
-
-
-def three(vector) -> tuple[float, float, float]:
-    """A vector as plain numbers."""
-    return float(vector[0]), float(vector[1]), float(vector[2])
 
 
 def _near(row, state, body, radius: float):
@@ -326,9 +321,8 @@ class Stage:
         if self.turning or len(self.herd.numbers) or self.waiting or not self.loose.quiet(time):
             return time
         # Who lies or stands on something goes on otherwise once that is out.
-        below = self.kinds if self.loose.of else ["obstacle"] if self.afoot.feet else []
-        healths = zip(self.kinds, self.rows["health"].tolist(), strict=True)
-        if any(health < math.inf and kind in below for kind, health in healths):
+        healths = enumerate(self.rows["health"].tolist())
+        if any(health < math.inf and (self.loose.of or (self.afoot.feet and self.solid(k))) for k, health in healths):
             return time
         return min([self.afoot.quiet(time, along), *(due for due, _ in (*self.coming[:1], *self.going[:1]))])
 
@@ -897,6 +891,10 @@ class Stage:
             # As much of the disc belongs to each ring.
             out.append((c * first + s * second, [math.sqrt((2 * ring + 1) / 8) for ring in range(4)]))
         return out
+
+    def solid(self, number: int) -> bool:
+        """Whether who walks goes on a body, and up to it: an obstacle, or what has a mass."""
+        return self.kinds[number] == "obstacle" or number in self.loose.of
 
     def of_kind(self, *kinds: str) -> list[int]:
         """Numbers of the bodies of some kinds."""
