@@ -510,7 +510,10 @@ Mass = Annotated[
 ]
 Friction = Annotated[
     Annotated[float, Field(ge=0, le=100)] | None,
-    Field(description="of a body with a mass: the share of what presses it on that slows it; default: 0.5"),
+    Field(
+        description="of a body with a mass: the share of what presses it on that slows it; of what lies on another its "
+        "own, of two side by side the lesser; default: 0.5"
+    ),
 ]
 Turns = Annotated[
     Degrees | None,
