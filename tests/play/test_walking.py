@@ -200,6 +200,16 @@ class Ground(unittest.TestCase):
                             at=(0, sign * 0.9), walk="speed = 3, jump = 6", world=world)  # fmt: skip
             self.assertAlmostEqual(way.seen(2.9)[0][1], sign * 2.1, delta=1e-6)
 
+    def test_who_wants_back_from_beyond_an_edge_falls_all_the_same(self):
+        mole = "[obstacle.mole]\nat = [4, -1]\nshape.box = [8, 2]\n"
+        for rate in (20, 60, 144):
+            _, way = walked(mole, ["{ t = 0, walk = [-1, 0] }", "{ t = 0.25, walk = [1, 0] }"], at=(0.5, 0.5),
+                            shape="box = [0.4, 1]", walk="speed = 3, acceleration = 12", rate=rate)  # fmt: skip
+            # His hind edge comes to that of the mole at 1.1 m/s, while he slows down.
+            past = 0.55 - 0.25 - (3 - math.sqrt(9 - 24 * 0.325)) / 12
+            wanted = [0.125 - 3 * 0.3 + 6 * 0.3**2, 0.5 - 4.905 * past * past]
+            np.testing.assert_allclose(way.seen(0.55)[0][:2], wanted, atol=1e-6)
+
     def test_it_is_carried_by_what_it_stands_on_and_pushed_by_what_comes(self):
         raft = "[obstacle.raft]\nat = [0, -0.25]\nshape.box = [4, 0.5]\nmove.velocity = [1.5, 0.5]\n"
         _, way = walked(raft, [])

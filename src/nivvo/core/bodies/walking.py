@@ -27,8 +27,8 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of, support, with_an_end
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
-MOST_EVENTS = 128
-"""In one tick; if it takes more he stands until the next, or goes as what he touches pushes him."""
+MOST_EVENTS, RUSHED = 128, 64
+"""In one tick; the last so many come at even times at the latest, so that a tick always ends."""
 
 BEND = 0.03
 """Radians by which what he walks along may turn within a piece."""
@@ -114,7 +114,7 @@ def tread(
     world has none. size : of the scene, units.
     """
     walk, now, pieces = _Walk(feet, others, gait, gravity, up, start, size), start, []
-    for _ in range(MOST_EVENTS):
+    for turn in range(MOST_EVENTS):
         before, here = (feet.v, feet.a), feet.p
         touches, lasts = walk.steer(now)
         off = sub(feet.a, before[1])
@@ -125,6 +125,8 @@ def tread(
         if now >= end:
             return pieces
         span = walk.span(touches, now, min(lasts, end - now))
+        if MOST_EVENTS - turn <= RUSHED:
+            span = max(span, (end - now) / (MOST_EVENTS - turn))
         feet.p, feet.v = arc(feet.p, feet.v, feet.a, span), along(feet.v, feet.a, span)
         now += span
         walk.kept = span if span >= lasts or lasts == math.inf else 0.0
@@ -133,8 +135,6 @@ def tread(
             pieces.append(Piece(now, feet.number, feet.p, feet.v, feet.a))
         if now >= end:
             return pieces
-    feet.v, feet.a = out_of(NOWHERE, [(one.n, one.other.v) for one in walk.touches(now)], walk.slow), NOWHERE
-    pieces.append(Piece(now, feet.number, feet.p, feet.v, feet.a))
     return pieces
 
 
@@ -380,7 +380,8 @@ class _Walk:
         size = math.sqrt(dot(wanted, wanted))
         if step <= 0.0 or size <= self.slow:
             return False
-        stops = [n for t in touches if not t.ground and (n := self.side(t)) is not None]
+        comes = [t for t in touches if not t.ground and dot(t.n, sub(self.feet.v, t.other.v)) <= self.slow]
+        stops = [n for t in comes if (n := self.side(t)) is not None]
         if not any(dot(n, wanted) < -0.1 * size for n in stops):
             return False
         ahead = NUDGE * self.feet.reach
