@@ -128,7 +128,7 @@ class Ground(unittest.TestCase):
 
     def test_it_takes_steps_up_to_a_height_and_comes_down_them(self):
         for shape in (UPRIGHT, "box = [0.6, 1.8]", "ball = 0.9"):
-            for height, over in ((0.2, True), (0.29, True), (0.45, False)):
+            for height, over in ((0.2, True), (0.3, True), (1.8 - 1.5, True), (0.45, False)):
                 step = f"{QUAY}[obstacle.step]\nat = [3, {height / 2}]\nshape.box = [1.5, {height}]\n"
                 _, way = walked(step, ["{ t = 0, walk = [1, 0] }"], shape=shape)
                 with self.subTest(shape=shape, height=height):
@@ -141,7 +141,8 @@ class Ground(unittest.TestCase):
     def test_down_steps_and_over_ridges_it_stays_on_the_ground_at_any_speed_and_rate(self):
         rng = np.random.default_rng(5)
         for turn in range(24):
-            speed, low, rate = rng.uniform(0.5, 5), rng.uniform(0.05, 0.29), int(rng.choice([20, 60, 144]))
+            low = rng.choice([rng.uniform(0.05, 0.29), 0.3, 1.8 - 1.5])
+            speed, rate = rng.uniform(0.5, 5), int(rng.choice([20, 60, 144]))
             if turn % 2:
                 mole = f"at = [-9, {-low}]\nshape.box = [18, {2 * low}]\n{QUAY}at = [0, {-low}]\n"
             else:

@@ -35,8 +35,8 @@ BEND = 0.03
 
 STRAIGHT = math.cos(BEND)
 
-NUDGE = 1e-5
-"""Of his own size: how far he is set onto a step."""
+NUDGE, ROUND = 1e-5, 1e-3
+"""Of his own size: how far he is set onto a step; so far if he is round, or he would touch it from its side."""
 
 LEVEL = 0.02
 """Rise of a normal below which a side is upright."""
@@ -384,7 +384,7 @@ class _Walk:
         stops = [n for t in comes if (n := self.side(t)) is not None]
         if not any(dot(n, wanted) < -0.1 * size for n in stops):
             return False
-        ahead = NUDGE * self.feet.reach
+        ahead = (ROUND if self.feet.row["radius"] > 0.0 else NUDGE) * self.feet.reach
         if not self.free(step, ahead, now) or not self.room(now):
             return False
         low, high = 0.0, step

@@ -176,7 +176,9 @@ class Afoot:
         """How one walks, what pulls him, and which way is up, if anything pulls."""
         scene, walk = self.stage.scene, motion.walk
         vertical = scene.frame.vertical and scene.gravity.any()
-        gait = Gait(three(motion.wanted), walk.acceleration or math.inf, walk.steepest, walk.step)
+        # A step as high as he takes is one that he takes, however it is rounded.
+        step = walk.step and walk.step + 2.0 * SKIN * scene.size
+        gait = Gait(three(motion.wanted), walk.acceleration or math.inf, walk.steepest, step)
         return gait, three(scene.gravity), three(scene.frame.up) if vertical else None
 
     def _begin(self, feet: Feet, motion: Walker, place, velocity, acceleration) -> None:
