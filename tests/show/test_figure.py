@@ -129,6 +129,33 @@ class Figures(unittest.TestCase):
         with self.assertRaises(nivvo.CallError):
             nivvo.draw(nivvo.fire(nivvo.load(DEMO / "breakwater.toml")), ax)
 
+    def test_who_pushes_is_drawn_till_what_he_pushed_lies_still(self):
+        run, figure = self.drawn(
+            nivvo.parse("""nivvo = 1
+[shooter.keeper]
+at = [0, 0.5]
+shape.box = [0.4, 1]
+walk.speed = 3
+[obstacle.quay]
+shape.half_space = "up"
+[target.keg]
+at = [2, 0.4]
+shape.box = [0.8, 0.8]
+mass = 6
+[ability.bolt]
+launch.speed = 20
+aim = { by = "fixed", direction = 60 }
+limits.life = 0.2
+[case.push]
+input = [{ t = 0, walk = [1, 0] }, { t = 0, tap = "fire" }, { t = 1.5, walk = [0, 0] }]
+""")
+        )
+        ends = [way.vertices[:, 0].max() for lines in figure.axes[0].collections for way in lines.get_paths()]
+        keeper, keg = (run.stage.motions[run.scene.number[name]].seen(3.0)[0][0] for name in ("keeper", "keg"))
+        self.assertAlmostEqual(keeper, 4.5, delta=1e-6)
+        for right in (keeper + 0.2, keg + 0.4):
+            self.assertLess(np.abs(np.array(ends) - right).min(), 1e-6)
+
     def test_a_run_without_a_shot_is_drawn_too(self):
         self.drawn(drill(case="input = [{ t = 0, cursor = [1, 1] }]"))
 

@@ -412,9 +412,11 @@ def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, col
 
 
 def until(run: Run, number: int, last: float) -> float:
-    """Until when (s) a body's way is to be drawn: what was pushed, till it lies still."""
-    pushed = run.stage.loose.of.get(number)
-    return last if pushed is None else max(last, to_seconds(int(run.stage.motions[pushed.number].settled)))
+    """Until when (s) a body's way is to be drawn: what was pushed, till it lies still; who walks, till all of that."""
+    stage = run.stage
+    pushed = stage.loose.of.get(number)
+    moved = stage.loose.all if number in stage.afoot.feet else [] if pushed is None else [pushed]
+    return max([last, *(to_seconds(int(stage.motions[one.number].settled)) for one in moved)])
 
 
 def _aim_in(ax: Axes, view: View, shot: Shot) -> np.ndarray | None:
