@@ -400,6 +400,22 @@ input = [{{ t = 0.05, walk = [-0.818, 0] }}, {{ t = 0.07, tap = "jump" }}, {{ t 
 
 
 class Kegs(unittest.TestCase):
+    def test_who_leaps_over_one_that_is_thrown_up_is_no_lid_on_it(self):
+        for rate in (20, 60, 100):
+            run, way = walked(
+                "[obstacle.ledge]\nat = [-2.01, -1]\nshape.box = [4, 2]\n"
+                "[obstacle.lift]\nat = [1.5, -1.55]\nshape.box = [3, 1]\n"
+                "move = { through = [[1.5, -1.55], [1.5, -1.3]], speed = 5 }\n"
+                "[obstacle.keg]\nat = [1.5, -0.55]\nshape.box = [3, 1]\nmass = 5\n",
+                ["{ t = 0, walk = [1, 0] }", "{ t = 0, tap = 'jump' }"],
+                at=(-0.21, 0.5), shape="box = [0.4, 1]", walk="speed = 3, jump = 6", rate=rate)  # fmt: skip
+            keg = run.stage.motions[run.scene.number["keg"]]
+            # Thrown up at 0.05 s it goes after him, and never comes to him.
+            for time in (0.08, 0.2, 0.3):
+                flown = time - 0.05
+                self.assertAlmostEqual(keg.seen(time)[0][1], -0.3 + 5 * flown - 4.905 * flown * flown, delta=1e-6)
+                self.assertAlmostEqual(way.seen(time)[0][1], 0.5 + 6 * time - 4.905 * time * time, delta=1e-6)
+
     def test_who_comes_down_on_one_and_walks_on_it_does_not_press_it_into_the_ground(self):
         worst, stood = 0.0, 0
         for y, up in (("up", 1), ("down", -1)):

@@ -251,7 +251,9 @@ class Bodies:
             velocity = three(way / seconds + carried)
         elif motion.moves:
             way = (stage.middle(number, end) - here) / ((end - time) / UNITS)
-            velocity = three(stage.scene.frame.level(way) + motion.lift if isinstance(motion, Walker) else way)
+            if isinstance(motion, Walker) and float(dot(way - motion.lift, stage.scene.frame.up)) < 0.0:
+                way = stage.scene.frame.level(way) + motion.lift
+            velocity = three(way)
         other = Other(number, stage.row(number, time), three(here), velocity, stage.reach(number), intends is not None)
         other.carried = (motion.carried if other.yields else None) or pushing.NOWHERE
         return other
