@@ -262,7 +262,8 @@ class Follows(unittest.TestCase):
             text = f"nivvo = 1\nworld.{world}\ntick.rate = {rate}\n[shooter.keeper]\nat = {home}\n"
             text += "[ability.flare]\nlaunch.speed = 1\n"
             text += "[obstacle.quay]\nshape.half_space = 'up'\n" if space else ""
-            text += f"[obstacle.bar]\nat = {middle}\nturns = {turns}\nshape = {{ {bar} }}\n"
+            kind = ("obstacle", "target")[number % 2]
+            text += f"[{kind}.bar]\nat = {middle}\nturns = {turns}\nshape = {{ {bar} }}\n"
             text += f"[obstacle.tub]\nat = {place}\nshape = {{ {crate} }}\nmass = 3\nfriction = {rng.uniform(0, 0.8)}\n"
             live, gaps = nivvo.Live(nivvo.parse(text), compiled=False), []
             stage = live._session.stage

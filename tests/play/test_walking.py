@@ -138,25 +138,32 @@ class Ground(unittest.TestCase):
                     elif "ball" not in shape:
                         self.assertLess(way.seen(2.5)[0][0], 2.3)
 
-    def test_down_steps_and_over_ridges_it_stays_on_the_ground_at_any_speed_and_rate(self):
+    def test_down_steps_and_over_ridges_it_stays_on_the_ground_at_any_speed_and_rate_in_every_world(self):
         rng = np.random.default_rng(5)
         for turn in range(24):
-            low = rng.choice([rng.uniform(0.05, 0.29), 0.3, 1.8 - 1.5])
-            speed, rate = rng.uniform(0.5, 5), int(rng.choice([20, 60, 144]))
+            world, up, across = (("", 1, []), ('y = "down"', -1, []), ('view = "space"', 1, [9.0]))[turn % 3]
+            low = float(rng.choice([rng.uniform(0.05, 0.29), 0.3, 1.8 - 1.5]))
+            speed, rate, begins = rng.uniform(0.5, 5), int(rng.choice([20, 60, 144])), -rng.uniform(0.4, 1.5)
+            middle = [0.0 for _ in across]
             if turn % 2:
-                mole = f"at = [-9, {-low}]\nshape.box = [18, {2 * low}]\n{QUAY}at = [0, {-low}]\n"
+                mole = f"at = {[-9.0, *middle, -up * low]}\nshape.box = {[18.0, *across, 2 * low]}\n"
+                mole += f"{QUAY}at = {[0.0, *middle, -up * low]}\n"
             else:
-                mole = f"at = [-9, 0]\nshape.heights = {{ values = [0, 0, {-9 * low}], every = 9, deep = 1 }}\n"
+                values = [0.0, 0.0, -9 * low]
+                values = [values] * 3 if across else values
+                mole = f"at = {[-9.0, *(-x for x in across), 0.0]}\n"
+                mole += f"shape.heights = {{ values = {values}, every = 9, deep = 1 }}\n"
             walk = f"speed = {speed}" + (f", acceleration = {rng.uniform(9, 40)}" if rng.integers(2) else "")
-            _, way = walked(f"[obstacle.mole]\n{mole}", ["{ t = 0, walk = [1, 0] }"], shape="box = [0.4, 1]",
-                            at=(-rng.uniform(0.4, 1.5), 0.5), walk=walk, rate=rate)  # fmt: skip
+            shape, at = f"box = {[0.4, *(0.4 for _ in across), 1.0]}", [begins, *middle, up * 0.5]
+            _, way = walked(f"[obstacle.mole]\n{mole}", ["{ t = 0, walk = [1, 0] }"], shape=shape, at=at, walk=walk,
+                            rate=rate, world=world)  # fmt: skip
             for time in rng.uniform(0.0, 3.0, 60):
                 place = way.seen(time)[0]
                 # What bears him beyond the ridge is his hind edge.
                 beyond = place[0] - 0.2
                 if 1e-3 < abs(beyond) < 8:
                     wanted = 0.5 - (low if turn % 2 else low * beyond) * (beyond > 0)
-                    self.assertAlmostEqual(place[1], wanted, delta=1e-6)
+                    np.testing.assert_allclose(place[: len(at)][1:], [*middle, up * wanted], atol=1e-6)
 
     def test_the_same_ground_written_otherwise_is_the_same(self):
         rng, gone = np.random.default_rng(8), 0.0

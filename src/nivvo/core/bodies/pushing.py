@@ -253,14 +253,21 @@ class _World:
     def begin(self) -> None:
         """Let what begins go with what it lies on, as if it had always lain there."""
         fresh, pull = [one for one in self.loose if one.held is None], math.sqrt(dot(self.gravity, self.gravity))
-        for one in [*fresh] * len(fresh):
+        for one in fresh:
             one.held = {}
-            for other in (*self.others, *self.loose):
+        for _ in fresh:
+            moving, was = (
+                [other for other in (*self.others, *self.loose) if other.v != NOWHERE],
+                [one.v for one in fresh],
+            )
+            for one, other in ((one, other) for one in fresh for other in moving if other is not one):
                 off = sub(one.p, other.p)
-                near = self.near(one, other, off, DROP * one.reach) if other is not one and other.v != NOWHERE else []
-                for gap, n in (pair.gap(off) for pair in near):
+                for gap, n in (pair.gap(off) for pair in self.near(one, other, off, DROP * one.reach)):
                     if gap <= DROP * one.reach and -dot(self.gravity, n) > BEARS * pull:
                         one.v, one.shifted = other.v, True
+            # What lies on those that now go may go in the next round.
+            if was == [one.v for one in fresh]:
+                break
 
     def watch(self, seconds: float) -> None:
         """Keep those awake that something on its own way may come to, or that lie on it."""

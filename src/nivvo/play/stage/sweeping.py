@@ -24,7 +24,7 @@ def steps_about(stage: Stage, place, reach: float, time: int, end: int) -> int:
     most = 0.0
     for k in stage.turning:
         far = length_of(stage.centre(k, time) - place) - reach
-        if stage.solid(k) and not stage.out(k) and far < stage.reach(k):
+        if not stage.out(k) and far < stage.reach(k):
             most = max(most, abs(float(stage.rows[k]["turns"])) * stage.reach(k))
     return steps_for(most * (end - time) / UNITS, stage.scene.metre)
 
