@@ -226,12 +226,15 @@ class Follows(unittest.TestCase):
 
     def test_what_has_no_friction_goes_out_along_a_bar_as_a_bead_does(self):
         """In the turning frame x'' = w² x, and it begins with x' = w h, as far from the bar's middle line as h."""
-        for rate, turns, y in ((20, 60, "up"), (60, -120, "up"), (60, 90, "down"), (144, -60, "down")):
+        for rate, turns, y, bar in ((20, 60, "up", "target"), (60, -120, "up", "obstacle"), (60, 90, "down", "target"),
+                                    (144, -60, "down", "obstacle")):  # fmt: skip
             w, side, high = math.radians(abs(turns)), math.copysign(1.0, turns), 0.4
             text = (
                 f"nivvo = 1\nworld = {{ gravity = 0, y = '{y}' }}\ntick.rate = {rate}\n[shooter.keeper]\nat = [19, 9]\n"
             )
-            text += f"[ability.flare]\nlaunch.speed = 1\n[obstacle.bar]\nshape.box = [8, 0.3]\nturns = {turns}\n"
+            text += (
+                f"[ability.flare]\nlaunch.speed = 1\n[{bar}.bar]\nat = [0, 0]\nshape.box = [8, 0.3]\nturns = {turns}\n"
+            )
             text += f"[obstacle.tub]\nat = [1, {0.8 * side}]\nshape.ball = 0.25\nmass = 3\nfriction = 0\n"
             live, seen = nivvo.Live(nivvo.parse(text), compiled=False), 0
             met = (math.atan2(0.8, 1.0) - math.asin(high / math.hypot(1.0, 0.8))) / w
@@ -262,8 +265,7 @@ class Follows(unittest.TestCase):
             text = f"nivvo = 1\nworld.{world}\ntick.rate = {rate}\n[shooter.keeper]\nat = {home}\n"
             text += "[ability.flare]\nlaunch.speed = 1\n"
             text += "[obstacle.quay]\nshape.half_space = 'up'\n" if space else ""
-            kind = ("obstacle", "target")[number % 2]
-            text += f"[{kind}.bar]\nat = {middle}\nturns = {turns}\nshape = {{ {bar} }}\n"
+            text += f"[obstacle.bar]\nat = {middle}\nturns = {turns}\nshape = {{ {bar} }}\n"
             text += f"[obstacle.tub]\nat = {place}\nshape = {{ {crate} }}\nmass = 3\nfriction = {rng.uniform(0, 0.8)}\n"
             live, gaps = nivvo.Live(nivvo.parse(text), compiled=False), []
             stage = live._session.stage
