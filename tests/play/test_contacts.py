@@ -260,6 +260,10 @@ class Totals(unittest.TestCase):
         run = nivvo.fire(made(answers, row_of_wisps(1), more=more))
         row = run.rows("totals")[0]
         self.assertEqual((row["ability"], row["projectiles"], row["damage"]), ("rivet", 4, 30))
+        # Asked of what was sent, of the shot that sent it, or of one of those: with what came of each.
+        for of, hits in (("rivet", 3), ("rivet-1", 3), ("fry", 3), ("fry-1.2", 1), (None, 3)):
+            self.assertEqual(nivvo.measure(run, "hits", of)[0], hits, of)
+            self.assertEqual(nivvo.measure(run, "accuracy", of)[0], hits / (hits + (of not in ("fry", "fry-1.2"))), of)
 
 
 class Told(unittest.TestCase):

@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 import nivvo
+from nivvo.core import pool
 from nivvo.core.geometry.approach import Span, least
 from tests.play.test_turned import Scene
 
@@ -43,6 +44,31 @@ class Least(unittest.TestCase):
 
 
 class OneAnswer(unittest.TestCase):
+    def test_as_near_as_it_lay_deep_in_what_put_it_out(self):
+        rng, seen = np.random.default_rng(11), 0
+        for k, motion in enumerate(["exact", "semi-implicit", "explicit", "verlet"] * 3):
+            scene = Scene(rng, 2 + k % 2)
+            scene.add(("wall", "box", "capsule")[k % 3], 0)
+            run = nivvo.fire(
+                nivvo.parse(
+                    f'nivvo = 1\nworld.view = "{"space" if k % 2 else "side"}"\ntick.contacts = "at ticks"\n'
+                    f'tick.motion = "{motion}"\n[ability.a]\nlaunch = {{ speed = 14, fan = 330, count = 12 }}\n'
+                    "aim.by = 'nearest'\nshape.ball = 0.1\non.anything = { then = 'bounce', restitution = 0.5 }\n"
+                    + scene.texts[0].replace("obstacle.", "target.")
+                )
+            )
+            for row in run.rows("contacts")[:1]:
+                name = row["projectile"]
+                near = nivvo.closest(run, row["body"], name)
+                with self.subTest(k=k, motion=motion):
+                    self.assertGreater(row["overlap"], 0.0)
+                    self.assertLessEqual(near.gap, -row["overlap"] + 1e-9)
+                    place = run.record.events["p"][run.record.events["kind"] == pool.OVERLAP][0]
+                    before = run.flight(name).at(row["time"] - 1e-9)[0]
+                    np.testing.assert_allclose(before, place, atol=1e-7)
+                    seen += 1
+        self.assertGreater(seen, 8)
+
     def test_closest_agrees_with_many_samples_over_scenes_turned_and_moved(self):
         rng = np.random.default_rng(5)
         for size in (2, 3):

@@ -8,8 +8,9 @@ from collections.abc import Callable, Iterator
 from nivvo.core.numbers.frame import added
 from nivvo.errors import CallError
 from nivvo.judge.closeness import closest, whose
+from nivvo.play.outcome.happened import family_of
 from nivvo.play.outcome.run import Run
-from nivvo.play.outcome.tables import healths_of
+from nivvo.play.outcome.tables import did, healths_of
 from nivvo.record.record import Flown
 from nivvo.spec.arguments import checked
 from nivvo.spec.scenes.case import MEASURES
@@ -23,8 +24,8 @@ def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
     """A number of a run and its unit; of the first shot where it belongs to one shot. nan if there is none.
 
     ``of`` is a body (damage, health, nearest, contacts, time_to_kill), or an ability, a shot or a projectile by its
-    name; of totals (hits, accuracy, overkill, damage_a_second, kills, score) an ability. Raises CallError for unknown
-    names.
+    name; hits, accuracy, overkill, damage_a_second, kills and score also count all that came of those. Raises CallError
+    for unknown names.
     """
     known(name, MEASURE, "measure")
     meant = MEASURES[name]
@@ -37,8 +38,7 @@ def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
 
 def may_be_of(run: Run, name: str) -> list[str]:
     """Of what a measure may be."""
-    kinds = {"body": run.scene.number, "ability": run.scene.abilities}
-    return list(kinds[MEASURES[name].of]) if MEASURES[name].of in kinds else whose(run)
+    return list(run.scene.number) if MEASURES[name].of == "body" else whose(run)
 
 
 def _flights(run: Run, of: str | None) -> Iterator[Flown]:
@@ -88,15 +88,7 @@ def _nearest(run: Run, of: str | None) -> float:
 
 
 def _total(column: str) -> Take:
-    def value(run: Run, of: str | None) -> float:
-        return float(added(row[column] for row in run.rows("totals") if of in (None, row["ability"])))
-
-    return value
-
-
-def _accuracy(run: Run, of: str | None) -> float:
-    flown = _total("projectiles")(run, of)
-    return _total("hits")(run, of) / flown if flown else math.nan
+    return lambda run, of: float(did(run, family_of(run, run.names_of(of)))[column])
 
 
 def _time_to_kill(run: Run, of: str | None) -> float:
@@ -111,7 +103,7 @@ MEASURE: dict[str, Take] = {
     "health": _health,
     "time_to_kill": _time_to_kill,
     "hits": _total("hits"),
-    "accuracy": _accuracy,
+    "accuracy": _total("accuracy"),
     "overkill": _total("overkill"),
     "damage_a_second": _total("damage_a_second"),
     "kills": _total("kills"),

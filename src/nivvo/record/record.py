@@ -47,6 +47,15 @@ GOES_ON = (pool.LEFT, pool.SLID, pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)
 """What ends a rest."""
 
 
+def _as_one(ticks: np.ndarray, touches: np.ndarray) -> None:
+    """Write one number for the ends of ticks (s) and for what happens then: they may differ by a rounding."""
+    for at in (np.searchsorted(ticks, touches) - 1, np.searchsorted(ticks, touches)):
+        k = np.flatnonzero((at >= 0) & (at < len(ticks)))
+        k = k[np.abs(ticks[at[k]] - touches[k]) <= 1e-14 * (1.0 + touches[k])]
+        np.maximum.at(ticks, at[k], touches[k])
+        touches[k] = ticks[at[k]]
+
+
 def thrown_at(events: np.ndarray) -> np.ndarray:
     """When a projectile was thrown back (s)."""
     return events["start"] / UNITS + events["after"]
@@ -216,21 +225,31 @@ class Record:
         p, v = [birth["p"][None], own["p"], touches["p"]], [birth["v"][None], own["v"], touches["v"]]
         if moves_at > born:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
+        _as_one(t[1], t[2])
         times = np.concatenate(t)
         # Of several at one time the last: how it goes on from there.
         _, last = np.unique(times[::-1], return_index=True)
         _, came = np.unique(times, return_index=True)
         first = len(times) - 1 - last
+        # A contact tells how it came there, also at a tick's end, which is written down after it.
+        met, at = np.unique(t[2], return_index=True)
+        tells = np.isin(touches["kind"][at], (pool.CONTACT, pool.OVERLAP))
+        came[np.searchsorted(times[first], met[tells])] = len(times) - len(touches) + at[tells]
         jumps = np.flatnonzero(touches["kind"] == pool.WENT_THROUGH)
-        met = (touches["kind"] == pool.MET) & (touches["code"] == pool.BOUNCE)
-        thrown = touches[np.isin(touches["kind"], (pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)) | met]
+        thrown = (touches["kind"] == pool.MET) & (touches["code"] == pool.BOUNCE)
+        thrown |= np.isin(touches["kind"], (pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH))
         row = self.params[birth["param"]][None].copy()
         air = Air(row) if self.exact else None
-        places, after, before = np.concatenate(p)[first], np.concatenate(v)[first], np.concatenate(v)[came]
-        times = times[first]
-        if len(jumps):
-            # Where it goes on elsewhere, both: before that is written where it went in.
-            at, inward = np.searchsorted(times, thrown_at(touches[jumps])), touches[jumps - 1]
+        p, v = np.concatenate(p), np.concatenate(v)
+        times, places, after, before = times[first], p[first], v[first], v[came]
+        # Where it goes on elsewhere, both: before that is written where it went in, or how deep it lay in what put it
+        # out.
+        deep = at[touches["kind"][at] == pool.OVERLAP]
+        deep = deep[np.any(p[first][np.searchsorted(times, t[2][deep])] != touches["p"][deep], axis=1)]
+        inward = np.concatenate([jumps - 1, deep])
+        if len(inward):
+            at = np.searchsorted(times, t[2][inward])
+            inward = touches[inward]
             times, places = np.insert(times, at, times[at]), np.insert(places, at, inward["p"], axis=0)
             after, before = (np.insert(one, at, inward["v"], axis=0) for one in (after, before))
         return Path(
@@ -239,7 +258,7 @@ class Record:
             after,
             air,
             to_seconds(moves_at),
-            thrown_at(thrown),
+            t[2][thrown],
             before,
             bool(np.isin(touches["kind"], (pool.RESTED, pool.SLID)).any()),
         )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -246,3 +246,14 @@ def origin_of(run: Run, shot: Shot) -> Shot:
     while shot.parent >= 0:
         shot = run.by_key[shot.parent]
     return shot
+
+
+def family_of(run: Run, keys: Collection[int]) -> list[int]:
+    """Projectiles of some keys, and all that came of them: by splits, by what they sent."""
+
+    def came(key: int) -> bool:
+        while key >= 0 and key not in keys:
+            key = run.by_key[key].parent
+        return key >= 0
+
+    return list(filter(came, run.by_key))

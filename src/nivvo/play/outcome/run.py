@@ -188,7 +188,7 @@ class Run:
         """One row an ability that was fired: shots, and what they and all that came of them did to targets.
 
         hits, accuracy : projectiles that touched a target, and their share. damage : without overkill, which is what
-        went beyond the health that was left. damage_a_second : from its first shot to its last end.
+        went beyond the health that was left. damage_a_second : from the first launch to the last end.
         """
         return self.table("totals")
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from operator import attrgetter
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -126,30 +126,33 @@ TOTALS = (
 def _totals(run: Run) -> Iterable[dict[str, Any]]:
     """What each ability came to: its shots, and what they and all that came of them did to targets."""
     of = {key: origin_of(run, shot).ability for key, shot in run.by_key.items()}
-    targets = {name for name, kind in zip(run.stage.names, run.stage.kinds, strict=True) if kind == "target"}
-    events = run.record.events
     for name in dict.fromkeys(shot.ability for shot in run.fired):
-        mine = events[np.isin(events["key"], [key for key, ability in of.items() if ability == name])]
-        on = [event for event in mine if body_of(run, event) in targets]
-        hit = {int(event["key"]) for event in on if event["kind"] in (pool.CONTACT, pool.OVERLAP)}
-        damage = [event for event in on if event["kind"] == pool.DAMAGE and event["amount"] > 0.0]
-        sent = [key for key, ability in of.items() if ability == name]
-        shots = [shot for shot in run.fired if shot.ability == name]
-        dealt = float(added(event["amount"] for event in damage))
-        over = float(added(max(-float(event["left"]), 0.0) for event in damage))
-        used = max((run.record.flown(key).stop for key in sent), default=0.0) - to_seconds(shots[0].time)
-        yield {
-            "ability": name,
-            "shots": len(shots),
-            "projectiles": len(sent),
-            "hits": len(hit),
-            "accuracy": len(hit) / len(sent),
-            "damage": dealt - over,
-            "overkill": over,
-            "damage_a_second": (dealt - over) / used if used > 0.0 else math.nan,
-            "kills": sum(int(event["kind"]) == pool.OUT for event in on),
-            "score": float(added(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
-        }
+        shots = sum(shot.ability == name for shot in run.fired)
+        mine = [key for key, ability in of.items() if ability == name]
+        yield {"ability": name, "shots": shots, **did(run, mine)}
+
+
+def did(run: Run, keys: Collection[int]) -> dict[str, Any]:
+    """What the projectiles of some keys did to targets: the columns of totals from ``projectiles`` on."""
+    targets = {name for name, kind in zip(run.stage.names, run.stage.kinds, strict=True) if kind == "target"}
+    mine = run.record.events[np.isin(run.record.events["key"], list(keys))]
+    on = [event for event in mine if body_of(run, event) in targets]
+    hit = {int(event["key"]) for event in on if event["kind"] in (pool.CONTACT, pool.OVERLAP)}
+    damage = [event for event in on if event["kind"] == pool.DAMAGE and event["amount"] > 0.0]
+    dealt = float(added(event["amount"] for event in damage))
+    over = float(added(max(-float(event["left"]), 0.0) for event in damage))
+    flown = [run.record.flown(key) for key in keys]
+    used = max((one.stop for one in flown), default=0.0) - min((one.start for one in flown), default=0.0)
+    return {
+        "projectiles": len(flown),
+        "hits": len(hit),
+        "accuracy": len(hit) / len(flown) if flown else math.nan,
+        "damage": dealt - over,
+        "overkill": over,
+        "damage_a_second": (dealt - over) / used if used > 0.0 else math.nan,
+        "kills": sum(int(event["kind"]) == pool.OUT for event in on),
+        "score": float(added(event["amount"] for event in mine if event["kind"] == pool.SCORED)),
+    }
 
 
 def _bodies(run: Run) -> Iterable[tuple]:

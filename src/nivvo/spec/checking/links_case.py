@@ -276,7 +276,7 @@ def _measured(links: Links, at: tuple, check, everything: list[str], abilities: 
     elif meant.of == "projectile":
         _whose(links, at, check, abilities)
     elif check.of is not None:
-        links.name((*at, "of"), check.of, meant.of, everything if meant.of == "body" else abilities)
+        links.name((*at, "of"), check.of, meant.of, everything)
 
 
 def _whose(links: Links, at: tuple, check, abilities: list[str]) -> None:
