@@ -47,8 +47,9 @@ class Path(Tabled):
     """Launch, each tick's end, touches and end of one projectile.
 
     t : (n,) s; twice where it goes on elsewhere: put out of what it lay in, or through an opening. p, v : (n, 3) world.
-    air : what acts on it, or None where a game's own step moved it in straight pieces. moves_at : s, when it began to move. thrown : (m,) s, when it was thrown back.
-    came : (n, 3) the velocity with which it came there, which is another than v where it was turned.
+    air : what acts on it, or None where a game's own step moved it in straight pieces. moves_at : s, when it began to
+    move. thrown : (m,) s, when it was thrown back. came : (n, 3) the velocity with which it came there, which is
+    another than v where it was turned.
     held : whether it stayed on something, or went along it: then what acts is not all.
     """
 
