@@ -44,6 +44,23 @@ class Least(unittest.TestCase):
 
 
 class OneAnswer(unittest.TestCase):
+    def test_a_pursuer_came_as_near_as_it_was_when_another_put_its_mark_out(self):
+        run = nivvo.fire(
+            nivvo.parse(
+                "nivvo = 1\nworld.gravity = 0\ntick.rate = 10\n[target.wisp]\nat = [10, 0]\nshape.ball = 0.5\n"
+                "health = 1\n[ability.dart]\nlaunch.speed = 64\nshape.ball = 0.1\non.targets.damage = 1\n"
+                "[ability.tern]\nlaunch.speed = 20\nshape.ball = 0.1\nflight.homing.turn_rate = 90\n"
+                "[case.c]\ninput = [{ t = 0, tap = 'fire' }]\n"
+            )
+        )
+        out = next(row["time"] for row in run.rows("events") if row["what"] == "out")
+        (row,) = run.rows("pursuits")
+        gap = 10 - 0.6 - run.rows("births")[1]["x"] - 20 * out
+        self.assertGreater(row["until"], out + 0.01)
+        self.assertAlmostEqual(row["closest"], gap, delta=1e-9)
+        self.assertAlmostEqual(nivvo.measure(run, "nearest", "wisp")[0], 0.0, delta=1e-9)
+        self.assertAlmostEqual(nivvo.closest(run, "wisp", "tern").gap, gap, delta=1e-9)
+
     def test_as_near_as_it_lay_deep_in_what_put_it_out(self):
         rng, seen = np.random.default_rng(11), 0
         for k, motion in enumerate(["exact", "semi-implicit", "explicit", "verlet"] * 3):

@@ -8,6 +8,7 @@ import numpy as np
 
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot
+from nivvo.play.outcome.happened import nearest_to
 from nivvo.play.outcome.run import Run
 from nivvo.spec.arguments import checked
 from nivvo.spec.words.nearest import known
@@ -53,20 +54,12 @@ def whose(run: Run) -> list[str]:
 
 def _approach(run: Run, projectile: str, body: str) -> Closest | None:
     path = run.flight(projectile)
-    times, radius = path.t, run.radius_of(projectile)
-    both = [(max(a / UNITS, float(times[0])), min(b / UNITS, float(times[-1]))) for a, b in run.there[body]]
-    found = [
-        (*run.stage.least_gap(k, path, radius, start, end), k, start)
-        for start, end in both
-        if start <= end
-        for k in run.scene.whole[body]
-    ]
-    if not found:
+    near, times = nearest_to(run, body, path, run.radius_of(projectile)), path.t
+    if near is None:
         return None
-    best, best_t, number, since = min(found)
     # Who is met as soon as he is there was not come nearer to.
-    at_end = best_t >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9) and best_t > since
-    return Closest(projectile, best, best_t, at_end, _side(run, path, number, best_t))
+    at_end = bool(near.time >= times[-1] - 1e-9 * max(times[-1] - times[0], 1e-9) and near.time > near.since)
+    return Closest(projectile, near.gap, near.time, at_end, _side(run, path, near.number, near.time))
 
 
 def _side(run: Run, path, number: int, t: float) -> str:

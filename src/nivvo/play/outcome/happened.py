@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from nivvo.plan.abilities.ability import Ability
     from nivvo.play.aims.aiming import Shot
     from nivvo.play.outcome.run import Run
+    from nivvo.record.path import Path
 
 
 STAYS = 1 << 62
@@ -224,6 +225,32 @@ def spans_of(run: Run) -> dict[str, list[tuple[int, int]]]:
         if start is not None:
             spans[name].append((start, STAYS))
     return spans
+
+
+class Near(NamedTuple):
+    """A nearest approach: gap between the surfaces (units), when (s), to which shape (its number), there since (s)."""
+
+    gap: float
+    time: float
+    number: int
+    since: float
+
+
+def nearest_to(
+    run: Run, body: str, path: Path, radius: float, start: float = -math.inf, stop: float = math.inf
+) -> Near | None:
+    """The nearest approach of a flight to a body between two times (s), while that was there; None if it never was."""
+    start, stop = max(start, float(path.t[0])), min(stop, float(path.t[-1]))
+    both = [(max(come / UNITS, start), min(gone / UNITS, stop)) for come, gone in run.there[body]]
+    return min(
+        (
+            Near(*run.stage.least_gap(number, path, radius, first, last), number, first)
+            for first, last in both
+            if first <= last
+            for number in run.scene.whole[body]
+        ),
+        default=None,
+    )
 
 
 def body_of(run: Run, event: np.void) -> str:

@@ -19,6 +19,7 @@ from nivvo.play.outcome.happened import (
     detail_of,
     ending_in_words,
     happened,
+    nearest_to,
     origin_of,
     radius_of,
     time_of,
@@ -243,10 +244,10 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         rate = min(float(row["rate"]), float(row["side"]) / speed if speed > 0.0 else math.inf)
         radius = speed / rate if rate > 0.0 and row["law"] != pool.BLEND else math.nan
         until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
-        own, start = radius_of(run, key), time_of(event)
-        near, _ = run.stage.least_gap(int(event["body"]), flown.path, own, start, max(until, start))
+        near = nearest_to(run, body_of(run, event), flown.path, radius_of(run, key), time_of(event), until)
         # A touch is one to the rounding of its place.
-        yield Pursuit(event, until, why, radius, float(near) if near > pool.SURFACE_SHARE * run.scene.size else 0.0)
+        gap = math.nan if near is None else near.gap if near.gap > pool.SURFACE_SHARE * run.scene.size else 0.0
+        yield Pursuit(event, until, why, radius, gap)
 
 
 class Anchored(NamedTuple):

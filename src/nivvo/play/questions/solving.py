@@ -19,6 +19,7 @@ from nivvo.play.aims.aiming import Sent, Shot, speed_of
 from nivvo.play.aims.arcs import Task, launched, settled, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
+from nivvo.play.outcome.happened import nearest_to
 from nivvo.play.outcome.run import Run
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
@@ -292,13 +293,8 @@ def _holds(stage: Stage, name: str, point, time: float) -> bool:
 
 def _least_gap(run: Run, path: Path, until: float, radius: float) -> tuple[float, str]:
     """The least gap between the flight and any obstacle with an end on the way, while that is there, and which."""
-    stage, best = run.stage, (np.nan, "")
-    for number in stage.of_kind("obstacle"):
-        if stage.rows[number]["kind"] == HALF_SPACE:
-            continue
-        for start, end in run.there[stage.names[number]]:
-            first, last = max(start / clock.UNITS, float(path.t[0])), min(end / clock.UNITS, until)
-            gap = stage.least_gap(number, path, radius, first, last)[0] if first <= last else np.inf
-            if gap < np.inf and (not best[1] or gap < best[0]):
-                best = (gap, stage.names[number])
-    return best
+    stage = run.stage
+    ends = dict.fromkeys(stage.names[k] for k in stage.of_kind("obstacle") if stage.rows[k]["kind"] != HALF_SPACE)
+    near = [nearest_to(run, name, path, radius, stop=until) for name in ends]
+    found = min((one for one in near if one is not None), default=None)
+    return (np.nan, "") if found is None else (found.gap, stage.names[found.number])
