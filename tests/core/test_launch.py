@@ -85,6 +85,11 @@ class Still(unittest.TestCase):
                 to, far, fall = self.to[:count], self.far[:count], launch.fall_of(step, ticks)
                 speed = self.rng.uniform(10, 45, count)
                 low = launch.by_speed(to, G, speed, LOW, fall=fall)
+                push = launch.by_elevation(to, G + [3.0, 0.0, -2.0], UP, 70.0, fall=fall)
+                good = np.isfinite(push.time)
+                self.assertGreater(good.mean(), 0.2)
+                end = flown(push.velocity[good], G + [3.0, 0.0, -2.0], push.time[good], step, ticks)
+                self.assertLess((np.linalg.norm(end - to[good], axis=1) / far[good]).max(), 1e-6)
                 for found in (
                     low,
                     launch.by_speed(to, G, speed, HIGH, fall=fall),
@@ -110,6 +115,53 @@ class Still(unittest.TestCase):
             self.assertAlmostEqual(
                 range_to(speed, rise, 9.81, to[k, 1]), greatest_range(speed, 9.81, to[k, 1]), delta=1e-6
             )
+
+    def test_what_is_pushed_along_the_level_arrives_at_the_elevation_that_is_asked_for(self):
+        a = G + self.rng.normal(size=(COUNT, 3)) * [4, 3, 4]
+        a[: COUNT // 10] *= [1, 0, 1]
+        elevation = self.rng.uniform(-60, 85, COUNT)
+        line = np.degrees(np.arctan2(self.to[:, 1], np.linalg.norm(self.to[:, [0, 2]], axis=1)))
+        found = launch.by_elevation(self.to, a, UP, elevation)
+        good = np.isfinite(found.time)
+        # Above the line of sight gravity always brings it down to the point, but where it is blown back too much.
+        weak = np.linalg.norm(a[:, [0, 2]], axis=1) * np.tan(np.radians(elevation)) < -a[:, 1]
+        self.assertTrue(good[weak & (elevation > line)].all())
+        self.assertLess(self.miss(found, a)[good].max(), 1e-9)
+        rise = np.degrees(np.arcsin(found.velocity[good, 1] / np.linalg.norm(found.velocity[good], axis=1)))
+        np.testing.assert_allclose(rise, elevation[good], atol=1e-9)
+        found = launch.by_arrival(self.to, a, UP, -elevation)
+        good = np.isfinite(found.time)
+        self.assertGreater(good.mean(), 0.3)
+        self.assertLess(self.miss(found, a)[good].max(), 1e-9)
+        came = found.velocity + a * found.time[:, None]
+        rise = np.degrees(np.arcsin(came[good, 1] / np.linalg.norm(came[good], axis=1)))
+        np.testing.assert_allclose(rise, -elevation[good], atol=1e-9)
+
+    def test_pushed_along_the_level_none_goes_farther_toward_a_point_than_the_farthest(self):
+        a = G + self.rng.normal(size=(60, 3)) * [4, 0, 4]
+        to, speed = self.to[:60] * [1, 0.1, 1], 7.0
+        best = launch.farthest(to, a, UP, speed)
+        around = self.rng.normal(size=(20_000, 3))
+        around *= speed / np.linalg.norm(around, axis=1)[:, None]
+        seen = 0
+        for k in np.flatnonzero(np.isnan(launch.by_speed(to, a, speed).time)):
+            tall, ahead = to[k, 1], to[k] * [1, 0, 1] / np.linalg.norm(to[k, [0, 2]])
+
+            def crossings(v, k=k, tall=tall):
+                with np.errstate(invalid="ignore"):
+                    root = np.sqrt(v[:, 1] ** 2 - 19.62 * tall)
+                t = np.concatenate([v[:, 1] + root, v[:, 1] - root])[:, None] / 9.81
+                there = (np.concatenate([v, v]) * t + a[k] * (t * t / 2)) * [1, 0, 1]
+                return there[np.isfinite(t[:, 0]) & (t[:, 0] > 0.0)]
+
+            mine, others = crossings(best[k : k + 1]), crossings(around)
+            if not len(mine) or not best[k, [0, 2]].any():
+                continue
+            aside, beside = (np.linalg.norm(p - (p @ ahead)[:, None] * ahead, axis=1) for p in (mine, others))
+            self.assertLess(aside.min(), 1e-9)
+            self.assertLess((others @ ahead)[beside < 0.1].max(), mine[aside.argmin()] @ ahead + 0.2)
+            seen += 1
+        self.assertGreater(seen, 20)
 
     def test_mirrored_targets_have_mirrored_launches_to_the_bit(self):
         mirror = np.array([-1.0, 1.0, 1.0])

@@ -282,7 +282,7 @@ class Air:
 
     def top(self, w, up) -> float:
         """Height of the highest point of one flight with launch velocity ``w`` (3,), units."""
-        pull, w = float(_length(self.a)), np.asarray(w, dtype=float)
+        pull, w = abs(float(dot(self.a, up))), np.asarray(w, dtype=float)
         longest = min(2.0 * float(_length(w)) / pull + 1.0, LONGEST) if pull > 0.0 else LONGEST
         return float(self._asked(TOP, up, w[None], np.array([longest]))[0, 0])
 
@@ -323,7 +323,7 @@ class Air:
 
     def level_reach(self, w, up, rise: float) -> np.ndarray:
         """Horizontal distances (n,) at which flights (n, 3) come down to ``rise``; -inf if they never get so high."""
-        pull = float(_length(self.a))
+        pull = max(abs(float(dot(self.a, up))), 1e-300)
         most = min(2.0 * float(_length(w).max()) / pull + np.sqrt(2.0 * abs(rise) / pull) + 1.0, LONGEST)
         marks = np.full((len(w), NO_MARKS.shape[1]), rise)
         return self._asked(LEVEL, up, w, np.full(len(w), most), marks)[:, 0]

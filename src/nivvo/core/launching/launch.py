@@ -183,7 +183,7 @@ def _least(f, low: float, high: float) -> float:
 def by_elevation(to, a, up, elevation, *, fall: Fall | None = None) -> Launch:
     """The speed that reaches the point at a given elevation (degrees above the horizontal); nan if none does.
 
-    ``up`` (3,) is the unit vector against gravity; ``a`` must lie along it.
+    ``up`` (3,) is the unit vector upward. What is pushed along the level may have two: the one that is there first.
     """
     to, a, up = (np.asarray(x, dtype=float) for x in (to, a, up))
     rise = _dot(to, up)
@@ -191,9 +191,14 @@ def by_elevation(to, a, up, elevation, *, fall: Fall | None = None) -> Launch:
     run = np.sqrt(_square(flat))
     s, c = sincos(elevation)
     pull = -_dot(a, up)
+    aside = a + pull[..., None] * up
     # Along the horizontal D/t is the whole velocity, so its share of the upward one fixes the time.
     with np.errstate(divide="ignore", invalid="ignore"):
         drop = (run * s / c - rise) / pull
+        if np.any(aside):
+            drop = _pushed(flat, rise, aside, pull, s / c)
+            flat = flat - aside * drop[..., None]
+            run = np.sqrt(_square(flat))
     time = np.sqrt(2.0 * np.where(drop > 0.0, drop, np.nan))
     if fall is not None:
         time = _time_of_fall(drop, fall)
@@ -202,6 +207,21 @@ def by_elevation(to, a, up, elevation, *, fall: Fall | None = None) -> Launch:
         speed = np.where(run > 0.0, run / (c * time), np.nan)
     good = np.isfinite(speed) & (speed > 0.0)
     return Launch(np.where(good[..., None], heading * speed[..., None], np.nan), np.where(good, time, np.nan))
+
+
+def _pushed(flat, rise, aside, pull, slope) -> np.ndarray:
+    """The least M > 0 with rise + pull M = slope |flat - aside M|, nan if there is none: M(t) at which it arrives."""
+    square = slope * slope
+    a = square * _square(aside) - pull * pull
+    b = -2.0 * (square * _dot(flat, aside) + rise * pull)
+    c = square * _square(flat) - rise * rise
+    inside = b * b - 4.0 * a * c
+    root = np.sqrt(np.where(inside > -1e-12 * b * b, np.maximum(inside, 0.0), np.nan))
+    q = -0.5 * (b + np.where(b >= 0.0, root, -root))
+    both = np.stack(np.broadcast_arrays(q / a, c / q))
+    # Squared, it holds as well where it leaves downward in place of upward.
+    both = np.where((both > 0.0) & ((rise + pull * both) * slope >= 0.0), both, np.inf).min(axis=0)
+    return np.where(np.isfinite(both), both, np.nan)
 
 
 def by_arrival(to, a, up, elevation) -> Launch:
@@ -245,11 +265,20 @@ def least_speed(to, a) -> np.ndarray:
 def farthest(to, a, up, speed) -> np.ndarray:
     """The launch velocity (..., 3) that comes nearest to a point out of reach, measured at its own level.
 
-    The elevation of greatest range to that height; straight up at a point higher than any arc.
+    The elevation of greatest range to that height; straight up at a point higher than any arc. Pushed along the level,
+    too: there the place farthest toward the point, where the least speed to a place comes to the speed.
     """
     to, a, up = (np.asarray(x, dtype=float) for x in (to, a, up))
     speed = np.asarray(speed, dtype=float)
     rise, pull = _dot(to, up), -_dot(a, up)
+    if np.any(a + pull[..., None] * up):
+        ahead = unit(to - rise[..., None] * up)
+        along, strong = _dot(a, ahead), np.sqrt(_square(a))
+        rest, across = speed * speed - pull * rise, strong * strong - along * along
+        with np.errstate(divide="ignore", invalid="ignore"):
+            run = (rest * along + strong * np.sqrt(rest * rest - rise * rise * across)) / across
+        edge = unit(ahead * run[..., None] + up * rise[..., None]) - a / strong[..., None]
+        return np.where(np.isfinite(run)[..., None], unit(edge), up) * speed[..., None]
     level = np.sqrt(np.maximum(speed * speed - 2.0 * pull * rise, 0.0))
     flat = unit(to - rise[..., None] * up)
     long = np.sqrt(speed * speed + level * level)

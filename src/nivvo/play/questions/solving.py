@@ -212,11 +212,16 @@ def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Lau
 
 
 def _best_elevation(task: Task, base: Shot, point) -> float:
-    """The elevation (degrees) at which the least speed is needed, by golden section above the line of sight."""
-    frame, to = task.stage.scene.frame, point - base.at
+    """The elevation (degrees) at which the least speed is needed, by golden section from the line of sight on.
+
+    On the side of it where what acts comes from: above, but where it is blown back more steeply than that.
+    """
+    frame, to, a = task.stage.scene.frame, point - base.at, task.air.a
     flat = frame.level(to)
-    low = float(np.degrees(np.arctan2(dot(to, frame.up), np.sqrt(dot(flat, flat))))) + 1e-6
-    high, golden = 90.0 - 1e-6, 0.5 * (5.0**0.5 - 1.0)
+    sight = float(np.degrees(np.arctan2(dot(to, frame.up), np.sqrt(dot(flat, flat)))))
+    against = float(np.degrees(np.arctan2(-dot(a, frame.up), -dot(a, unit(flat)))))
+    low, high = (sight, 90.0) if against > sight else (-90.0, sight)
+    low, high, golden = low + 1e-6, high - 1e-6, 0.5 * (5.0**0.5 - 1.0)
 
     def speed(elevation: float) -> float:
         found, shot = _settled(task, base, point, "by elevation", elevation)

@@ -97,7 +97,7 @@ def _others(air: Air, speed: float, gravity: float, own: np.ndarray, axes) -> tu
     own : what a shot inherits (3,). axes : which way a run goes, and up.
     """
     aside, up = axes
-    if air.thin and not own.any():
+    if air.thin and not own.any() and not np.any(air.a - dot(air.a, up) * up):
         run = np.linspace(0.0, float(ballistics.greatest_range(speed, gravity)) * 1.02, 200)
         arcs = [np.stack([run, ballistics.height_at(speed, e, gravity, run)], axis=1) for e in range(10, 90, 10)]
         return arcs, np.stack([run, ballistics.envelope(speed, gravity, run)], axis=1)
