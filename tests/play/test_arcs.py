@@ -74,6 +74,13 @@ class Fired(unittest.TestCase):
                 made, point = lob(view, ARCS[arc].replace("22", "26" if drag else "22"), tick, turns, t, more=drag)
                 self.assertLess(miss(nivvo.fire(made), point), 1e-6)
 
+    def test_what_thrusts_from_one_edge_of_a_tick_to_another_is_solved_as_it_flies(self):
+        more = "flight.thrust = { acceleration = 30, along = 'launch', after = 0.2, lasts = 0.3 }"
+        for motion, rate in itertools.product(("semi-implicit", "explicit", "verlet"), (10, 30, 60, 120)):
+            tick = f'motion = "{motion}"\nrate = {rate}'
+            made, point = lob("space z", ARCS["by flight time"], tick=tick, more=more)
+            self.assertLess(miss(nivvo.fire(made), point), 1e-6, tick)
+
     def test_out_of_reach_is_refused_or_fired_as_far_as_it_goes_and_told(self):
         weak = 'launch.arc = "low"\nlaunch.speed = 9'
         refused = nivvo.fire(lob(launch=weak)[0])

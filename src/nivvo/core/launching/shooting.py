@@ -14,7 +14,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core._jit import cold, inner, kernel
 from nivvo.core.flying.flight import glide, kick, piece, stepped, steps_for
-from nivvo.core.flying.forces import acceleration
+from nivvo.core.flying.forces import EARLIER, acceleration
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import EXACT
 
@@ -90,7 +90,8 @@ def flown(row, rule, dt, w, time, stages):
         for k in range(dt.shape[0]):
             if not left > 0.0:
                 break
-            b = acceleration(row, age, q, u, company, age)
+            # The engine counts ages in whole numbers: what comes and goes at a tick's edge does so in that tick.
+            b = acceleration(row, age, q, u, company, age + EARLIER)
             w1 = kick(row, age, q, u, b, dt[k], company)
             if left <= dt[k]:
                 u, b = piece(step, q, u, b, dt[k], w1)
