@@ -37,7 +37,7 @@ def text() -> str:
             cells = (f"`{one.key.rpartition('.')[2]}`", one.takes, one.default, one.means, line)
             lines.append("| " + " | ".join(cell.replace("|", "\\|").replace("\n", " ") for cell in cells) + " |")
     lines += ["", "## Measures", "", "| measure | what it is | unit | of |", "|---|---|---|---|"]
-    whose = {"projectile": "an ability, a shot or a projectile", "body": "a body", "ability": "an ability"}
+    whose = {"projectile": "an ability, a shot or a projectile", "body": "a body"}
     for name, one in MEASURES.items():
         default = "the first" if one.of == "projectile" and not one.counts else "all"
         of = whose[one.of] + ("" if one.needs_of else f"; default: {default}")

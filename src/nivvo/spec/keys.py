@@ -22,6 +22,17 @@ FILLED = {"ability": "flare", "shooter": "keeper", "obstacle": "wall", "target":
 
 DEPENDS = "a number that depends"
 """What can be written in place of many numbers."""
+FIRST_THAT_DEPENDS = "ability.NAME.launch.speed"
+"""The number for which its keys are told where none is named."""
+WRITTEN_SO = {
+    'by = "held", start = 6, end = 16, over = 1.2, ease = "out"': ("by", "start", "end", "over", "ease"),
+    'by = "held", points = [[0, 6], [1.2, 16]]': ("points",),
+    'by = "held", start = 6, step = 2, every = 0.25, cap = 12': ("step", "every", "cap"),
+    'by = "random", low = 9, high = 11': ("low", "high"),
+    'by = "random", mean = 10, deviation = 0.5': ("mean", "deviation"),
+    'by = "read", file = "balance.csv", row = "lantern", column = "speed"': ("file", "row", "column"),
+}
+"""How a number that depends is written, and for which of its keys that is the line to copy."""
 
 
 class Key(NamedTuple):
@@ -51,35 +62,45 @@ def keys(key: str | None = None) -> Results[Key]:
     """
     if not key:
         return Results(_all())
-    asked, _, choice = key.replace(" ", "").replace('"', "").replace("'", "").partition("=")
+    word = key.replace('"', "").replace("'", "").strip()
+    asked, _, choice = word.replace(" ", "").partition("=")
     parts = [part for part in asked.split(".") if part]
     known = frozenset(part for one in _all() for part in one.key.split("."))
     found = []
     for reserved, anywhere in ((known, False), (frozenset(), False), (known, True)):
         found = found or [one for one in _all() if _within(one.key.split("."), parts, reserved, anywhere)]
-    if len(parts) == 1 and len({one.key.rpartition(".")[2] for one in found}) == 1 and found[0].takes != "table":
+    if len(parts) == 1 and len(set(map(_last, found))) == 1 and found[0].takes != "table":
         # One word that is no table's: wherever it stands, the least deep first.
-        found = sorted((one for one in _all() if one.key.endswith(f".{asked}")), key=lambda one: one.key.count("."))
+        found = sorted((one for one in _all() if _last(one) == asked), key=lambda one: one.key.count("."))
+    if len(parts) == 1 and not choice and all(_last(one) == asked for one in found):
+        of_one = [one for one in of_a_number(FIRST_THAT_DEPENDS) if _last(one) == asked]
+        found += of_one if found or not _choice(word) else []
     if not found and len(parts) > 1 and not choice:
         above = [one for one in _all() if DEPENDS in one.takes and _within(one.key.split("."), parts[:-1], known, True)]
-        found = [one for one in of_a_number(above[0].key) if one.key.endswith(f".{parts[-1]}")] if above else []
+        found = [one for one in of_a_number(above[0].key) if _last(one) == parts[-1]] if above else []
     if not found:
         # Of several that end alike the least deep.
         deepest_first = sorted(_all(), key=lambda one: -one.key.count("."))
-        tails = {one.key.rpartition(".")[2]: one.key for one in deepest_first}
-        hint = (_choice(asked) or elsewhere(parts[-1])) if parts else ""
+        tails = {_last(one): one.key for one in deepest_first}
+        hint = (_choice(word) or elsewhere(parts[-1])) if parts else ""
         near = nearest(parts[-1], tails, NEAR_ENOUGH) if parts else ""
-        word = near.removeprefix("did you mean ").removesuffix("?")
-        hint = hint or (f"did you mean {tails[word]}?" if word in tails else "")
-        raise CallError(f"there is no key {asked[:80]!r}. {hint}".strip())
+        tail = near.removeprefix("did you mean ").removesuffix("?")
+        hint = hint or (f"did you mean {tails[tail]}?" if tail in tails else "")
+        raise CallError(f"there is no key {word[:80]!r}. {hint}".strip())
     if choice:
         return Results(_going_with(found, asked, choice))
     return Results([*found, *(of_a_number(found[0].key) if len(found) == 1 and DEPENDS in found[0].takes else ())])
 
 
+def _last(one: Key) -> str:
+    return one.key.rpartition(".")[2]
+
+
 def _choice(word: str) -> str:
     """Which keys take a word, in words; "" if none does."""
-    homes = [one.key for one in _all() if f'"{word}"' in one.takes]
+    # What is touched is known to a damage, not to a launch.
+    depends = of_a_number("ability.NAME.on.NAME.damage" if word in ("off_middle", "from_front") else FIRST_THAT_DEPENDS)
+    homes = [one.key for one in (*_all(), *depends) if f'"{word}"' in one.takes]
     more = f" and {len(homes) - 3} more" if len(homes) > 3 else ""
     return f'it is a choice: {homes[0]} = "{word}"' + "".join(f", {key}" for key in homes[1:3]) + more if homes else ""
 
@@ -90,9 +111,8 @@ def of_a_number(key: str = "NUMBER") -> list[Key]:
 
     made = schema()
     told = list(_walked(made, made["$defs"]["Depends"], "NUMBER"))
-    line = f'{_filled(key)} = {{ by = "held", start = 6, end = 16 }}'
-    return [one._replace(key=key + one.key.removeprefix("NUMBER"), example=line if k == 0 else "")
-            for k, one in enumerate(told)]  # fmt: skip
+    lines = {name: f"{_filled(key)} = {{ {line} }}" for line, names in WRITTEN_SO.items() for name in names}
+    return [one._replace(key=f"{key}.{_last(one)}", example=lines[_last(one)]) for one in told]
 
 
 def meaning_of(key: str) -> str:
