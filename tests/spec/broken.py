@@ -204,6 +204,13 @@ BROKEN = {
     "a kind nobody knows": (instead("launch.speed", 'firing.kind = "atuo"\nlaunch.speed'), ["firing.kind", "atuo", "auto"]),
     "a stream without pace": (instead("launch.speed", 'firing.kind = "auto"\nlaunch.speed'), ["needs either interval or rate"]),
     "a stream of two paces": (instead("launch.speed", 'firing = { kind = "auto", rate = 3, interval = 1 }\nlaunch.speed'), ["either interval or rate"]),
+    "sways at once": (
+        instead("launch.speed", "flight.sway = { across = 1, period = 1, grows_over = 0 }\nlaunch.speed"), ["more than 0 s"],
+    ),
+    "goes round at once": (
+        instead("launch.speed", "flight.orbit = { radius = 1, turn_rate = 9, grows_over = 0 }\nlaunch.speed"),
+        ["more than 0 s", "jump"],
+    ),
     "no interval": (instead("launch.speed", 'firing = { kind = "auto", interval = 0 }\nlaunch.speed'), ["interval must be more than 0"]),
     "a negative interval": (instead("launch.speed", 'firing = { kind = "auto", interval = -0.1 }\nlaunch.speed'), ["interval", "-0.1"]),
     "a million shots a second": (instead("launch.speed", 'firing = { kind = "auto", rate = 1e6 }\nlaunch.speed'), ["firing.rate", "1e+06 shots a second", "100,000"]),

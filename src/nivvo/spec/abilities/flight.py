@@ -112,6 +112,8 @@ class Sway(Table):
     def _some(self) -> Self:
         if self.across == 0.0 and self.up == 0.0:
             raise ValueError("needs across, or in 3D up: how far it sways")
+        if self.grows_over is not None and not self.grows_over:
+            raise ValueError("grows_over must be more than 0 s: what sways at once would leave another way than aimed")
         return self
 
 
@@ -131,6 +133,8 @@ class Orbit(Table):
     def _turns(self) -> Self:
         if self.turn_rate == 0.0:
             raise ValueError("turn_rate = 0 does not go round; from -36000 to 36000 degrees a second")
+        if not self.grows_over:
+            raise ValueError("grows_over must be more than 0 s: it would jump from the muzzle to the radius")
         return self
 
 
