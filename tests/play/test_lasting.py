@@ -131,7 +131,7 @@ class ByPlace(unittest.TestCase):
             run = nivvo.fire(made(view='world.view = "space"', at=[6, 0, 0], box=[1, 2, 2], answer=steps,
                                   target=f"front = {front}"))  # fmt: skip
             found = run.rows("effects")
-            self.assertAlmostEqual(found[0]["amount"] if found else 0.0, angle, delta=1e-6)
+            self.assertAlmostEqual(found[0]["amount"] if found else 0.0, angle, delta=1e-11)
 
     def test_a_shooter_is_struck_from_where_it_faces_by_then(self):
         more = """[shooter.rival]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.core._jit import inner
+from nivvo.core.numbers.vec import along, dot, sub
 
 # Minimax coefficients on [-pi/4, pi/4] (the C mathematics library's k_sin and k_cos, Sun 1993).
 SIN = (
@@ -57,16 +58,21 @@ def sine_and_cosine(x):
 
 
 @inner
-def angle_of(c):
-    """The angle (rad, from 0 to pi) that has a cosine, by halving."""
-    low, high = 0.0, math.pi
+def angle_between(a, b):
+    """The angle (rad, from 0 to pi) between two unit vectors, by halving: half of it has a known sine, or cosine.
+
+    By its own cosine an angle near to 0 or pi is known to half of the digits only.
+    """
+    apart, across = sub(a, b), along(a, b, 1.0)
+    s, c = 0.5 * math.sqrt(dot(apart, apart)), 0.5 * math.sqrt(dot(across, across))
+    low, high, least = 0.0, 0.5 * QUARTER, min(s, c)
     for _ in range(60):
         x = 0.5 * (low + high)
-        if cosine(x) > c:
+        if sine(x) < least:
             low = x
         else:
             high = x
-    return 0.5 * (low + high)
+    return low + high if s <= c else math.pi - (low + high)
 
 
 @inner

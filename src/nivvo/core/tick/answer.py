@@ -15,7 +15,7 @@ from nivvo.core.geometry.surface import surface
 from nivvo.core.geometry.turning import distance_at, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import read_off
-from nivvo.core.numbers.trig import angle_of
+from nivvo.core.numbers.trig import angle_between
 from nivvo.core.numbers.vec import along, arc, dot, put, sub, vec
 from nivvo.core.pool import (
     BEGAN,
@@ -550,4 +550,4 @@ def from_front(b, place):
         size = math.sqrt(dot(way, way))
     if size == 0.0:
         return 0.0
-    return angle_of(dot(way, place[1]) / size) * (180.0 / PI)
+    return angle_between(along((0.0, 0.0, 0.0), way, 1.0 / size), place[1]) * (180.0 / PI)
