@@ -303,6 +303,31 @@ class Bodies(unittest.TestCase):
         self.assertEqual(names, ["crate"])
         np.testing.assert_allclose(live.place("crate"), [5, 1])
 
+    def test_what_is_taken_away_neither_comes_nor_goes_later_nor_is_of_a_wave(self):
+        text = (
+            "nivvo = 1\ntick.rate = 10\nworld.gravity = 0\n[ability.a]\nlaunch.speed = 20\n"
+            "[target.late]\nat = [5, 1]\narrives = 0.5\n[target.goer]\nat = [5, 3]\nleaves = 0.9\n"
+            "[target.sail]\nat = [0, 10]\nshape.polygon = [[0, 0], [4, 0], [0, 4]]\n"
+            "[target.squad]\nat = [8, 4]\nwave = { count = 3, every = 0.3, most = 1 }\n"
+        )
+        live, told = nivvo.Live(nivvo.parse(text)), []
+        for name in ("late", "goer", "sail"):
+            live.remove(name)
+        for tick in range(14):
+            told += live.step()
+            if tick == 2:
+                # They have the numbers of those who were taken away.
+                for name in "xyz":
+                    live.add("target", name, at=[1, 1])
+                live.add("target", "beside", move={"beside": "z", "offset": [0, 2]})
+            if tick == 4:
+                np.testing.assert_allclose(live.place("beside"), [1, 3])
+                for k in (1, 2, 3):
+                    live.remove(f"squad-{k}")
+        self.assertEqual([(e.what, e.name) for e in told if e.name in ("late", "goer", *"xyz")], [])
+        self.assertEqual([(e.what, e.name) for e in told if e.what == "wave cleared"], [("wave cleared", "squad")])
+        self.assertEqual([live.health(name) for name in "xyz"], [math.inf] * 3)
+
 
 class Names(unittest.TestCase):
     def test_old_names_answer_with_the_new(self):

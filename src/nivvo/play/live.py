@@ -252,7 +252,7 @@ class Live(Tabled):
         if session.unseen:
             session.see()
         session.step()
-        told = self._events() if session.shots or session.refused or session.states else []
+        told = self._events() if session.shots or session.refused or session.states or session.waved else []
         count = int(session.arena.counters[pool.EVENTS])
         if count:
             told += self._flown(session.arena.events[:count])
@@ -262,7 +262,7 @@ class Live(Tabled):
         events = [event for event, _ in told]
         if self.scene.cues:
             events = [one for event, moment in told for one in (event, *self._heard_of(event, moment))]
-        for kept in (session.shots, session.refused, session.states, session.births, session.edges):
+        for kept in (session.shots, session.refused, session.states, session.births, session.edges, session.waved):
             kept.clear()
         if session.tick % FORGET_EVERY == 0:
             self._forget()
@@ -283,6 +283,8 @@ class Live(Tabled):
             words, time = f"{one.state}: {one.why}" if one.why else one.state, clock.to_seconds(one.time)
             event = Event(time, "state", -1, one.shooter, one.ability, None, 0.0, words)
             out.append((event, FULL if one.why == FULL else ""))
+        for time, one in session.waved:
+            out.append((Event(clock.to_seconds(time), one.word, -1, one.wave, "", None, 0.0, one.detail), ""))
         return out
 
     def _flown(self, raw: np.ndarray) -> list[tuple[Event, str]]:
@@ -475,10 +477,7 @@ class Live(Tabled):
         if (kind := self._session.stage.kinds[self._number(name)]) == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
         self._change(Removed(self.time, kind, name))
-        for number in self._session.stage.whole[name]:
-            self._session.consequences.forget(number)
-            self._session.reaching.forget(number)
-        self._session.stage.remove(name, self._session.tick)
+        self._session.remove(name)
 
     def _change(self, one: Added | Removed) -> None:
         """Remember that a body came or went."""

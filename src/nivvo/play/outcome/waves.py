@@ -46,3 +46,9 @@ class Waves:
         if not coming and not there:
             out.append(Waved(CLEARED, wave.name, body, f"none of {wave.name} is left"))
         return out
+
+    def leave(self, body: int) -> list[Waved]:
+        """A body is taken away, as a game does with who is out by its own rules; what became of a wave by it."""
+        found = self.see(pool.TURNED_AWAY, body) or self.see(pool.OUT, body)
+        self.of.pop(body, None)
+        return found

@@ -29,7 +29,7 @@ from nivvo.play.aims.arcs import moves_at
 from nivvo.play.aims.turning import Turning
 from nivvo.play.outcome.cues import Sounding
 from nivvo.play.outcome.run import Run
-from nivvo.play.outcome.waves import Waves
+from nivvo.play.outcome.waves import Waved, Waves
 from nivvo.play.rules.consequences import Consequences
 from nivvo.play.rules.cost import Meter
 from nivvo.play.rules.deciding import Deciding
@@ -115,6 +115,8 @@ class Session:
         self._thought = -1
         self.shots: list[Shot] = []
         self.refused: list[Shot] = []
+        # What became of waves as bodies were taken away.
+        self.waved: list[tuple[int, Waved]] = []
         self.births: list[tuple] = []
         self.numbers: dict[tuple[str, str], int] = {}
         self.known: dict[tuple, int] = {}
@@ -293,6 +295,15 @@ class Session:
         """Let a body go to a place (3,) over the coming tick, however long that turns out to be."""
         self._moving.append(Moved(self.scene.ticks.edge(self.tick), body, goal, jump))
         self.stage.move_body(body, goal, self.tick, jump)
+
+    def remove(self, body: str) -> None:
+        """Take a body away, from the coming tick on."""
+        time = self.scene.ticks.edge(self.tick)
+        for number in self.stage.whole[body]:
+            self.consequences.forget(number)
+            self.reaching.forget(number)
+            self.waved += [(time, one) for one in self.waves.leave(number)]
+        self.stage.remove(body, self.tick)
 
     def _move(self, tick: int) -> None:
         """Let those bodies go which the game moves, up to a tick's start."""

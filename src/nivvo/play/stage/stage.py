@@ -151,6 +151,7 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self._reshaped: set[int] = set()
+        self._added: dict[int, np.ndarray] = {}
         self._plain: dict[int, dict] = {}
         self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
         self.changes = 0
@@ -219,12 +220,12 @@ class Stage:
         row["key"] = number
         self.rows[number] = row
         self._reshaped.add(number)
+        self._added[number] = body.shift
         self.names[number], self.kinds[number], self.motions[number] = body.name, body.kind, motion
         motion = self._after(number, body, start, pieces)
         self._spin(number, start, body.spins_up)
         self.rows[number]["moves"] = _moves(motion)
         self.loose.add(number, body)
-        self.on_shooter.pop(number, None)
         if body.on_shooter is not None:
             self.on_shooter[number] = body.on_shooter
         if motion.moves:
@@ -249,7 +250,6 @@ class Stage:
 
     def _spin(self, number: int, start: int, spins_up: float) -> None:
         """Know of a body whether it turns, from a time on (clock), and how fast it comes to that (rad/s²)."""
-        self.turning.pop(number, None)
         if (top := float(self.rows[number]["turns"])) != 0.0:
             vectors = np.array([self.rows[number][name] for name in TURNED])
             self.turning[number] = Spin(start, vectors, top, spins_up)
@@ -259,7 +259,7 @@ class Stage:
         """From the place that is written for a body to its middle (3,)."""
         if number in self.shifts:
             return self.shifts[number]
-        return self.scene.planned[number].shift if number < len(self.scene.planned) else np.zeros(3)
+        return self._added[number] if number in self._added else self.scene.planned[number].shift
 
     def remove(self, name: str, tick: int) -> None:
         """Take a body away, before tick number ``tick``."""
@@ -268,17 +268,23 @@ class Stage:
             self._leave(number, self.scene.ticks.edge(tick))
             self.herd.leave(number)
             self.herd.lose(number)
-            self._reaches.pop(number, None)
-            self._plain.pop(number, None)
+            for kept in (self._reaches, self._plain, self.loose.of, self.on_shooter, self.shifts, self.turning):
+                kept.pop(number, None)
             self.rows[number]["out"] = 1
             self.movers = [k for k in self.movers if k != number]
-            self.loose.of.pop(number, None)
-            self.on_shooter.pop(number, None)
-            self.shifts.pop(number, None)
-            self.turning.pop(number, None)
+            self._never(number)
             self._free.append((tick, number))
         self._at = AT_NO_TIME
         self.arena.plan()
+
+    def _never(self, number: int) -> None:
+        """Let a body that is taken away come and go no more, nor be one of a wave: another may have its number."""
+        self.coming, self.going = ([one for one in kept if one[1] != number] for kept in (self.coming, self.going))
+        if (wave := self.waves.get(number)) is not None:
+            queue = [k for k in self.waiting.pop(wave.name, ()) if k != number]
+            self.waiting |= {wave.name: queue} if queue else {}
+            rest = wave._replace(bodies=wave.bodies[wave.bodies != number])
+            self.waves = {k: rest if one.name == rest.name else one for k, one in self.waves.items() if k != number}
 
     def _leave(self, number: int, time: int) -> None:
         """Let those stand from a time on (clock) who stay beside a body that is taken away."""
