@@ -112,6 +112,8 @@ class OneAnswer(unittest.TestCase):
     def test_an_arc_that_says_it_clears_does_and_one_that_does_not_is_not_fired(self):
         rng = np.random.default_rng(8)
         fired = refused = 0
+        thrust = "flight.thrust = {{ acceleration = 6, along = '{}', after = 0.2, lasts = 0.5 }}"
+        flights = ("", "flight.drag.linear = 0.1", "flight.push = [-1, 1]", *map(thrust.format, ("velocity", "launch")))
         for k in range(60):
             x, y = float(rng.uniform(4, 16)), float(rng.uniform(0.5, 7))
             radius, margin = float(rng.choice([0.01, 0.05, 0.5])), (0.05, 9.0)[k % 4 == 1]
@@ -120,7 +122,7 @@ class OneAnswer(unittest.TestCase):
             made = nivvo.parse(
                 f'nivvo = 1\n[tick]\nmotion = "{step}"\n[ability.a]\naim.by = "cursor"\nlaunch.speed = 15\n'
                 f'launch.arc = "low"\nlaunch.clears = "bead"\nlaunch.margin = {margin}\nshape.ball = 0.05\n'
-                f'flight.drag.linear = {[0.0, 0.1][k % 3 == 0]}\non.anything.then = "pass"\nlimits.life = 5\n'
+                f'{flights[k % 5]}\non.anything.then = "pass"\nlimits.life = 5\n'
                 f"[obstacle.bead]\nat = [{x!r}, {y!r}]\nshape.ball = {radius}\n{drift}"
                 f'[case.c]\ninput = [{{ t = 0, cursor = [18, 1], tap = "fire" }}]\n'
             )

@@ -168,7 +168,7 @@ def path_of(task: Task, arc: Arc) -> Path:
         times = np.linspace(0.0, arc.time, 2 + int(arc.time * task.stage.scene.ticks.rate))
     p, v = air.fly(arc.velocity + task.own, times)
     exact = air if air.dt is None else None
-    return Path(start + times, p + arc.at, v, exact, start)
+    return Path(start + times, p + arc.at, v, exact, start, came=v)
 
 
 def _by(task: Task, point, how: str) -> Arc:
