@@ -17,7 +17,7 @@ import numpy as np
 
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
-from nivvo.core.numbers.frame import three
+from nivvo.core.numbers.frame import added, three
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
@@ -31,6 +31,10 @@ SETTLED = 1e-13
 CHECKS, SHRINKS = 50, 0.99
 """After so many rounds each time it is looked whether what is left has become less: what is pinched by what does not
 give way goes on for ever."""
+
+LEAPS, FARTHEST = 10, 1e6
+"""From the first such look on, after so many rounds each time, what comes nearer by one share each time, as what
+presses between heavy and light does, goes on to where that leads; so many such steps at most."""
 
 GROWS, MOST_STOPS = 1.1, 16
 """By how much a force that grows without end is larger than it was at the last look; so often what jams is stopped at
@@ -476,6 +480,7 @@ class _World:
         """Take out what closes in; whether nothing is left that does."""
         before = [self._slides(touch) for touch in touches]
         blows, held, last = [0.0] * len(touches), [0.0] * len(touches), math.inf
+        seen: list[list[float]] = []
         for turn in range(1, ROUNDS + 1):
             most = 0.0
             for k, touch in enumerate(touches):
@@ -491,6 +496,12 @@ class _World:
                     _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
             if most <= 1e-3 * self.slow:
                 return True
+            if turn >= CHECKS and turn % LEAPS == 0:
+                ahead, seen = _ahead(seen, blows)
+                for k, (touch, blow) in enumerate(zip(touches, ahead, strict=True)):
+                    if blow > 0.0:
+                        _change(*touch.both, blow)
+                        blows[k] += blow
             if turn % CHECKS == 0:
                 if most > SHRINKS * last:
                     break
@@ -533,6 +544,7 @@ class _World:
         self.bends = [self.bend(touch, _level(way, touch.n)) for touch, way in zip(touches, ways, strict=True)]
         closed = [-dot(touch.n, way) >= -self.slow for touch, way in zip(touches, ways, strict=True)]
         looked, last = forces, math.inf
+        seen: list[list[float]] = []
         for turn in range(1, ROUNDS + 1):
             change = most = 0.0
             for k, touch in enumerate(touches):
@@ -556,6 +568,11 @@ class _World:
                     change, rubs[k] = max(change, size), rub
             if change <= SETTLED * most:
                 return forces, []
+            if turn >= CHECKS and turn % LEAPS == 0:
+                ahead, seen = _ahead(seen, forces)
+                for k, (touch, more) in enumerate(zip(touches, ahead, strict=True)):
+                    self._add(*touch.both, max(more, -forces[k]))
+                    forces[k] = max(forces[k] + more, 0.0)
             if turn % CHECKS == 0:
                 grow = [k for k, force in enumerate(forces) if force > GROWS * looked[k]]
                 if change > SHRINKS * last or turn == ROUNDS:
@@ -802,6 +819,23 @@ def _place(other: Loose | Other, late: float) -> Vector:
 def _for(other: Loose | Other, one: Loose) -> bool:
     """Whether a body is there for another."""
     return isinstance(other, Loose) or other.only in (None, one.number)
+
+
+def _ahead(seen: list[list[float]], now: list[float]) -> tuple[list[float], list[list[float]]]:
+    """How far what goes on by one share each time has still to go (A. Aitken), as it was last ``seen``, and is now.
+
+    Returned with what is to be kept for the next time: nothing after such a leap.
+    """
+    if len(seen) < 2:
+        return [0.0] * len(now), [*seen, [*now]]
+    last = [a - b for a, b in zip(now, seen[1], strict=True)]
+    before = [a - b for a, b in zip(seen[1], seen[0], strict=True)]
+    size = added(b * b for b in before)
+    share = added(a * b for a, b in zip(last, before, strict=True)) / size if size > 0.0 else 0.0
+    far = share / (1.0 - share) if 0.0 < share < 1.0 else 0.0
+    if not 0.0 < far <= FARTHEST:
+        return [0.0] * len(now), [seen[1], [*now]]
+    return [far * a for a in last], []
 
 
 def _pull(other: Loose | Other) -> Vector:

@@ -143,6 +143,7 @@ class Stage:
                 self.motions[k] = motion_of(body, scene.ticks)
         self.herd = Herd()
         self.turning: dict[int, Spin] = {}
+        self._added: dict[int, np.ndarray] = {}
         for k in layout.own:
             body = scene.planned[k]
             self._after(k, body, 0, self.whole[body.name])
@@ -151,7 +152,6 @@ class Stage:
         self._set: dict[int, tuple] = {}
         self._reaches: dict[int, float] = {}
         self._reshaped: set[int] = set()
-        self._added: dict[int, np.ndarray] = {}
         self._plain: dict[int, dict] = {}
         self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
         self.changes = 0
