@@ -14,8 +14,8 @@ from nivvo.core.bodies.walking import Feet, Gait, stride, tread
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import dot, length_of, three
-from nivvo.play.stage.sweeping import steps_about
+from nivvo.core.numbers.frame import added, dot, length_of, three
+from nivvo.play.stage.sweeping import steps_of
 from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Walker
 
@@ -114,10 +114,19 @@ class Afoot:
             and self._known(motion) == on.known
         ):
             return
-        steps = steps_about(self.stage, self.stage.centre(number, time), self.stage.reach(number), time, self.end)
+        steps = self._steps(number, time) if self.stage.turning else 1
         stops = {time + (self.end - time) * k // steps for k in range(steps)} | self._turns(number, time)
         for start, end in itertools.pairwise([*sorted(stops), self.end]):
             self._go(number, start, end)
+
+    def _steps(self, number: int, time: int) -> int:
+        """In how many steps one goes to the tick's end, from a time (clock): more where what turns may come to him."""
+        feet, motion = self.feet[number], self.stage.motions[number]
+        place, velocity, _ = motion.at(time)
+        fall, here = self.stage.scene.gravity * ((self.end - time) / UNITS), three(place)
+        goes = added(math.hypot(*one) for one in (velocity, motion.wanted, motion.carried or NOWHERE, fall))
+        goes += abs(motion.leaps)
+        return max(steps_of(self.stage, [(feet.row, here)], here, feet.reach, goes, time, self.end), 1)
 
     def quiet(self, time: int, along: bool) -> int:
         """Until when (clock) nobody is to be looked after, from a time on at which all were; ``along``: who goes on

@@ -13,6 +13,7 @@ from nivvo.core.bodies.pushing import Loose, Other
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.core.numbers.frame import dot, length_of, three
+from nivvo.core.numbers.vec import along
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.sweeping import steps_of, sweeper
 from nivvo.play.ways.motion import Motion, Walker
@@ -126,7 +127,9 @@ class Bodies:
         there = [one for one in self.all if self._free(one.number, time) and not stage.out(one.number)]
         self._rouse(there, time)
         steps = 1
-        for one, swept in [(one, steps_of(stage, one, time, end)) for one in there] if stage.turning else ():
+        for one in there if stage.turning else ():
+            shapes = [(shape.row, along(one.p, shape.arm, 1.0)) for shape in one.shapes]
+            swept = steps_of(stage, shapes, one.p, one.reach, math.hypot(*one.v), time, end)
             one.asleep, steps = one.asleep and not swept, max(steps, swept)
         if all(one.asleep for one in there):
             return
