@@ -107,12 +107,8 @@ def _choice(word: str) -> str:
 
 def of_a_number(key: str = "NUMBER") -> list[Key]:
     """The keys of a number that depends on something, in place of the number of a key."""
-    from nivvo.spec.schema import schema
-
-    made = schema()
-    told = list(_walked(made, made["$defs"]["Depends"], "NUMBER"))
     lines = {name: f"{_filled(key)} = {{ {line} }}" for line, names in WRITTEN_SO.items() for name in names}
-    return [one._replace(key=f"{key}.{_last(one)}", example=lines[_last(one)]) for one in told]
+    return [one._replace(key=f"{key}.{_last(one)}", example=lines[_last(one)]) for one in _both()[1]]
 
 
 def meaning_of(key: str) -> str:
@@ -182,12 +178,17 @@ def _within(path: list[str], parts: list[str], reserved: frozenset[str], anywher
     return False
 
 
-@cache
 def _all() -> tuple[Key, ...]:
+    return _both()[0]
+
+
+@cache
+def _both() -> tuple[tuple[Key, ...], tuple[Key, ...]]:
+    """All keys, and those of a number that depends."""
     from nivvo.spec.schema import schema
 
     made = schema()
-    return tuple(_walked(made, made, ""))
+    return tuple(_walked(made, made, "")), tuple(_walked(made, made["$defs"]["Depends"], "NUMBER"))
 
 
 def _walked(made: dict, table: dict, path: str, only: Sequence[str] | None = None, listed: str = "") -> Iterator[Key]:
