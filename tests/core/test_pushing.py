@@ -275,6 +275,30 @@ class Push(unittest.TestCase):
         for k, one in enumerate(stack):
             np.testing.assert_allclose(one.p, (0.1 * k, 0.5 + k, 0.0), atol=1e-8)
 
+    def test_what_is_heavy_stands_on_what_is_light_and_comes_down_on_it(self):
+        rng = np.random.default_rng(21)
+        for k in range(60 if DEEP else 16):
+            way, up, _ = axes = turned(rng.uniform(0, 7))
+            masses, drop = 10.0 ** rng.uniform(-1, 3, 2 + k % 4), (0.0, 0.3)[k // 4 % 2]
+            places = [tuple((0.1 * j % 0.2) * way + (0.5 + j * (1.0 + drop)) * up) for j in range(len(masses))]
+            stack = [Loose(j, box([0.5, 0.5], axes), mass, 0.5, places[j]) for j, mass in enumerate(masses)]
+            run(stack, [floor(up)], tuple(-G * up), seconds=2.5)
+            for j, one in enumerate(stack):
+                with self.subTest(k=k, j=j, masses=masses):
+                    self.assertTrue(one.asleep)
+                    np.testing.assert_allclose(one.p, np.array(places[j]) - j * drop * up, atol=1e-8)
+
+    def test_a_row_of_heavy_and_light_that_is_hit_goes_on_as_one(self):
+        rng = np.random.default_rng(22)
+        for k in range(60 if DEEP else 20):
+            way, _, _ = axes = turned(rng.uniform(0, 7))
+            masses, speed = 10.0 ** rng.uniform(-1, 3, 2 + k % 4), rng.uniform(1, 5)
+            row = [Loose(j, box([0.5, 0.5], axes), mass, 0.0, tuple(j * way)) for j, mass in enumerate(masses)]
+            row[0].p, row[0].v = tuple(-0.5 * way), tuple(speed * way)
+            run(row, [], NOWHERE, seconds=1)
+            for one in row:
+                np.testing.assert_allclose(one.v, speed * masses[0] / masses.sum() * way, atol=1e-7)
+
     def test_cut_in_pieces_they_do_what_they_do_whole(self):
         # Bodies of two boxes that share a side, on ground of many that lie flush: no seam is felt.
         for seed in range(40 if DEEP else 8):
