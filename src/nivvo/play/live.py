@@ -473,7 +473,7 @@ class Live(Tabled):
 
     @checked
     def remove(self, name: str) -> None:
-        """Take an obstacle or target away, from the coming tick on."""
+        """Take an obstacle or target away, from the coming tick on: of a wave it counts as out, and comes no more."""
         if (kind := self._session.stage.kinds[self._number(name)]) == "shooter":
             raise CallError(f"{name} is a shooter: those stay")
         self._change(Removed(self.time, kind, name))
