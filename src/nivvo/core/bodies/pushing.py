@@ -9,6 +9,7 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 
 from __future__ import annotations
 
+import itertools
 import math
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -32,9 +33,13 @@ CHECKS, SHRINKS = 50, 0.99
 """After so many rounds each time it is looked whether what is left has become less: what is pinched by what does not
 give way goes on for ever."""
 
-LEAPS, FARTHEST = 10, 1e6
-"""From the first such look on, after so many rounds each time, what comes nearer by one share each time, as what
-presses between heavy and light does, goes on to where that leads; so many such steps at most."""
+LEAPS, SEEN, ALIKE = 5, 7, 1e-9
+"""From the first such look on, after so many rounds each time, it is kept how far they are; what is known so often goes
+on to where it leads: what presses between heavy and light comes there by itself in thousands. Steps count as alike that
+differ by such a share."""
+
+SHOT = 30.0
+"""How many times as fast as before what is hit may be: what would have to shoot out the faster is pinched."""
 
 GROWS, MOST_STOPS = 1.1, 16
 """By how much a force that grows without end is larger than it was at the last look; so often what jams is stopped at
@@ -477,10 +482,11 @@ class _World:
         return stopped
 
     def _taken_out(self, touches: list[Touch]) -> bool:
-        """Take out what closes in; whether nothing is left that does."""
+        """Take out what closes in; whether nothing is left that does, and nothing had to shoot out for it."""
         before = [self._slides(touch) for touch in touches]
         blows, held, last = [0.0] * len(touches), [0.0] * len(touches), math.inf
         seen: list[list[float]] = []
+        shot, by_then = SHOT * _fastest(touches), []
         for turn in range(1, ROUNDS + 1):
             most = 0.0
             for k, touch in enumerate(touches):
@@ -495,9 +501,12 @@ class _World:
                     most, held[k] = max(most, more), held[k] + more
                     _change(one, other, slides, -more / math.sqrt(dot(slides, slides)))
             if most <= 1e-3 * self.slow:
-                return True
+                if not by_then or _fastest(touches) <= shot:
+                    return True
+                break
             if turn >= CHECKS and turn % LEAPS == 0:
                 ahead, seen = _ahead(seen, blows)
+                by_then = by_then or [(one, one.v) for touch in touches for one in touch.both[:2] if any(ahead)]
                 for k, (touch, blow) in enumerate(zip(touches, ahead, strict=True)):
                     if blow > 0.0:
                         _change(*touch.both, blow)
@@ -506,6 +515,8 @@ class _World:
                 if most > SHRINKS * last:
                     break
                 last = most
+        for one, v in by_then:
+            one.v = v
         return False
 
     def _slides(self, touch: Touch) -> float:
@@ -822,20 +833,47 @@ def _for(other: Loose | Other, one: Loose) -> bool:
 
 
 def _ahead(seen: list[list[float]], now: list[float]) -> tuple[list[float], list[list[float]]]:
-    """How far what goes on by one share each time has still to go (A. Aitken), as it was last ``seen``, and is now.
+    """How far what comes nearer by shares has still to go, as it was ``seen`` at even times, and is now.
 
-    Returned with what is to be kept for the next time: nothing after such a leap.
+    0 till it is seen often enough, and where it does not come nearer: what jams grows without end. Returned with what
+    is to be kept for the next time.
+
+    The mixture of what was seen in which the steps cancel out (S. Cabay and L. Jackson, A polynomial extrapolation
+    method for finding limits and antilimits of vector sequences, 1976).
     """
-    if len(seen) < 2:
-        return [0.0] * len(now), [*seen, [*now]]
-    last = [a - b for a, b in zip(now, seen[1], strict=True)]
-    before = [a - b for a, b in zip(seen[1], seen[0], strict=True)]
-    size = added(b * b for b in before)
-    share = added(a * b for a, b in zip(last, before, strict=True)) / size if size > 0.0 else 0.0
-    far = share / (1.0 - share) if 0.0 < share < 1.0 else 0.0
-    if not 0.0 < far <= FARTHEST:
-        return [0.0] * len(now), [seen[1], [*now]]
-    return [far * a for a in last], []
+    seen = [*seen, [*now]]
+    if len(seen) < SEEN:
+        return [0.0] * len(now), seen
+    steps = [[b - a for a, b in zip(one, two, strict=True)] for one, two in itertools.pairwise(seen)]
+    sizes = [added(a * a for a in step) for step in steps]
+    if any(later >= size for size, later in itertools.pairwise(sizes)):
+        return [0.0] * len(now), seen[1:]
+    sides: list[list[float]] = []
+    shares: list[list[float]] = []
+    for step in steps:
+        rest, own = [*step], []
+        for side in sides:
+            part = added(a * b for a, b in zip(side, rest, strict=True))
+            rest, own = [a - part * b for a, b in zip(rest, side, strict=True)], [*own, part]
+        size, whole = (math.sqrt(added(a * a for a in one)) for one in (rest, step))
+        if size <= ALIKE * whole or step is steps[-1]:
+            break
+        sides, shares = [*sides, [a / size for a in rest]], [*shares, [*own, size]]
+    count = len(sides)
+    mixed = [0.0] * count + [1.0]
+    for k in range(count - 1, -1, -1):
+        left = own[k] + added(mixed[m] * shares[m][k] for m in range(k + 1, count))
+        mixed[k] = -left / shares[k][k]
+    all_ = added(mixed)
+    if not abs(all_) > ALIKE:
+        return [0.0] * len(now), []
+    there = [added(part * one[k] for part, one in zip(mixed, seen, strict=False)) / all_ for k in range(len(now))]
+    return [a - b for a, b in zip(there, now, strict=True)], []
+
+
+def _fastest(touches: list[Touch]) -> float:
+    """The speed of the fastest of those that touch."""
+    return max((math.sqrt(dot(one.v, one.v)) for touch in touches for one in touch.both[:2]), default=0.0)
 
 
 def _pull(other: Loose | Other) -> Vector:
