@@ -81,6 +81,37 @@ class Fired(unittest.TestCase):
             made, point = lob("space z", ARCS["by flight time"], tick=tick, more=more)
             self.assertLess(miss(nivvo.fire(made), point), 1e-6, tick)
 
+    def test_near_the_muzzle_a_shot_leaves_as_one_that_is_aimed_straight_or_meets_what_it_is_aimed_at(self):
+        rng, met = np.random.default_rng(17), 0
+        text = (
+            "nivvo = 1\n{}\n[shooter.k]\nat = {}\nshape.ball = 0.2\nmuzzle.h = {{ forward = 0.8, up = 0.1 }}\n"
+            "[ability.a]\n{}\nlaunch.speed = 20\non.anything.then = 'pass'\nlimits.life = 0.5\n"
+            "[target.w]\nat = {}\nshape.ball = 0.05\n{}\n[case.c]\ninput = [{{ t = 0, cursor = {}, tap = 'fire' }}]\n"
+        )
+        for k in range(60):
+            view, _, up = list(VIEWS.values())[k % 5]
+            far, way = rng.uniform(0.1, 1.2), rng.normal(size=len(up))
+            place = (far * way / np.linalg.norm(way)).tolist()
+            drift = f"move.velocity = {rng.normal(size=len(up)).tolist()}" if k % 3 == 2 else ""
+            aims = ("aim.by = 'cursor'", "aim.by = 'cursor'\nlaunch.arc = 'low'", "aim.by = 'lead'")
+            straight, arc = (
+                nivvo.fire(nivvo.parse(text.format(f"world = {{ {view} }}".replace("\n", ", "), [0.0] * len(up), aim,
+                                                   place, drift, place)))
+                for aim in (aims[0], aims[1 + bool(drift)])
+            )  # fmt: skip
+            (one,), (other,) = arc.rows("shots"), straight.rows("shots")
+            with self.subTest(k=k, far=far, note=one["note"]):
+                at, heading = arc.fired[0].at, arc.fired[0].heading
+                self.assertAlmostEqual(float(at @ heading), 0.8, delta=1e-9)
+                if "outward" in one["note"]:
+                    self.assertEqual(one["note"], other["note"])
+                    np.testing.assert_allclose(at, straight.fired[0].at, atol=1e-12)
+                    np.testing.assert_allclose(heading, straight.fired[0].heading, atol=1e-12)
+                else:
+                    self.assertLess(nivvo.measure(arc, "nearest", "w")[0], -0.05)
+                    met += 1
+        self.assertGreater(met, 10)
+
     def test_out_of_reach_is_refused_or_fired_as_far_as_it_goes_and_told(self):
         weak = 'launch.arc = "low"\nlaunch.speed = 9'
         refused = nivvo.fire(lob(launch=weak)[0])

@@ -10,8 +10,9 @@ import numpy as np
 from nivvo.core.launching import launch
 from nivvo.core.launching.air import Air
 from nivvo.core.launching.launch import Launch
+from nivvo.core.launching.muzzle import through
 from nivvo.core.numbers.clock import to_seconds
-from nivvo.core.numbers.frame import dot, unit
+from nivvo.core.numbers.frame import dot, length_of, unit
 from nivvo.plan.abilities.ability import Ability
 from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.scene import Scene
@@ -21,7 +22,8 @@ from nivvo.play.ways.motion import NOWHERE
 from nivvo.record.path import Path
 
 LONGEST = 60.0
-TURNS = 60
+TURNS, WANDERS, ASTRAY = 60, 8, 1e-3
+"""How often a muzzle is turned till it stands still; after how many turns it will not, if it is so far off (rad)."""
 SEARCHED = 1e-7
 """How near (radians) the elevation of the farthest shot is known."""
 
@@ -185,32 +187,68 @@ def _by(task: Task, point, how: str) -> Arc:
             return Launch(made.velocity - task.own, made.time)
         return fallback(there, point - at)
 
-    at, arc = settled(task.stance, point, found)
+    at, arc, odd = settled(task.stance, point, found)
+    if odd:
+        return _outward(task, at, arc.velocity, odd)
     if np.isfinite(arc.time):
         says = f"solved: reaches the aim point after {float(arc.time):.4g} s"
         return Arc(at, arc.velocity, float(arc.time), says, "")
     return _out_of_reach(task._replace(air=task.air.leaving(at)), at, point, arc.velocity)
 
 
-def settled(stance: Stance, point, found: Callable[[np.ndarray], Launch]) -> tuple[np.ndarray, Launch]:
-    """The muzzle and the launch that ``found`` gives for it, once the one no longer moves the other."""
+def settled(stance: Stance, point, found: Callable[[np.ndarray], Launch]) -> tuple[np.ndarray, Launch, str]:
+    """The muzzle and the launch that ``found`` gives for it, once the one no longer moves the other.
+
+    And what is odd: of a point that is nearer than the muzzle the launch has but a direction, outward.
+    """
     heading = unit(point - stance.pivot)
     heading = heading if heading.any() else stance.facing
     before: tuple[np.ndarray, np.ndarray] | None = None
-    for _ in range(TURNS):
+    for turn in range(TURNS):
         at = stance.muzzle_at(heading)
         arc = found(at)
         turned = unit(arc.velocity) if np.isfinite(arc.velocity).all() else heading
         rest = turned - heading
         if not stance.follows_aim or np.abs(rest).max() <= (1e-15 if np.isfinite(arc.time) else SEARCHED):
             break
+        if turn == WANDERS and dot(rest, rest) > ASTRAY * ASTRAY:
+            return _beside(stance, point, found)
         after = turned
         if before is not None and dot(rest, rest) < 0.25 * dot(before[1], before[1]):
             # What is left shrinks evenly: go at once where it comes to (the secant rule).
             change = rest - before[1]
             after = unit(turned - dot(rest, change) / dot(change, change) * (turned - before[0]))
         before, heading = (turned, rest), after
-    return at, arc
+    return at, arc, ""
+
+
+def _beside(stance: Stance, point, found: Callable[[np.ndarray], Launch]) -> tuple[np.ndarray, Launch, str]:
+    """The same of a point so near that turning the muzzle moves it by more than it is away.
+
+    The straight way to a point is known: what is fired goes as the straight way to another, which is looked for.
+    """
+    aim = point
+    for _ in range(TURNS):
+        at, heading, odd = through(
+            stance.frame, stance.origin, stance.offset, stance.body, stance.facing, aim, follows_aim=True
+        )
+        if odd:
+            return at, Launch(heading, np.float64(np.nan)), odd
+        arc = found(at)
+        if not np.isfinite(arc.velocity).all():
+            break
+        turned = unit(arc.velocity)
+        if np.abs(turned - heading).max() <= 1e-15:
+            break
+        aim = at + length_of(point - at) * turned
+    return at, arc, ""
+
+
+def _outward(task: Task, at, heading, odd: str) -> Arc:
+    """What is fired at a point that is nearer than the muzzle."""
+    if task.speed is None:
+        return Arc(at, heading, np.nan, "", "the aim point is nearer than the muzzle: no arc leads there")
+    return Arc(at, task.speed * heading, np.nan, odd, "")
 
 
 def lead(task: Task, target: int) -> Arc:
@@ -233,7 +271,9 @@ def lead(task: Task, target: int) -> Arc:
         arc = launched(way, value, middle - at, air.leaving(at), task.own, up, velocity, acceleration)
         return Launch(arc.velocity - task.own, arc.time)
 
-    at, arc = settled(task.stance, middle, found)
+    at, arc, odd = settled(task.stance, middle, found)
+    if odd:
+        return _outward(task, at, arc.velocity, odd)
     name = task.stage.names[target]
     if not np.isfinite(arc.time):
         what = f'arc = "{how}"' if task.speed is None else f"shot of {task.speed:.5g} {scene.unit}/s"

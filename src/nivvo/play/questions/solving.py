@@ -207,7 +207,7 @@ def _settled(task: Task, base: Shot, point, how: str, value) -> tuple[launch.Lau
         made = launched(way, value, point - at, task.air.leaving(at), task.own, up)
         return launch.Launch(made.velocity - task.own, made.time)
 
-    _, made = settled(task.stance, point, found)
+    _, made, _ = settled(task.stance, point, found)
     return made, _along(base, made.velocity + task.own, task.own) if np.isfinite(made.time) else base
 
 
