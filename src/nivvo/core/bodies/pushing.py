@@ -9,7 +9,6 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 
 from __future__ import annotations
 
-import itertools
 import math
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -18,7 +17,8 @@ import numpy as np
 
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
-from nivvo.core.numbers.frame import added, three
+from nivvo.core.numbers.frame import three
+from nivvo.core.numbers.limits import limit_of
 from nivvo.core.numbers.roots import first_fall
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
@@ -33,12 +33,11 @@ CHECKS, SHRINKS = 50, 0.99
 """After so many rounds each time it is looked whether what is left has become less: what is pinched by what does not
 give way goes on for ever."""
 
-LEAPS, SEEN, ALIKE = 5, 7, 1e-9
+LEAPS, SEEN = 5, 7
 """From the first such look on, after so many rounds each time, it is kept how far they are; what is known so often goes
-on to where it leads: what presses between heavy and light comes there by itself in thousands. Steps count as alike that
-differ by such a share."""
+on to where it leads: what presses between heavy and light comes there by itself in thousands."""
 
-SHOT = 30.0
+SHOT = 12.0
 """How many times as fast as before what is hit may be: what would have to shoot out the faster is pinched."""
 
 GROWS, MOST_STOPS = 1.1, 16
@@ -833,41 +832,15 @@ def _for(other: Loose | Other, one: Loose) -> bool:
 
 
 def _ahead(seen: list[list[float]], now: list[float]) -> tuple[list[float], list[list[float]]]:
-    """How far what comes nearer by shares has still to go, as it was ``seen`` at even times, and is now.
+    """How far what was ``seen`` at even times, and is now, has still to go; and what is to be kept for the next time.
 
-    0 till it is seen often enough, and where it does not come nearer: what jams grows without end. Returned with what
-    is to be kept for the next time.
-
-    The mixture of what was seen in which the steps cancel out (S. Cabay and L. Jackson, A polynomial extrapolation
-    method for finding limits and antilimits of vector sequences, 1976).
+    0 till it is seen often enough, and where it comes no nearer: what jams grows without end.
     """
-    seen = [*seen, [*now]]
+    nowhere, seen = [0.0] * len(now), [*seen, [*now]]
     if len(seen) < SEEN:
-        return [0.0] * len(now), seen
-    steps = [[b - a for a, b in zip(one, two, strict=True)] for one, two in itertools.pairwise(seen)]
-    sizes = [added(a * a for a in step) for step in steps]
-    if any(later >= size for size, later in itertools.pairwise(sizes)):
-        return [0.0] * len(now), seen[1:]
-    sides: list[list[float]] = []
-    shares: list[list[float]] = []
-    for step in steps:
-        rest, own = [*step], []
-        for side in sides:
-            part = added(a * b for a, b in zip(side, rest, strict=True))
-            rest, own = [a - part * b for a, b in zip(rest, side, strict=True)], [*own, part]
-        size, whole = (math.sqrt(added(a * a for a in one)) for one in (rest, step))
-        if size <= ALIKE * whole or step is steps[-1]:
-            break
-        sides, shares = [*sides, [a / size for a in rest]], [*shares, [*own, size]]
-    count = len(sides)
-    mixed = [0.0] * count + [1.0]
-    for k in range(count - 1, -1, -1):
-        left = own[k] + added(mixed[m] * shares[m][k] for m in range(k + 1, count))
-        mixed[k] = -left / shares[k][k]
-    all_ = added(mixed)
-    if not abs(all_) > ALIKE:
-        return [0.0] * len(now), []
-    there = [added(part * one[k] for part, one in zip(mixed, seen, strict=False)) / all_ for k in range(len(now))]
+        return nowhere, seen
+    if (there := limit_of(seen)) is None:
+        return nowhere, seen[1:]
     return [a - b for a, b in zip(there, now, strict=True)], []
 
 
