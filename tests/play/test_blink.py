@@ -169,6 +169,11 @@ class Blink(unittest.TestCase):
         self.assertEqual(rows[0]["detail"], "no free place is near")
         np.testing.assert_array_equal(place, 0.0)
 
+    def test_who_is_under_way_for_years_does_not_arrive(self):
+        wall = "[obstacle.wall]\nat = [10, 0]\nshape.box = [1, 9]\n"
+        place, _ = arrived(nivvo.fire(made(wall, rule="on.anything.blink = { speed = 1e-9 }")))
+        np.testing.assert_allclose(place, 0.0, atol=1e-5)
+
     def test_in_space_too(self):
         wall = "[obstacle.wall]\nat = [10, 0, 0]\nshape.box = [1, 9, 9]\nshape.turned = 30\n"
         run = nivvo.fire(

@@ -45,6 +45,9 @@ if TYPE_CHECKING:
 
 WORDS = {code: word for word, code in CODES.items()}
 
+NEVER = 1e7
+"""Seconds, longer than any case: how long what goes slower still is under way."""
+
 MOST_KNOWN = 4096
 """Projectiles whose descent is remembered before that of those which fly no more is forgotten."""
 
@@ -651,7 +654,9 @@ def _contact_of(vectors: tuple[np.ndarray, ...], k: int, row: tuple) -> Contact:
 
 def _after(time: int, way: np.ndarray, speed: float | None) -> int:
     """When (clock) a way is gone that begins at a time; at once without a speed."""
-    return time if speed is None else time + max(clock.from_seconds(length_of(way) / speed), 1)
+    if speed is None:
+        return time
+    return time + max(clock.from_seconds(min(length_of(way) / speed, NEVER)), 1)
 
 
 def _clock(contact: Contact) -> int:
