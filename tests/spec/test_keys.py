@@ -72,6 +72,15 @@ class Keys(unittest.TestCase):
                 except CallError as error:
                     self.assertIn(said if said != word else "it is a choice: ", str(error))
 
+    def test_a_misspelt_key_of_a_number_that_depends_leads_to_it(self):
+        for word, meant in (
+            ("deviaton", "launch.speed.deviation"),
+            ("capp", "launch.speed.cap"),
+            ("frictio", "friction"),
+        ):
+            with self.assertRaisesRegex(CallError, f"did you mean .*{meant}"):
+                nivvo.keys(word)
+
     def test_a_shell_tells_once_what_stands_in_several_tables(self):
         told = nivvo.keys("falloff")
         lines = call("keys", "falloff")[1]

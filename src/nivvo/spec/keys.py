@@ -80,7 +80,7 @@ def keys(key: str | None = None) -> Results[Key]:
         found = [one for one in of_a_number(above[0].key) if _last(one) == parts[-1]] if above else []
     if not found:
         # Of several that end alike the least deep.
-        deepest_first = sorted(_all(), key=lambda one: -one.key.count("."))
+        deepest_first = sorted((*of_a_number(FIRST_THAT_DEPENDS), *_all()), key=lambda one: -one.key.count("."))
         tails = {_last(one): one.key for one in deepest_first}
         hint = (_choice(word) or elsewhere(parts[-1])) if parts else ""
         near = nearest(parts[-1], tails, NEAR_ENOUGH) if parts else ""
