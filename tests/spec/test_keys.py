@@ -80,6 +80,9 @@ class Keys(unittest.TestCase):
         ):
             with self.assertRaisesRegex(CallError, f"did you mean .*{meant}"):
                 nivvo.keys(word)
+        # What is a key of one and a choice of another is told as both.
+        self.assertEqual([one.key for one in nivvo.keys("end")], ["ability.NAME.launch.speed.end"])
+        self.assertIn('also a choice: ability.NAME.flight.homing.when_lost = "end"', call("keys", "end")[1])
 
     def test_a_shell_tells_once_what_stands_in_several_tables(self):
         told = nivvo.keys("falloff")

@@ -23,7 +23,7 @@ def command(key, format_) -> None:
     nivvo keys aim.by=stick
     nivvo keys on
     """
-    from nivvo.spec.keys import keys
+    from nivvo.spec.keys import choice_of, keys
     from nivvo.spec.words.elsewhere import elsewhere
 
     rows = [one._asdict() for one in keys(key)]
@@ -50,6 +50,8 @@ def command(key, format_) -> None:
     also = elsewhere(key)
     if also and not any(also in row["key"] for row in rows):
         say(f"see also: {also}")
+    if choice := choice_of(key):
+        say_folded(f"also {choice.removeprefix('it is ')}", 0)
 
 
 def _once(rows: list[dict[str, str]]) -> Iterator[tuple[dict[str, str], list[str]]]:

@@ -73,8 +73,7 @@ def keys(key: str | None = None) -> Results[Key]:
         # One word that is no table's: wherever it stands, the least deep first.
         found = sorted((one for one in _all() if _last(one) == asked), key=lambda one: one.key.count("."))
     if len(parts) == 1 and not choice and all(_last(one) == asked for one in found):
-        of_one = [one for one in of_a_number(FIRST_THAT_DEPENDS) if _last(one) == asked]
-        found += of_one if found or not _choice(word) else []
+        found += [one for one in of_a_number(FIRST_THAT_DEPENDS) if _last(one) == asked]
     if not found and len(parts) > 1 and not choice:
         above = [one for one in _all() if DEPENDS in one.takes and _within(one.key.split("."), parts[:-1], known, True)]
         found = [one for one in of_a_number(above[0].key) if _last(one) == parts[-1]] if above else []
@@ -82,7 +81,7 @@ def keys(key: str | None = None) -> Results[Key]:
         # Of several that end alike the least deep.
         deepest_first = sorted((*of_a_number(FIRST_THAT_DEPENDS), *_all()), key=lambda one: -one.key.count("."))
         tails = {_last(one): one.key for one in deepest_first}
-        hint = (_choice(word) or elsewhere(parts[-1])) if parts else ""
+        hint = (choice_of(word) or elsewhere(parts[-1])) if parts else ""
         near = nearest(parts[-1], tails, NEAR_ENOUGH) if parts else ""
         tail = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[tail]}?" if tail in tails else "")
@@ -96,7 +95,7 @@ def _last(one: Key) -> str:
     return one.key.rpartition(".")[2]
 
 
-def _choice(word: str) -> str:
+def choice_of(word: str) -> str:
     """Which keys take a word, in words; "" if none does."""
     # What is touched is known to a damage, not to a launch.
     depends = of_a_number("ability.NAME.on.NAME.damage" if word in ("off_middle", "from_front") else FIRST_THAT_DEPENDS)
