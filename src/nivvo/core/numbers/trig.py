@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from nivvo.core._jit import inner
+from nivvo.core._jit import cold, inner
 from nivvo.core.numbers.vec import along, dot, sub
 
 # Minimax coefficients on [-pi/4, pi/4] (the C mathematics library's k_sin and k_cos, Sun 1993).
@@ -57,7 +57,7 @@ def sine_and_cosine(x):
     return (s, c) if quarter < 2 else (-s, -c)
 
 
-@inner
+@cold
 def angle_between(a, b):
     """The angle (rad, from 0 to pi) between two unit vectors, by halving: half of it has a known sine, or cosine.
 
