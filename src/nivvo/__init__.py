@@ -9,6 +9,7 @@ plain_preview        what a plain parabola would show instead, and how far off i
 solve                the launches that reach a point
 clearance            whether a shot starts clear of its own shooter, at every aim
 hold_table           what each time of holding a charge is worth; draw_hold_table and draw_timeline draw time
+rate_table           what a case comes to at other tick rates, and what hangs on the rate
 rose                 the shots of an ability at all aims around
 draw                 a run on Matplotlib axes; draw_rose and draw_clearance for those
 save                 a run as CSV, JSON or Parquet
@@ -55,6 +56,8 @@ _HOMES = {
     "measure": "nivvo.judge.measures",
     "touching": "nivvo.play.questions.touching",
     "hold_table": "nivvo.play.questions.holding",
+    "rate_table": "nivvo.play.questions.rating",
+    "RateTable": "nivvo.play.questions.rating",
     "draw_timeline": "nivvo.show.drawing.timeline",
     "draw_film": "nivvo.show.drawing.film",
     "draw_hold_table": "nivvo.show.drawing.timeline",
@@ -100,6 +103,7 @@ if TYPE_CHECKING:
     from nivvo.play.preview import PlainPreview, Preview, plain_preview, preview
     from nivvo.play.questions.clearance import clearance
     from nivvo.play.questions.holding import hold_table
+    from nivvo.play.questions.rating import RateTable, rate_table
     from nivvo.play.questions.rose import Rose, rose
     from nivvo.play.questions.solving import Solution
     from nivvo.play.questions.solving import solutions as solve

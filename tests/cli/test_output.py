@@ -223,6 +223,12 @@ class Codes(unittest.TestCase):
         self.path.write_text(charge)
         code, out, _ = call("fire", self.path, "--hold-table", "--format", "json")
         self.assertEqual((code, type(json.loads(out))), (0, list))
+        told = "fire", self.path, "--rate-table", "--rate", "30", "--rate", "90"
+        code, out, _ = call(*told, "--format", "json")
+        self.assertEqual((code, json.loads(out)), (0, nivvo.rate_table(nivvo.load(self.path), rates=[30, 90]).rows))
+        self.assertIn(" at 30, 90 ticks/s: the same", call(*told)[1])
+        for wrong in (told[:2] + told[3:], (*told, "--hold-table")):
+            self.assertEqual(call(*wrong)[0], 2)
 
     def test_files_are_there_though_nobody_reads_the_text(self):
         figure, shown = self.folder / "a.png", self.folder / "out"

@@ -14,6 +14,7 @@ import numpy as np
 
 import nivvo
 from nivvo.core.numbers.clock import UNITS
+from nivvo.play.outcome.run import TABLES
 from nivvo.record.vocabulary import HAPPENINGS
 from tests.deep import DEEP
 
@@ -210,6 +211,33 @@ class Roads(unittest.TestCase):
         rows = zip(kinds, times.tolist(), keys, strict=True)
         theirs = [(HAPPENINGS[kind].word, round(time, 9), key) for kind, time, key in rows if time < until]
         self.assertEqual(sorted(mine), sorted(theirs), "live")
+
+
+class Kept(unittest.TestCase):
+    def test_who_keeps_contacts_alone_knows_the_same_or_says_that_it_does_not_know(self):
+        known = unknown = 0
+        for seed in range(200) if DEEP else (3, 4, 8, 20, 29, 41):
+            drill = nivvo.parse(Drawn(seed).drill())
+            run, kept = nivvo.fire(drill), nivvo.fire(drill, keep="contacts")
+            for table in TABLES:
+                for one, other in zip(run.rows(table), kept.rows(table), strict=True) if table != "paths" else ():
+                    for column, value in one.items():
+                        if column in ("apex", "path_length", "closest") and math.isnan(other[column]):
+                            self.assertFalse(kept.flight(one["projectile"]).known, (seed, table, column))
+                            unknown += 1
+                        elif isinstance(value, float):
+                            np.testing.assert_allclose(
+                                other[column], value, rtol=1e-7, atol=1e-7, err_msg=f"{seed} {column}"
+                            )
+                        else:
+                            self.assertEqual(other[column], value, (seed, table, column))
+            for name in kept.ids.values():
+                if kept.flight(name).known:
+                    known += 1
+                else:
+                    with self.assertRaisesRegex(nivvo.CallError, "paths"):
+                        nivvo.measure(kept, "path_length", name)
+        self.assertGreater(min(known, unknown), 5)
 
 
 class Previewed(unittest.TestCase):

@@ -46,6 +46,10 @@ MOST_LINES = 30
 @click.option("--timeline", metavar="FILE.png|svg", help="Draw buttons, states, shots and the live count over time.")
 @click.option("--hold-chart", metavar="FILE.png|svg", help="Draw what each time of holding a charge is worth.")
 @click.option("--hold-table", is_flag=True, help="Print that as a table; as JSON or CSV, that alone.")
+@click.option(
+    "--rate-table", is_flag=True, help="Print what it comes to at other tick rates; as JSON or CSV, that alone."
+)
+@click.option("--rate", "rates", multiple=True, type=float, metavar="TICKS", help="--rate-table: a tick rate; often.")
 @click.option("--save", "folder", metavar="FOLDER", help="Save all tables and paths into a folder.")
 @click.option(
     "--save-format",
@@ -82,8 +86,8 @@ MOST_LINES = 30
 @patient_option
 @format_option
 def command(
-    drill, cases, everything, settings, figure, film, times, rose, clearance, timeline, hold_chart, hold_table, folder,
-    save_format, table, log, patient, format_,
+    drill, cases, everything, settings, figure, film, times, rose, clearance, timeline, hold_chart, hold_table,
+    rate_table, rates, folder, save_format, table, log, patient, format_,
 ) -> None:  # fmt: skip
     """Fire a case of DRILL and tell what happened, in words and numbers.
 
@@ -105,15 +109,24 @@ def command(
         raise CallError("--format csv prints one table: give --table once, or --save FOLDER for all of them")
     if times and not film:
         raise CallError("--at says when --film looks: give --film too")
-    if (rose or clearance or timeline or hold_chart or hold_table) and len(names) > 1:
-        raise CallError("--rose, --clearance, --timeline and the holds are of one case: name it with --case")
+    if rates and not rate_table:
+        raise CallError("--rate says at which rates --rate-table fires: give --rate-table too")
+    if hold_table and rate_table:
+        raise CallError("--hold-table and --rate-table each print a table: give one of them")
+    if (rose or clearance or timeline or hold_chart or hold_table or rate_table) and len(names) > 1:
+        raise CallError("--rose, --clearance, --timeline, the holds and the rates are of one case: name it with --case")
     with telling_how_far(patient):
         runs = [fire(read, name, patient=patient) for name in names]
-    found = None
+    found = rated = None
     if hold_chart or hold_table:
         from nivvo.play.questions.holding import hold_table as table_of_holds
 
         found = table_of_holds(read, names[0])
+    if rate_table:
+        from nivvo.play.questions.rating import RATES
+        from nivvo.play.questions.rating import rate_table as table_of_rates
+
+        rated = table_of_rates(read, names[0], rates=rates or RATES)
     # Files first: a reader of the text that goes away takes nothing else along.
     for number, run in enumerate(runs):
         if folder:
@@ -143,11 +156,11 @@ def command(
         for wanted, save_picture in ((rose, save_rose), (clearance, save_clearance)):
             if wanted:
                 note(f"drew {save_picture(read, wanted, names[0])}")
-    _print(read, runs, found if hold_table else None, table, format_, log)
+    _print(read, runs, found if hold_table else rated, table, format_, log)
 
 
 def _print(drill, runs, found, table, format_, log) -> None:
-    """One thing on stdout: the words, a table of the runs, or one of holds (after the words, where there are words)."""
+    """One thing on stdout: the words, a table of the runs, or one of holds or rates (after the words, if any)."""
     if found is not None and format_ != "table":
         print_rows(found.rows, format_, list(found.rows[0]))
     elif format_ == "json" and not table:
@@ -173,10 +186,10 @@ def _print(drill, runs, found, table, format_, log) -> None:
         for run in runs:
             _tell(drill, run, log)
     if found is not None and format_ == "table":
-        from nivvo.show.words import held
+        from nivvo.show.words import compared
 
         print_rows(found.rows, format_, list(found.rows[0]))
-        for line in held(found):
+        for line in compared(found):
             say(line)
 
 
@@ -187,6 +200,7 @@ def _rows(runs, table: str) -> list[dict]:
 
 def _tell(drill, run, log: bool) -> None:
     from nivvo.play.questions.decided import defaults, to_no_effect
+    from nivvo.play.questions.rating import hanging
     from nivvo.show.log import told
     from nivvo.show.words import absent, overlaps, rates, summed_up
 
@@ -204,6 +218,8 @@ def _tell(drill, run, log: bool) -> None:
             say(line)
     for line in [*rates(run), *absent(run), *to_no_effect(drill, run)]:
         say(line)
+    if keys := hanging(drill, run.case, list(dict.fromkeys(shot.ability for shot in run.launched))):
+        say(f"hangs on the tick rate: {', '.join(keys)} (--rate-table tells how far)")
     decided = defaults(drill, run)
     if decided:
         say("")

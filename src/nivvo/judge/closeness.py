@@ -53,7 +53,7 @@ def whose(run: Run) -> list[str]:
 
 
 def _approach(run: Run, projectile: str, body: str) -> Closest | None:
-    path = run.flight(projectile)
+    path = run.whole_flight(projectile)
     near, times = nearest_to(run, body, path, run.radius_of(projectile)), path.t
     if near is None:
         return None

@@ -25,7 +25,7 @@ def measure(run: Run, name: str, of: str | None = None) -> tuple[float, str]:
 
     ``of`` is a body (damage, health, nearest, contacts, time_to_kill), or an ability, a shot or a projectile by its
     name; hits, accuracy, overkill, damage_a_second, kills and score also count all that came of those. Raises CallError
-    for unknown names.
+    for unknown names, and for what hangs on a way that a run with keep="contacts" does not know.
     """
     known(name, MEASURE, "measure")
     meant = MEASURES[name]
@@ -58,6 +58,16 @@ def _first_flight(take: Callable[[Run, Flown], float]) -> Take:
         return math.nan if flown is None else take(run, flown)
 
     return value
+
+
+def _first_way(take: Callable[[Run, Flown], float]) -> Take:
+    """What hangs on all the way of the first flight."""
+
+    def value(run: Run, flown: Flown) -> float:
+        run.whole_flight(run.ids[flown.key])
+        return take(run, flown)
+
+    return _first_flight(value)
 
 
 def _first_shot(column: str) -> Take:
@@ -114,8 +124,8 @@ MEASURE: dict[str, Take] = {
     "flight_time": _first_flight(lambda _, flown: flown.flight_time),
     "end_time": _first_flight(lambda _, flown: flown.stop),
     "range": _first_flight(lambda run, flown: flown.range(run.scene.frame)),
-    "apex": _first_flight(lambda run, flown: flown.apex(run.scene.frame)),
-    "path_length": _first_flight(lambda _, flown: flown.path_length),
+    "apex": _first_way(lambda run, flown: flown.apex(run.scene.frame)),
+    "path_length": _first_way(lambda _, flown: flown.path_length),
     "impact_time": _first_contact("time"),
     "impact_speed": _first_contact("speed"),
     "impact_angle": _first_contact("angle"),

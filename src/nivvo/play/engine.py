@@ -29,7 +29,8 @@ def fire(
     ----------
     drill : Drill
     case : its name; None takes the first
-    keep : "paths" (position and velocity at each tick) or "contacts" (less memory, no path between events)
+    keep : "paths" (position and velocity at each tick) or "contacts" (less memory; of a way that forces bend between
+        events, or a game's own step, neither apex nor length is known then: nan)
     patient : go on however much there is to do
     compiled : compile (or load) the engine now, for many runs to come; else it is when there is enough to do
 

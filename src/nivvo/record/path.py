@@ -19,6 +19,8 @@ from nivvo.results import Tabled
 Vector = tuple[float, float, float]
 State = Callable[[float], tuple[Vector, Vector]]
 STILL = (0.0, 0.0, 0.0)
+PART = 1.0 / 60.0
+"""Seconds in which the speed along a path is summed up where no ticks are written down."""
 
 
 class Piece(NamedTuple):
@@ -50,7 +52,8 @@ class Path(Tabled):
     air : what acts on it, or None where a game's own step moved it in straight pieces. moves_at : s, when it began to
     move. thrown : (m,) s, when it was thrown back. came : (n, 3) the velocity with which it came there, which is
     another than v where it was turned.
-    held : whether it stayed on something, or went along it: then what acts is not all.
+    held : whether it stayed on something, or went along it: then what acts is not all. sampled : whether each tick's
+    end is among its places.
     """
 
     t: np.ndarray
@@ -61,6 +64,7 @@ class Path(Tabled):
     thrown: np.ndarray = field(default_factory=lambda: np.zeros(0))
     came: np.ndarray | None = None
     held: bool = False
+    sampled: bool = True
 
     def __repr__(self) -> str:
         return f"<Path of {len(self.t)} places, from {self.t[0]:.5g} to {self.t[-1]:.5g} s>"
@@ -69,6 +73,11 @@ class Path(Tabled):
         """A row a place: time (s), place and velocity, with all three axes."""
         columns = ("time", "x", "y", "z", "vx", "vy", "vz")
         return [dict(zip(columns, row, strict=True)) for row in np.column_stack([self.t, self.p, self.v]).tolist()]
+
+    @property
+    def known(self) -> bool:
+        """Whether it is known between its places: where ticks' ends are not among them, if what acts tells it."""
+        return self.sampled or not (self.air is None or self._smooth)
 
     @cached_property
     def _begun(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -271,10 +280,16 @@ class Path(Tabled):
         if self.air is None:
             steps = np.delete(self.p[1:] - self.p[:-1], self._jumps, axis=0)
             return float(np.sqrt((steps * steps).sum(axis=1)).sum())
-        # Simpson's rule on the speed, tick by tick.
+        # Simpson's rule on the speed, tick by tick, or in parts where a record is longer.
         h = np.where(self.t[:-1] >= self.moves_at, self.t[1:] - self.t[:-1], 0.0)
-        middle = self.at(0.5 * (self.t[1:] + self.t[:-1]))[1]
-        left, between, came = (np.sqrt((v * v).sum(axis=1)) for v in (self.v[:-1], middle, self.came[1:]))
+        parts = np.ones(len(h), dtype=int) if self.sampled else np.maximum(np.ceil(h / PART), 1.0).astype(int)
+        last = np.cumsum(parts) - 1
+        h = np.repeat(h / parts, parts)
+        begins = np.repeat(self.t[:-1], parts) + h * (np.arange(len(h)) - np.repeat(last - parts + 1, parts))
+        between, came = (self.at(np.minimum(begins + share * h, self.t[-1]))[1] for share in (0.5, 1.0))
+        left = np.concatenate([self.v[:1], came[:-1]])
+        left[last - parts + 1], came[last] = self.v[:-1], self.came[1:]
+        left, between, came = (np.sqrt((v * v).sum(axis=1)) for v in (left, between, came))
         return float((h * (left + 4.0 * between + came)).sum() / 6.0)
 
     def by_distance(self, spacing: float, most: int) -> np.ndarray:

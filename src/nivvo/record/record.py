@@ -118,8 +118,8 @@ class Flown:
 
     @cached_property
     def path_length(self) -> float:
-        """Length of its way."""
-        return self.path.length()
+        """Length of its way; nan where that is not known."""
+        return self.path.length() if self.path.known else math.nan
 
     @property
     def end_speed(self) -> float:
@@ -131,20 +131,22 @@ class Flown:
         return length_of(frame.level(self.last_p - self.birth["p"]))
 
     def apex(self, frame: Frame) -> float:
-        """Greatest height above launch: of the curve itself in exact step, else of what was recorded."""
+        """Greatest height above launch: of the curve itself in exact step, else of what was recorded; nan where its
+        way is not known."""
         if self._apex is None:
-            self._apex = self.path.apex(frame) if frame.vertical else 0.0
+            self._apex = 0.0 if not frame.vertical else self.path.apex(frame) if self.path.known else math.nan
         return self._apex
 
 
 class Record:
     """Births, events (in order of time, then key), samples (by key, then time) and launches of one session.
 
-    exact : whether motion was stepped exactly, so that a path is known between its points.
+    exact : whether motion was stepped exactly, so that a path is known between its points. sampled : whether samples
+    are of each tick's end; else they are of the record's end alone.
     """
 
-    def __init__(self, births, events, samples, params, exact: bool):
-        self.births, self.params, self.exact = births, params, exact
+    def __init__(self, births, events, samples, params, exact: bool, sampled: bool = True):
+        self.births, self.params, self.exact, self.sampled = births, params, exact, sampled
         self.events = in_order(events)
         self.samples = samples
         if len(births) != 1:
@@ -261,6 +263,7 @@ class Record:
             t[2][thrown],
             before,
             bool(np.isin(touches["kind"], (pool.RESTED, pool.SLID)).any()),
+            self.sampled,
         )
 
     def to_json(self) -> str:
@@ -269,7 +272,7 @@ class Record:
             name: {field: _plain(getattr(self, name)[field]) for field in kind.names if field != "pad"}
             for name, kind in KINDS.items()
         }
-        return json.dumps({"exact": bool(self.exact), **arrays}, allow_nan=False)
+        return json.dumps({"exact": bool(self.exact), "sampled": bool(self.sampled), **arrays}, allow_nan=False)
 
     @classmethod
     def of_json(cls, text: str) -> Record:
@@ -283,7 +286,7 @@ class Record:
                     if field != "pad":
                         rows[field] = np.array(read[name][field], dtype=kind[field].base).reshape(rows[field].shape)
                 arrays.append(rows)
-            return cls(*arrays, exact=read["exact"])
+            return cls(*arrays, exact=read["exact"], sampled=read["sampled"])
         except (KeyError, TypeError) as error:
             raise ValueError(f"no record: {error}") from None
 

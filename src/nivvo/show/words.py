@@ -13,6 +13,7 @@ from nivvo.play.outcome.run import Run
 from nivvo.play.outcome.tables import ending_of
 from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
+from nivvo.play.questions.rating import RateTable
 
 MOST_ENDS = 3
 """Ways in which projectiles ended that a summary tells one by one."""
@@ -75,8 +76,28 @@ def overlaps(run: Run, ability: str) -> list[str]:
     return lines
 
 
-def held(found: HoldTable) -> list[str]:
-    """What a table of holds comes to."""
+def compared(found: HoldTable | RateTable) -> list[str]:
+    """What a table of holds, or of tick rates, comes to."""
+    return _held(found) if isinstance(found, HoldTable) else _rated(found)
+
+
+def _rated(found: RateTable) -> list[str]:
+    units, lines = {"range": f" {found.unit}", "apex": f" {found.unit}", "flight_time": " s"}, []
+    rates = f"{', '.join(f'{rate:g}' for rate in found.rates)} ticks/s"
+    for name in dict.fromkeys(row["ability"] for row in found.rows):
+        told = [_spread(column, values, units) for ability, column, values in found.differs if ability == name]
+        lines.append(f"{name} at {rates}: {'; '.join(told) or 'the same'}")
+    return lines + ([f"hangs on the tick rate: {', '.join(found.hangs_on)}"] if found.hangs_on else [])
+
+
+def _spread(column: str, values: list, units: dict[str, str]) -> str:
+    """From where to where a number goes, or which words there are."""
+    if any(isinstance(one, str) or one is None for one in values):
+        return f"{column.replace('_', ' ')}: {' or '.join(dict.fromkeys(str(one or 'not') for one in values))}"
+    return f"{column.replace('_', ' ')} from {min(values):.5g} to {max(values):.5g}{units.get(column, '')}"
+
+
+def _held(found: HoldTable) -> list[str]:
     lines = [] if found.full is None else [f"{found.ability} is full after {found.full:g} s"]
     if found.scene.rules.seen_at_ticks:
         lines.append("input is seen at ticks: what is let go between two of them counts as held until the later")

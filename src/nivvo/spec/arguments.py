@@ -11,7 +11,7 @@ import inspect
 import math
 import numbers
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from typing import Any
 
 import numpy as np
@@ -66,6 +66,12 @@ def _number(word: str, value: Any) -> float:
     if not math.isfinite(number):
         raise CallError(f"{word} is a finite number, not {_shown(value)}")
     return number
+
+
+def _numbers(word: str, value: Any) -> tuple[float, ...]:
+    if isinstance(value, str) or not isinstance(value, Iterable):
+        raise CallError(f"{word} are finite numbers, as [30, 60], not {_shown(value)}")
+    return tuple(_number(f"each of {word}", one) for one in value)
 
 
 def _count(word: str, value: Any) -> int:
@@ -141,6 +147,7 @@ KINDS: dict[str, Callable[[str, Any], Any]] = {
         ),
         _number,
     ),
+    "rates": _numbers,
     "count": _count,
     "id_": _count,
     "bounces": _count,

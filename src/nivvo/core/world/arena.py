@@ -717,6 +717,17 @@ class Arena:
         self.counters[pool.EVENTS] = 0
         return taken
 
+    def sample(self, time: int) -> None:
+        """Write down where all are at ``time`` (clock), between two ticks."""
+        self.place_all(time)
+        flying = self.flight[: self.live]
+        flying = flying[(flying["end"] == 0) & (flying["born"] <= time)]
+        self.samples, self.counters[pool.SAMPLES] = pool.zeros(max(len(flying), 1), pool.SAMPLE), len(flying)
+        rows = self.samples[: len(flying)]
+        rows["t"] = time
+        for name in ("key", "p", "v"):
+            rows[name] = flying[name]
+
     def take_samples(self) -> np.ndarray:
         """A copy of the samples since the last call."""
         taken = pool.copied(self.samples[: self.counters[pool.SAMPLES]])

@@ -262,6 +262,14 @@ class Run:
         return self.record.path(self.key_of(projectile))
 
     @checked
+    def whole_flight(self, projectile: str) -> Path:
+        """The path of a projectile that is known at any time. Raises CallError, too where only contacts were kept."""
+        path = self.flight(projectile)
+        if not path.known:
+            raise CallError(f'how {projectile} flew between its contacts is not known: fire with keep = "paths"')
+        return path
+
+    @checked
     def path(self, projectile: str) -> pd.DataFrame:
         """The recorded path of a projectile: time, position, velocity, and which way it points. Raises CallError.
 
@@ -309,13 +317,16 @@ class Run:
 
     @checked
     def at(self, time: float) -> pd.DataFrame:
-        """Where each projectile in the air is at ``time`` (s), and how fast: exact also between ticks."""
+        """Where each projectile in the air is at ``time`` (s), and how fast: exact also between ticks.
+
+        Raises CallError where only contacts were kept, and they do not tell it.
+        """
         import pandas as pd
 
         axes, rows = axes_of(self.scene.frame.size), []
         for name in self.ids.values():
-            p, v = self.flight(name).at(time)
-            if np.isfinite(p).all():
+            if self.flight(name).t[0] <= time <= self.flight(name).t[-1]:
+                p, v = self.whole_flight(name).at(time)
                 rows.append([name, *p[: len(axes)].tolist(), *v[: len(axes)].tolist()])
         columns = ["projectile", *axes, *(f"v{axis}" for axis in axes)]
         return pd.DataFrame(rows, columns=columns)

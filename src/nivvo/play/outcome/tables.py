@@ -244,7 +244,9 @@ def _pursuits(run: Run) -> Iterable[Pursuit]:
         rate = min(float(row["rate"]), float(row["side"]) / speed if speed > 0.0 else math.inf)
         radius = speed / rate if rate > 0.0 and row["law"] != pool.BLEND else math.nan
         until, why = (flown.stop, "") if lost is None else (time_of(lost), LOSSES[int(lost["code"])])
-        near = nearest_to(run, body_of(run, event), flown.path, radius_of(run, key), time_of(event), until)
+        near = None
+        if flown.path.known:
+            near = nearest_to(run, body_of(run, event), flown.path, radius_of(run, key), time_of(event), until)
         # A touch is one to the rounding of its place.
         gap = math.nan if near is None else near.gap if near.gap > pool.SURFACE_SHARE * run.scene.size else 0.0
         yield Pursuit(event, until, why, radius, gap)

@@ -727,12 +727,16 @@ class Session:
 
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
+        sampled = bool(self.arena.world["sampled"][0])
+        if not sampled and self.arena.live:
+            self.arena.sample(self.scene.ticks.edge(self.tick))
         record = Record(
             np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
             self.arena.take_samples(),
             pool.copied(self.arena.params[: self.arena.used]),
             self.scene.exact,
+            sampled,
         )
         self.deciding.at_end()
         told = {

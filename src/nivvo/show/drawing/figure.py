@@ -234,7 +234,9 @@ def draw_bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarra
 def limits_of(view: View, run: Run, more: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
     """Corners of the picture: all that matters, and a margin."""
     points = [flat(shot.at, view.across, view.upward)[None] for shot in run.fired]
-    points += [flat(run.flight(name).drawn, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]]
+    points += [
+        flat(run.whole_flight(name).drawn, view.across, view.upward) for name in list(run.ids.values())[:MOST_PATHS]
+    ]
     for number, (row, kind) in enumerate(zip(run.scene.bodies, run.scene.kinds, strict=True)):
         if row["kind"] != HALF_SPACE and kind != "obstacle":
             points.append(outline(row, row["c0"], view.across, view.upward))
@@ -436,7 +438,7 @@ def _flights(ax: Axes, view: View, run: Run, size: float, labels: Labels) -> Non
     ways: dict[tuple[bool, bool], list[np.ndarray]] = {}
     muzzles = []
     for key, name in ids:
-        shot, path = run.by_key[key], run.flight(name)
+        shot, path = run.by_key[key], run.whole_flight(name)
         line = flat(path.drawn, view.across, view.upward)
         labels.avoid(line)
         ways.setdefault((shot.parent >= 0, few or run.record.flown(key).body >= 0), []).append(line)

@@ -81,7 +81,7 @@ def _frame(ax: Axes, view: View, run: Run, time: float, low: np.ndarray, high: n
         if len(shape) > 2:
             ax.add_patch(Polygon(shape, closed=True, facecolor=fill, edgecolor=edge, linewidth=1.2, zorder=2))
     for key, name in run.ids.items():
-        path = run.flight(name)
+        path = run.whole_flight(name)
         if path.t[0] > time:
             continue
         seen = np.linspace(path.t[0], min(time, path.t[-1]), 80)
