@@ -82,3 +82,17 @@ class Versus(unittest.TestCase):
         self.assertTrue(outcome('same_as = "left", numbers = ["apex", "range", "flight_time"]').passed)
         self.assertFalse(outcome('same_as = "left", numbers = ["launch_direction"]').passed)
         self.assertTrue(outcome('same_as = "left", numbers = ["launch_direction"], within = 180').passed)
+
+    def test_numbers_are_the_same_at_other_tick_rates_or_not(self):
+        self.assertTrue(outcome("same_at = [20, 33, 240]").passed)
+        # At 30 ticks a second it keeps 0.9 of its speed 30 times a second.
+        bad = outcome('same_at = [60, 30], numbers = ["path_length"]', more="flight.drag.per_tick = 0.9")
+        self.assertFalse(bad.passed)
+        self.assertIn("at 30 ticks/s", bad.found)
+        self.assertTrue(outcome('same_at = [30], numbers = ["launch_speed"]', more="flight.drag.per_tick = 0.9").passed)
+        for rates, says in (("[]", "at least 1"), ("[0.5]", "at least 1"), ("30", "list")):
+            with self.assertRaises(DrillError) as caught:
+                outcome(f"same_at = {rates}")
+            self.assertIn(says, str(caught.exception))
+        with self.assertRaisesRegex(DrillError, "goes by tick.frames"):
+            outcome("same_at = [30]", more="[tick]\nframes = [0.02, 0.01]")

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from os import PathLike
 
-from nivvo.judge.checks import Outcome, judge
+from nivvo.judge.checks import Check, Outcome, judge
 from nivvo.play.engine import fire
 from nivvo.play.outcome.run import Run
 from nivvo.results import Results
@@ -21,4 +22,15 @@ def check(
     compiled : as of ``fire``. Raises CallError for an unknown case.
     """
     name = drill.case_name(case)
-    return judge(run or fire(drill, name, compiled=compiled), drill.case(name).check, lambda other: fire(drill, other))
+    return judge(run or fire(drill, name, compiled=compiled), drill.case(name).check, others_of(drill, name))
+
+
+def others_of(drill: Drill, name: str) -> Callable[[Check], list[Run]]:
+    """What fires the runs that a check of a case compares with: other cases, or it at other tick rates."""
+
+    def others(check: Check) -> list[Run]:
+        if check.same_at is not None:
+            return [fire(drill.with_settings({"tick.rate": rate}), name) for rate in check.same_at]
+        return [fire(drill, check.mirrors or check.same_as)]
+
+    return others

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -13,6 +14,7 @@ from nivvo.core.numbers.frame import unit as unit_of
 from nivvo.judge.closeness import Closest, closest, each_closest, whose
 from nivvo.judge.measures import may_be_of, measure
 from nivvo.play.outcome.run import Run
+from nivvo.play.questions.rating import SAME
 from nivvo.record.vocabulary import BY_WORD
 from nivvo.results import Results
 from nivvo.spec.scenes.case import MEASURES, Check
@@ -44,13 +46,13 @@ class Outcome:
         return f"<{'passed' if self.passed else 'FAILED'}: {self.check}: {self.found}>"
 
 
-def judge(run: Run, checks: list[Check], others: Callable[[str], Run] | None = None) -> Results[Outcome]:
-    """The outcome of each check on a run. others : gives the run of another case, for checks that compare."""
+def judge(run: Run, checks: list[Check], others: Callable[[Check], list[Run]]) -> Results[Outcome]:
+    """The outcome of each check on a run. others : gives the runs that a check compares with."""
     return Results(_judged(run, check, others) for check in checks)
 
 
-def _judged(run: Run, check: Check, others: Callable[[str], Run] | None) -> Outcome:
-    runs = [run, *([others(getattr(check, check.verb))] if check.verb in VERSUS else [])]
+def _judged(run: Run, check: Check, others: Callable[[Check], list[Run]]) -> Outcome:
+    runs = [run, *(others(check) if check.verb in VERSUS else [])]
     named = check.of is not None and (check.verb != "measure" or MEASURES[check.measure].of == "projectile")
     for one in runs if named else []:
         if check.of not in whose(one):
@@ -320,23 +322,26 @@ def _mirrors(run: Run, check: Check, other: Run) -> Outcome:
     return Outcome(text, bool(far[k] <= within and n.any()), found, within - float(far[k]), unit)
 
 
-def _same_as(run: Run, check: Check, other: Run) -> Outcome:
+def _same(run: Run, check: Check, *others: Run) -> Outcome:
     text, worst, said = written(check), math.inf, ""
     fit = [
-        name for name in MEASURES if check.of is None or all(check.of in may_be_of(one, name) for one in (run, other))
+        name for name in MEASURES if check.of is None or all(check.of in may_be_of(one, name) for one in (run, *others))
     ]
-    for name in fit if check.numbers is None else [name for name in check.numbers if name in fit]:
+    asked = fit if check.numbers is None else [name for name in check.numbers if name in fit]
+    equal = EQUAL if check.same_at is None else SAME
+    for other, name in itertools.product(others, asked):
         if check.of is None and MEASURES[name].needs_of:
             continue
         (a, unit), (b, _) = measure(run, name, check.of), measure(other, name, check.of)
         if math.isnan(a) and math.isnan(b):
             continue
-        within = EQUAL * max(1.0, abs(b)) if check.within is None else check.within
+        within = equal * max(1.0, abs(b)) if check.within is None else check.within
         margin = within - abs(a - b) if not math.isnan(a - b) else -math.inf
         if margin < worst:
-            worst, said = margin, f"{name} is {number(a, unit)} here and {number(b, unit)} in {other.case}"
+            where = f"in {other.case}" if check.same_at is None else f"at {other.scene.ticks.rate:g} ticks/s"
+            worst, said = margin, f"{name} is {number(a, unit)} here and {number(b, unit)} {where}"
     if not said:
-        return Outcome(text, False, "there is no such number in either", math.nan, "")
+        return Outcome(text, False, "there is no such number in any", math.nan, "")
     margin = math.nan if check.within is None and worst >= 0.0 else worst
     return Outcome(text, worst >= 0.0, said, margin if math.isfinite(margin) else math.nan, "")
 
@@ -358,5 +363,5 @@ VERB: dict[str, Callable[[Run, Check], Outcome]] = {
 }
 """Each verb and the function that judges it."""
 
-VERSUS: dict[str, Callable[[Run, Check, Run], Outcome]] = {"mirrors": _mirrors, "same_as": _same_as}
-"""Those that compare with the run of another case, whose name stands at the verb."""
+VERSUS: dict[str, Callable[..., Outcome]] = {"mirrors": _mirrors, "same_as": _same, "same_at": _same}
+"""Those that compare with other runs: of the case whose name stands at the verb, or at the tick rates there."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from nivvo.errors import NivvoError
+from nivvo.judge.case import others_of
 from nivvo.judge.checks import judge, number
 from nivvo.play.engine import fire
 from nivvo.play.outcome.run import Run
@@ -84,7 +85,7 @@ def _margin(drill: Drill, case: str, check: int, key: str, value: float) -> tupl
     value = float(number(value))
     try:
         other = drill.with_settings({key: value})
-        outcome = judge(fire(other, case), [other.case(case).check[check]], lambda name: fire(other, name))[0]
+        outcome = judge(fire(other, case), [other.case(case).check[check]], others_of(other, case))[0]
     except NivvoError:
         return False, -math.inf
     return outcome.passed, outcome.margin if math.isfinite(outcome.margin) else -math.inf

@@ -121,6 +121,8 @@ def _checks(links: Links, key: tuple, case: Case) -> None:
         for verb in ("mirrors", "same_as"):
             if (other := getattr(check, verb)) is not None:
                 links.name((*at, verb), other, "case", [one for one in links.document.tables["case"] if one != key[1]])
+        if check.same_at is not None and links.model.tick.frames is not None:
+            links.say((*at, "same_at"), "is of tick rates, and the drill goes by tick.frames", check.same_at)
         links.vector((*at, "lands"), check.lands)
         _measured(links, at, check, everything, links.model.ability)
 

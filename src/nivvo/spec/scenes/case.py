@@ -12,6 +12,7 @@ from nivvo.spec.scenes.values import (
     Positive,
     Seconds,
     Table,
+    TickRate,
     Vector,
     Whose,
     no_rows,
@@ -156,6 +157,9 @@ class Check(Table):
     never: Literal[HAPPEN] | None = Field(None, description="what must not happen")
     mirrors: Name | None = Field(None, description="a case whose first shot must fly as this one, mirrored")
     same_as: Name | None = Field(None, description="a case whose numbers must be those of this one")
+    same_at: Annotated[list[TickRate], Field(min_length=1, max_length=100)] | None = Field(
+        None, description="tick rates at which its numbers must be those of this one, ticks/s"
+    )
     before: Seconds | None = Field(None, description="hits, happens, never: at the latest")
     after: Seconds | None = Field(None, description="hits, happens, never: at the earliest")
     times: Annotated[int, Field(ge=1)] | None = Field(
@@ -166,10 +170,10 @@ class Check(Table):
         None, description='mirrors: compared up to there; default: "first contact"'
     )
     numbers: list[Literal[tuple(MEASURES)]] | None = Field(
-        None, min_length=1, description="same_as: which measures; default: all that belong to no one body"
+        None, min_length=1, description="same_as, same_at: which measures; default: all that belong to no one body"
     )
     within: Positive | None = Field(
-        None, description="lands: radius; measure equals, same_as: tolerance; mirrors: distance, units"
+        None, description="lands: radius; measure equals, same_as, same_at: tolerance; mirrors: distance, units"
     )
     margin: NotNegative | None = Field(None, description="clears: least gap between the surfaces")
     of: Whose | None = Field(
@@ -228,6 +232,7 @@ VERBS = {
     "never": ("of", "body", "after", "before"),
     "mirrors": ("until", "within"),
     "same_as": ("numbers", "of", "within"),
+    "same_at": ("numbers", "of", "within"),
 }
 """Each verb and the keys that go with it."""
 

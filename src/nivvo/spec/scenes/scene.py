@@ -15,6 +15,7 @@ from nivvo.spec.scenes.values import (
     Seconds,
     Share,
     Table,
+    TickRate,
     Vector,
     no_tables,
 )
@@ -266,7 +267,7 @@ Frame = Annotated[float, Field(ge=LEAST_FRAME, le=10)]
 class Tick(Table):
     """How the game ticks."""
 
-    rate: Annotated[float, Field(ge=1, le=100_000)] = Field(60.0, description="ticks a second")
+    rate: TickRate = Field(60.0, description="ticks a second")
     frames: (
         str
         | Annotated[list[Annotated[float, Field(ge=LEAST_FRAME, le=10)]], Field(min_length=1, max_length=100_000)]

@@ -105,6 +105,9 @@ Seconds = Annotated[
 ]
 """A duration: seconds as a number, or ticks as "90 ticks"."""
 
+TickRate = Annotated[float, Field(ge=1, le=100_000)]
+"""Ticks a second."""
+
 
 EASES = ("linear", "in", "out", "in and out")
 """How a value goes from start to end (``core.curves``)."""
