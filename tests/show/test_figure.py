@@ -1,5 +1,6 @@
 """Figures: the right way up, nothing outside, what is drawn is what happened."""
 
+import math
 import unittest
 from pathlib import Path
 
@@ -52,6 +53,17 @@ class Figures(unittest.TestCase):
             ways = [figure.axes[-1].transData.transform(flat(way, view.across, view.upward)) for way in (ahead, right)]
             (a, b), (c, d) = (way - figure.axes[-1].transData.transform((0.0, 0.0)) for way in ways)
             self.assertLess(a * d - b * c, 0.0, world)
+
+    def test_how_far_a_body_is_off_the_plane_is_told_of_its_nearest_corner(self):
+        ring, text = np.array([[0, 0], [2, 0], [2.5, 1.5], [0.5, 2]]), "nivvo = 1\nworld.view = 'space'\n"
+        for turned in range(0, 360, 25):
+            shape = f"shape = {{{{ polygon = {ring.tolist()}, tall = 2, turned = {turned} }}}}\n"
+            shed = "[obstacle.shed]\nat = [6, {}, 0]\n" + shape
+            for y in (4.0, -4.0):
+                run = nivvo.fire(nivvo.parse(text + "[ability.flare]\nlaunch.speed = 9\n" + shed.format(y)))
+                side, s, c = views(run)[0], math.sin(math.radians(turned)), math.cos(math.radians(turned))
+                off = side.off(run.scene.bodies[run.scene.number["shed"]])
+                self.assertAlmostEqual(off, min(y + ring @ [s, c], key=abs), places=9)
 
     def test_no_launch_flies_beyond_the_reach_that_is_drawn_and_some_come_up_to_it(self):
         """Through drag and wind, from whoever walks, up, down and in space."""

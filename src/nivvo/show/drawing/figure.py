@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from nivvo.core.geometry.shapes import BALL, BOX, HALF_SPACE
+from nivvo.core.geometry.shapes import BALL, BOX, HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.core.numbers.frame import length_of
 from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, WENT_THROUGH, zeros
@@ -67,9 +67,9 @@ class View:
         if self.through is None or row["kind"] == HALF_SPACE:
             return 0.0
         n = self.hand * np.cross(self.upward, self.across)
-        far = float(n @ (row["c0"] - self.through))
-        half = sum(float(row["half"][k]) * abs(float(n @ row[f"axis{k}"])) for k in range(3)) + float(row["radius"])
-        return float(np.sign(far)) * max(abs(far) - half, 0.0)
+        far = float(n @ (row["c0"] + row["arm"] - self.through))
+        toward = tuple((n if far < 0.0 else -n).tolist())
+        return float(np.sign(far)) * max(abs(far) - support(row, toward), 0.0)
 
 
 def views(run: Run) -> list[View]:
