@@ -1,5 +1,6 @@
 """Figures: the right way up, nothing outside, what is drawn is what happened."""
 
+import itertools
 import math
 import unittest
 from pathlib import Path
@@ -64,6 +65,25 @@ class Figures(unittest.TestCase):
                 side, s, c = views(run)[0], math.sin(math.radians(turned)), math.cos(math.radians(turned))
                 off = side.off(run.scene.bodies[run.scene.number["shed"]])
                 self.assertAlmostEqual(off, min(y + ring @ [s, c], key=abs), places=9)
+
+    def test_what_turns_and_its_rings_are_drawn_as_they_stood_when_touched(self):
+        text = (
+            "nivvo = 1\n[target.board]\nat = [8, 0.5]\nshape.box = [0.3, 3]\nspot = [0, 0.4]\nturns = 30\n"
+            "[ability.flare]\nlaunch.speed = 20\non.targets.score = { points = 1, rings = [[0.5, 5], [0.9, 2]] }\n"
+            "[case.tap]\ninput = [{ t = 0.4, tap = 'fire' }]\n"
+        )
+        run, figure = self.drawn(nivvo.parse(text))
+        touch, ax = run.rows("contacts")[0], figure.axes[0]
+        (x, y), angle = (touch["x"], touch["y"]), math.radians(30 * touch["time"])
+        drawn = [line for one in ax.collections if hasattr(one, "get_segments") for line in one.get_segments()]
+        edges = [edge for line in drawn if (line[0] == line[-1]).all() for edge in itertools.pairwise(line)]
+        off = [abs((b - a)[0] * (y - a[1]) - (b - a)[1] * (x - a[0])) / math.hypot(*(b - a)) for a, b in edges]
+        self.assertLess(min(off), 1e-6)
+        spot = np.array([8 - 0.4 * math.sin(angle), 0.5 + 0.4 * math.cos(angle)])
+        along = np.array([-math.sin(angle), math.cos(angle)])
+        ticks = [line.get_xydata().mean(axis=0) for line in ax.lines if len(line.get_xydata()) == 2]
+        offs = sorted(float((tick - spot) @ along) for tick in ticks if abs((tick - spot) @ along) < 1)
+        self.assertTrue(all(min(abs(off - wanted) for off in offs) < 1e-6 for wanted in (-0.9, -0.5, 0.5, 0.9)), offs)
 
     def test_no_launch_flies_beyond_the_reach_that_is_drawn_and_some_come_up_to_it(self):
         """Through drag and wind, from whoever walks, up, down and in space."""

@@ -12,7 +12,20 @@ import numpy as np
 from nivvo.core.geometry.shapes import BALL, BOX, HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.core.numbers.frame import length_of
-from nivvo.core.pool import ANCHORED, BLINKED, BODY, BURST, LOCKED, LOST_TARGET, SCORED, SLIPPED, WENT_THROUGH, zeros
+from nivvo.core.pool import (
+    ANCHORED,
+    BLINKED,
+    BODY,
+    BURST,
+    CONTACT,
+    LOCKED,
+    LOST_TARGET,
+    OVERLAP,
+    SCORED,
+    SLIPPED,
+    WENT_THROUGH,
+    zeros,
+)
 from nivvo.errors import CallError
 from nivvo.plan.abilities.effects import Score
 from nivvo.plan.scene import Scene
@@ -30,7 +43,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
 
 INK, STONE, SEA, AMBER, RUST, MOSS = "#1b2733", "#8a949c", "#0b6fa4", "#e0a008", "#b8442c", "#3c7d5a"
-MOST_PATHS, MOST_LABELS, FEW = 400, 12, 6
+MOST_PATHS, MOST_LABELS, FEW, FEW_TOUCHES = 400, 12, 6, 3
 STACKED, SIDE_BY_SIDE = (1180, 295), (565, 660)
 """Pixels of each of two views that stand above one another, or beside."""
 
@@ -319,6 +332,7 @@ def _bodies(ax: Axes, view: View, run: Run, low: np.ndarray, high: np.ndarray) -
         if number in run.stage.turning:
             centre, reach = flat(row["c0"], view.across, view.upward), run.stage.reach(number)
             ax.add_artist(Circle(centre, reach, fill=False, edgecolor=STONE, lw=1.0, ls=":", zorder=2))
+            _as_touched(ways, view, run, number, STONE if kind == "obstacle" else RUST)
         wave = run.stage.waves.get(number)
         if wave is not None and len(wave.bodies) > 1:
             if number != wave.bodies[0]:
@@ -411,6 +425,16 @@ def _drift(ways: _Ways, view: View, run: Run, number: int, edge: np.ndarray, col
         ways.add(color, 1.4, "--", closed + there)
     if np.abs(way[-1] - way[-12]).max() > 0.0:
         ways.arrows.append((color, middle + way[-12], middle + way[-1]))
+
+
+def _as_touched(ways: _Ways, view: View, run: Run, number: int, color: str) -> None:
+    """The outline of a body that turns as it stood when it was touched, the first few times."""
+    events = run.record.events
+    touches = events[(events["body"] == number) & np.isin(events["kind"], (CONTACT, OVERLAP))][:FEW_TOUCHES]
+    for time in map(time_of, touches):
+        row, place = run.stage.row(number, time * UNITS), run.stage.motions[number].seen(time)[0]
+        edge = outline(row, place, view.across, view.upward)
+        ways.add(color, 1.0, "--", np.vstack([edge, edge[:1]]))
 
 
 def until(run: Run, number: int, last: float) -> float:
@@ -581,7 +605,8 @@ def _rings(ax: Axes, view: View, run: Run) -> None:
             continue
         effects = ability.answers[int(run.stage.rows["group"][body])].effects
         rings = next((one.rings for one in effects if isinstance(one, Score)), ())
-        n, middle = event["normal"], run.stage.motions[body].seen(time_of(event))[0]
+        n, time = event["normal"], time_of(event) * UNITS
+        middle = run.stage.middle(body, time) + run.stage.row(body, time)["spot"]
         point = event["p"] - radius_of(run, int(event["key"])) * n
         face = middle + float(n @ (point - middle)) * n
         flat_scene = run.scene.frame.size == 2
