@@ -72,6 +72,9 @@ class Clearances(unittest.TestCase):
         self.assertAlmostEqual(found.least, 0.6 - 0.9 - 0.1, delta=1e-9)
         self.assertAlmostEqual(abs(found.elevation), 90.0, delta=1e-9)
         self.assertGreater(found.clear_forward, 0.99)
+        held = nivvo.clearance(nivvo.parse(text.replace("'nearest'", "'nearest'\naim.elevation_within = [-20, 35]")))
+        # Held so, it is beside the box: nearest where it points straight at a side, and as high as it may.
+        self.assertAlmostEqual(held.least, 0.6 * np.cos(np.radians(35)) - 0.3 - 0.1, delta=1e-9)
 
     def test_fire_tells_of_it_when_some_aim_starts_inside(self):
         import tempfile
@@ -92,6 +95,29 @@ class Clearances(unittest.TestCase):
         self.assertAlmostEqual(found.least, 0.7 - 0.9 - 0.1, delta=1e-12)
         flat = nivvo.clearance(made("forward = 0.7", "box = [1.0, 1.8]", ability="launch.speed = 5"))
         self.assertAlmostEqual(flat.least, 0.7 - 0.5 - 0.1, delta=1e-12)
+
+    def test_it_is_the_least_of_all_shots_that_the_ability_can_fire(self):
+        rng, seen = np.random.default_rng(8), set()
+        for n in range(24):
+            top, follows, by = bool(n % 2), ("aim", "body")[n // 2 % 2], ("stick", "cursor")[n // 4 % 2]
+            box = f"box = {rng.uniform(0.4, 1.6, 2).tolist()}, turned = {rng.uniform(0, 90)}"
+            limits = [f"snap = {rng.choice([4, 8])}"] if by == "stick" and rng.integers(2) else []
+            if rng.integers(2):
+                low, high = np.sort(rng.uniform(-80, 80, 2)).round(1).tolist()
+                limits.append(f"{'direction' if top else 'elevation'}_within = [{low}, {high}]")
+            count = f"facing_count = {rng.choice([4, 8])}" if top and rng.integers(2) else ""
+            text = (
+                f"nivvo = 1\nworld.view = '{'top' if top else 'side'}'\n[shooter.keeper]\nshape = {{ {box} }}\n"
+                f"facing_follows = '{by}'\n{count}\n[shooter.keeper.muzzle.hand]\nforward = {rng.uniform(0.4, 1)}\n"
+                f"{'right' if top else 'up'} = {rng.uniform(-0.3, 0.3)}\nfollows = '{follows}'\n"
+                f"[ability.a]\nlaunch.speed = 5\naim = {{ {', '.join([f'by = {by!r}', *limits])} }}\n"
+            )
+            found, rose = nivvo.clearance(nivvo.parse(text)), nivvo.rose(nivvo.parse(text), count=360)
+            # A degree apart, and the one half way between: they differ by less than a muzzle goes in that.
+            self.assertAlmostEqual(found.least, min(rose.clearances), delta=0.011, msg=text)
+            self.assertLess(abs(found.least - min(rose.clearances)), 1e-9 if count and follows == "body" else 1, text)
+            seen.add(found.least < 0)
+        self.assertEqual(seen, {True, False})
 
     def test_unknown_abilities_are_told(self):
         with self.assertRaises(nivvo.CallError):

@@ -15,6 +15,7 @@ from nivvo.plan.case import case_of
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.stance import Stance, stance_of
 from nivvo.play.engine import ability_in, scratch
+from nivvo.play.questions.rose import TURNED_BY
 from nivvo.play.stage.stage import Stage
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
@@ -125,22 +126,45 @@ def _muzzles(stance: Stance, headings, offset) -> np.ndarray:
 
 def _headings(scene: Scene, ability: Ability, stance: Stance) -> np.ndarray:
     """Every heading that the ability can give its muzzle: a degree apart in 2D, ten in 3D."""
-    frame, aim, elevation = scene.frame, ability.aim.by, ability.launch.elevation
-    around = frame.direction(np.arange(0.0, 360.0, 1.0 if frame.size == 2 else 10.0))
-    if frame.view == "side" and (not stance.follows_aim or aim == "facing" or elevation is not None):
-        around = np.array([frame.forward, -frame.forward])
+    frame, aim, elevation, ways = scene.frame, ability.aim, ability.launch.elevation, _ways(scene, ability, stance)
     if not stance.follows_aim:
-        return around
-    if aim == "fixed":
-        around = frame.direction(ability.aim.direction)[None]
-        if ability.aim.elevation is not None:
-            around = frame.raised(around, ability.aim.elevation)
+        return ways
+    if aim.by == "fixed" and aim.elevation is not None:
+        ways = frame.raised(ways, aim.elevation)
     if elevation is not None:
         values = elevation.values if isinstance(elevation, Curve) else [elevation]
-        return np.concatenate([frame.raised(around, value) for value in values])
-    if frame.size == 2 or aim in ("fixed", "facing", "stick"):
-        return around
-    return np.concatenate([frame.raised(around, value) for value in np.arange(-90.0, 91.0, 10.0)])
+        ways = np.concatenate([frame.raised(ways, value) for value in values])
+    elif frame.size == 3 and aim.by not in ("fixed", "facing", "stick"):
+        ways = np.concatenate([frame.raised(ways, value) for value in np.arange(-90.0, 91.0, 10.0)])
+    if aim.elevation_within is None:
+        return ways
+    rises = frame.elevation(ways)
+    held = np.clip(rises, *aim.elevation_within)
+    return np.where((held == rises)[:, None], ways, frame.raised(ways, held))
+
+
+def _ways(scene: Scene, ability: Ability, stance: Stance) -> np.ndarray:
+    """Where an aim, or a facing that turns the muzzle, can point to around; in side view to both sides."""
+    frame, aim, gunner = scene.frame, ability.aim, scene.shooters[stance.shooter]
+    count = gunner.facing_count
+    around = np.arange(0.0, 360.0, 1.0 if frame.size == 2 else 10.0)
+    facings = around if count is None else np.arange(count) * (360.0 / count)
+    faces = not stance.follows_aim or aim.by == "facing"
+    if aim.by == "fixed" and not faces:
+        return frame.direction(aim.direction)[None]
+    if frame.view == "side" and (faces or ability.launch.elevation is not None):
+        return np.array([frame.forward, -frame.forward])
+    if faces:
+        return frame.direction(facings)
+    if aim.by == "stick" and aim.snap is not None and aim.turn_rate is None:
+        around = np.arange(aim.snap) * (360.0 / aim.snap)
+    if aim.direction_within is not None and count is not None:
+        # What turns both lets him face the nearest way; else he may face any.
+        both = TURNED_BY.get(aim.by) == gunner.facing_follows
+        base = facings[np.rint(around * (count / 360.0)).astype(int) % count] if both else facings[:, None]
+        off = (around - base + 180.0) % 360.0 - 180.0
+        around = np.unique(((base + np.clip(off, *aim.direction_within)) % 360.0).round(9))
+    return frame.direction(around)
 
 
 def _clear_forward(gaps, enough: float) -> float:

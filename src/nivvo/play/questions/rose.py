@@ -21,6 +21,9 @@ from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 AROUND = 24
+TURNED_BY = {"stick": "stick", "cursor": "cursor", "sight": "look"}
+"""By which control an aim is turned; others by the shooter's facing."""
+
 FAR = 20.0
 """Metres at which a cursor is held around the shooter."""
 
@@ -79,7 +82,7 @@ def rose(
     """Fire an ability at ``count`` angles around, as its shooter stands at 0 s.
 
     Aims by stick, cursor and sight are turned themselves (without their turn rate); for others the shooter's
-    facing is. In side view a facing is left or right. Raises CallError for unknown names and a count below 2.
+    facing is, to where it can face: in side view left or right. Raises CallError for unknown names and a count below 2.
     """
     if not 2 <= count <= 3600:
         raise CallError(f"a rose has from 2 to 3600 shots, not {count}")
@@ -88,11 +91,12 @@ def rose(
     keys = scene.abilities[ability]
     still = keys.aim._replace(turn_rate=None, curve=None, camera=None)
     scene.abilities = {**scene.abilities, ability: keys._replace(aim=still)}
-    turned = {"stick": "stick", "cursor": "cursor", "sight": "look"}.get(keys.aim.by, "facing")
+    turned = TURNED_BY.get(keys.aim.by, "facing")
     angles = np.arange(count) * (360.0 / count)
-    if turned == "facing" and scene.frame.view == "side":
-        angles = np.array([0.0, 180.0])
     shooter = scene.shooter_of(ability)
+    faces = 2 if scene.frame.view == "side" else scene.shooters[shooter].facing_count
+    if turned == "facing" and faces is not None:
+        angles = np.arange(faces) * (360.0 / faces)
     shots = [_at(scene, ability, shooter, turned, float(angle), k) for k, angle in enumerate(angles)]
     return Rose(scene, ability, turned, angles, shots)
 

@@ -71,9 +71,13 @@ def draw_rose(found: Rose, ax: Axes) -> Axes:
     labels = [middle[None] + (size + long) * 1.2 * np.array([[-1.0, -1.0], [1.0, 1.0]])]
     all_ = np.concatenate([edge, *tips, *labels])
     fit_axes(ax, view, all_.min(axis=0), all_.max(axis=0))
-    spread = np.nanmax(speeds) - np.nanmin(speeds) if np.isfinite(speeds).any() else np.nan
-    least = float(np.nanmin(found.clearances))
-    words = f"{len(shots)} shots; speeds differ by {spread:.2g} {unit_}/s; least clearance {least:.4g} {unit_}"
+    least, known = float(np.nanmin(found.clearances)), speeds[np.isfinite(speeds)]
+    fast = ""
+    if len(known):
+        low, high = float(known.min()), float(known.max())
+        even = high - low <= 1e-9 * high
+        fast = f"all at {high:.5g} {unit_}/s; " if even else f"speeds from {low:.5g} to {high:.5g} {unit_}/s; "
+    words = f"{len(shots)} shots; {fast}least clearance {least:.4g} {unit_}"
     ax.text(0.012, 0.98, words, transform=ax.transAxes, va="top", fontsize=9.5, color=INK)
     ax.legend(loc="lower left", bbox_to_anchor=(0.0, 1.0), ncols=5, fontsize=8.5, frameon=False, labelcolor=INK)
     return ax
