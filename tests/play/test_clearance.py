@@ -73,8 +73,9 @@ class Clearances(unittest.TestCase):
         self.assertAlmostEqual(abs(found.elevation), 90.0, delta=1e-9)
         self.assertGreater(found.clear_forward, 0.99)
         held = nivvo.clearance(nivvo.parse(text.replace("'nearest'", "'nearest'\naim.elevation_within = [-20, 35]")))
-        # Held so, it is beside the box: nearest where it points straight at a side, and as high as it may.
-        self.assertAlmostEqual(held.least, 0.6 * np.cos(np.radians(35)) - 0.3 - 0.1, delta=1e-9)
+        # Held so, it is beside the box: nearest as high as it may, and next to a corner.
+        x, y = 0.6 * np.cos(np.radians(35)) * np.array([np.cos(np.radians(40)), np.sin(np.radians(40))]) - 0.3
+        self.assertAlmostEqual(held.least, np.hypot(x, y) - 0.1, delta=1e-9)
 
     def test_fire_tells_of_it_when_some_aim_starts_inside(self):
         import tempfile
