@@ -11,6 +11,7 @@ launch.speed = 30
 flight.gravity_share = 0
 limits.life = 1
 on.wisps = { then = "pass", damage = 4, blast = { radius = 1, damage = 2 } }
+on.shooters.heals = 3
 on.nets.then = "ignore"
 on.anything = { then = "bounce", restitution = 0.5 }
 [ability.plain]
@@ -45,6 +46,7 @@ class Matrix(unittest.TestCase):
         ):
             self.assertEqual((cells[ability, group]["then"], cells[ability, group]["rule"]), (then, rule))
         self.assertEqual(cells["rivet", "wisps"]["effects"], "blast")
+        self.assertEqual(cells["rivet", "shooters"]["damage"], "heals 3")
         self.assertEqual(cells["rivet", "shooters"]["owner"], "once clear")
         run = nivvo.fire(drill)
         for row in run.rows("contacts"):

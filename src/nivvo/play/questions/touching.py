@@ -63,7 +63,7 @@ def _with_sent(abilities: dict[str, Ability], names: list[str]) -> list[str]:
 def _damage(damage) -> str:
     if isinstance(damage, Curve):
         return f"by {damage.by}"
-    return f"{damage:g}" if damage else ""
+    return f"heals {-damage:g}" if damage < 0.0 else f"{damage:g}" if damage else ""
 
 
 def _effects(answer: Answer) -> list[str]:

@@ -34,7 +34,8 @@ def draw_touching(rows: list[dict[str, Any]], ax: Axes) -> Axes:
         ax.add_patch(Rectangle((x, y), 1, 1, facecolor=color, edgecolor="#c3cad0", hatch=hatch, linewidth=0.8))
         plate = {"boxstyle": "round,pad=0.15", "fc": color, "ec": "none"}
         ax.text(x + 0.5, y + 0.34, row["then"], ha="center", va="center", fontsize=10, color=INK, bbox=plate)
-        damage, owner = row["damage"] and f"damage {row['damage']}", row["owner"] and f"owner {row['owner']}"
+        damage, owner = row["damage"], row["owner"] and f"owner {row['owner']}"
+        damage = f"damage {damage}" if damage and not damage.startswith("heals") else damage
         more = [damage, row["effects"], owner]
         below = "; ".join(one for one in more if one)
         rule = "" if row["rule"] == f"on.{row['group']}" else row["rule"]
