@@ -221,6 +221,21 @@ class Solve(unittest.TestCase):
         self.assertGreater(by["high"].least_gap, 1.0)
         self.assertEqual(by["high"].near, "wall")
 
+    def test_it_tells_where_the_aim_does_not_go(self):
+        for view, at, limits in (
+            ("side", [15, 1], "elevation_within = [0, 45]"),
+            ("space", [12, -7, 1], "elevation_within = [-5, 80], direction_within = [-20, 60]"),
+        ):
+            made = nivvo.parse(
+                f"nivvo = 1\nworld.view = '{view}'\n[ability.lob]\naim = {{ by = 'cursor', {limits} }}\n"
+                "launch = { arc = 'high', speed = 16 }\nlimits.life = 9\n"
+                f"[case.c]\ninput = [{{ t = 0, cursor = {at}, tap = 'fire' }}]\n"
+            )
+            by = {one.how: one for one in nivvo.solve(made)}
+            remains = nivvo.fire(made).rows("shots")[0]["aim_remains"]
+            self.assertIn(f"limits of its aim, {remains:.4g}° short", by["high"].stopped_by, view)
+            self.assertEqual(by["low"].stopped_by == "", view == "side")
+
     def test_it_tells_what_ends_the_shot_before_it_gets_there(self):
         far = next(
             one for one in nivvo.solve(drill(ability="limits.life = 2"), to=[200, 2]) if one.how == "least speed"

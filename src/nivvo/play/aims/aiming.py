@@ -337,10 +337,20 @@ def _by_components(ability: Ability, stance: Stance, aimed: Aimed) -> None:
 
 def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
     """Turn the shot back into what it may aim at, and note the angle that remained."""
-    aim, frame, heading = ability.aim, stance.frame, aimed.leaving.heading
-    if (aim.direction_within is None and aim.elevation_within is None) or aimed.refused:
+    if aimed.refused:
         return
-    limited = heading
+    limited, aimed.remains = within_limits(ability, stance, aimed.leaving.heading)
+    if aimed.remains > 0.0:
+        aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
+        speed = length_of(aimed.velocity)
+        aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
+
+
+def within_limits(ability: Ability, stance: Stance, heading: np.ndarray) -> tuple[np.ndarray, float]:
+    """A heading (3,) turned back to where an ability may aim, and by how much (degrees)."""
+    aim, frame, limited = ability.aim, stance.frame, heading
+    if aim.direction_within is None and aim.elevation_within is None:
+        return heading, 0.0
     if aim.direction_within is not None:
         base = float(frame.direction_of(stance.facing))
         off = (float(frame.direction_of(heading)) - base + 180.0) % 360.0 - 180.0
@@ -356,11 +366,7 @@ def _limit(ability: Ability, stance: Stance, aimed: Aimed) -> None:
         kept = min(max(angle, aim.elevation_within[0]), aim.elevation_within[1])
         if kept != angle or level is stance.facing:
             limited = frame.raised(stance.facing if level is stance.facing else limited, kept)
-    aimed.remains = angle_between(limited, heading)
-    if aimed.remains > 0.0:
-        aimed.notes.append(f"held by its limits: {aimed.remains:.4g}° remain to the aim")
-        speed = length_of(aimed.velocity)
-        aimed.leaving, aimed.velocity = Leaving(stance.muzzle_at(limited), limited, ""), speed * limited
+    return limited, angle_between(limited, heading)
 
 
 def leaving(stage: Stage, asked: Asked) -> tuple[np.ndarray, np.ndarray]:

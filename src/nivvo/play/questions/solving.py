@@ -15,7 +15,7 @@ from nivvo.core.numbers.frame import dot, unit
 from nivvo.errors import CallError
 from nivvo.plan.abilities.numbers import AT_FIRST, Moment, resolve
 from nivvo.plan.case import Case, case_of
-from nivvo.play.aims.aiming import Sent, Shot, speed_of
+from nivvo.play.aims.aiming import Sent, Shot, speed_of, within_limits
 from nivvo.play.aims.arcs import Task, launched, settled, task_of
 from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
@@ -40,7 +40,7 @@ class Solution(Tabled):
     elevation, direction : degrees: of the launch, as its keys have them, before what it inherits. flight_time : s.
     apex : units above the muzzle. arrival_speed : units/s; arrival_elevation : degrees, negative when it comes down.
     least_gap : units between it and the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by :
-    what stops it on the way (a body, or in words why it ends), or "".
+    what stops it on the way (a body, or in words why it ends, or that its aim does not go there), or "".
     miss : how far from the point the flight passes at that time, units; flown in the drill's own step.
     run : the flight, up to its first touch. path : the same, whatever stands in its way.
     """
@@ -257,11 +257,14 @@ def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
     path = flight.flight(flight.id_of(shot))
     arrives = path.moves_at + time
     p, v = path.at(arrives)
+    _, beyond = within_limits(scene.abilities[shot.ability], shot.stance, shot.heading)
     stopped = next((row["body"] for row in run.rows("contacts") if row["time"] < arrives - 1e-9), "")
     if stopped and _holds(run.stage, stopped, point, arrives):
         stopped = ""
     if not stopped and arrives > path.t[-1] + 1e-9:
         stopped = flight.rows("projectiles")[0]["reason"]
+    if beyond > 1e-9:
+        stopped = f"the limits of its aim, {beyond:.4g}° short of it"
     gap, near = _least_gap(flight, path, arrives, scene.radius(scene.abilities[shot.ability]))
     speed = float(np.sqrt(dot(v, v)))
     return Solution(
