@@ -2,6 +2,7 @@
 
 import itertools
 import json
+import math
 import tempfile
 import unittest
 from pathlib import Path
@@ -38,6 +39,25 @@ class Holds(unittest.TestCase):
             self.assertAlmostEqual(row["launch.speed"], shot["speed"], delta=1e-12)
             for key in ("range", "apex", "flight_time"):
                 self.assertAlmostEqual(row[key], flown[key], delta=1e-9)
+
+    def test_a_hold_that_fires_nothing_is_worth_nothing(self):
+        for full, short in itertools.product(("wait", "let go", "fizzle", "fall back"), ("base", "nothing")):
+            rules = f"at_full = '{full}', min_hold = 0.2, under_min_hold = '{short}'"
+            text = (
+                f"nivvo = 1\n[ability.lob]\nfiring = {{ kind = 'charge', full_after = 0.6, {rules} }}\n"
+                "launch.speed = { by = 'held', start = 5, end = 15, over = 0.6 }\nlaunch.elevation = 40\n"
+                "limits.life = 0.5\n[case.c]\ninput = [{ t = 0, hold = 'fire', held = %r }]\n"
+            )
+            found = nivvo.hold_table(nivvo.parse(text % 0.3))
+            wanted = [0.0, 0.2] * (short == "nothing") + [0.6, 0.75] * (full == "fizzle")
+            np.testing.assert_allclose([end for one in found.nothing for end in one[:2]], wanted, atol=2e-6)
+            for row in found.rows[1:]:
+                made = nivvo.parse(text % row["held"])
+                run, dots = nivvo.fire(made), nivvo.preview(made, held=row["held"]).points
+                self.assertEqual((not run.fired, not len(dots)), (math.isnan(row["launch.speed"]),) * 2, (rules, row))
+                for shot, flown in zip(run.rows("shots"), run.rows("projectiles"), strict=True):
+                    self.assertAlmostEqual(shot["speed"], row["launch.speed"], delta=1e-9, msg=f"{rules} {row}")
+                    self.assertAlmostEqual(flown["range"], row["range"], delta=1e-9)
 
     def test_it_says_where_reach_turns_back_and_how_a_cap_is_met(self):
         tables = charge().document.tables

@@ -515,8 +515,8 @@ class Live(Tabled):
         alone = scout(self._session, bounces, bodies == "still")
         now = self.scene.ticks.edge(alone.tick)
         number = self._session.numbers.get((name, shooter), 0)
-        counts = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
-        alone.fire(Asked(now, name, shooter, number, now, counts))
+        counts, nothing = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
+        alone.fire(Asked(now, name, shooter, number, now, counts), nothing=nothing)
         alone.fly_out()
         return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bodies, bounces)
 

@@ -132,7 +132,7 @@ def preview(
     every : seconds between dots (default: a tick)
     spacing : path length between dots, in units, in place of ``every``
     bodies : "moving" (they move on as they will) or "still" (they stand as they are at that time)
-    held : seconds of charge that the shot is let go with
+    held : seconds of charge that the shot is let go with; none is shown of a hold that fires nothing
     bounces : go on through so many bounces; the touch after them ends it
 
     Raises CallError for unknown names and values that make no sense.
@@ -214,9 +214,9 @@ def _let_through(run: Run, shot, number: int) -> bool:
 
 
 def _flown(
-    drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float = 0.0, bounces: int = 0
+    drill: Drill, case, ability, shooter, cursor, at: float, bodies: str, held: float | None = None, bounces: int = 0
 ) -> Run:
-    """A run with one shot, ended at its first touch."""
+    """A run with one shot, ended at its first touch. ``held`` None: with nothing charged, however short that is."""
     case = case_of(drill, case)
     scene, ability = case.scene, ability_in(case, ability)
     shooter = shooter_in(case, ability, shooter)
@@ -231,8 +231,8 @@ def _flown(
         cursor = scene.frame.lift(cursor)
     elif session.stage.players[shooter].cursor(time) is None and scene.abilities[ability].aim.by == "cursor":
         raise CallError(f"{ability} aims by the cursor: give cursor=, as a position of {scene.frame.size} numbers")
-    counts = charged(scene.abilities[ability].firing, clock.from_seconds(held))
-    session.fire(Asked(time, ability, shooter, 0, time, counts), cursor)
+    counts, nothing = (0, "") if held is None else charged(scene.abilities[ability].firing, clock.from_seconds(held))
+    session.fire(Asked(time, ability, shooter, 0, time, counts), cursor, nothing)
     session.fly_out()
     return session.run(case.drill, case.name)
 

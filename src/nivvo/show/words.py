@@ -99,6 +99,9 @@ def _spread(column: str, values: list, units: dict[str, str]) -> str:
 
 def _held(found: HoldTable) -> list[str]:
     lines = [] if found.full is None else [f"{found.ability} is full after {found.full:g} s"]
+    for low, high, why in found.nothing:
+        which = f"from {low:.4g} s on" if high == found.rows[-1]["held"] else f"up to {high:.4g} s"
+        lines.append(f"holds {which} fire nothing: {why}")
     if found.scene.rules.seen_at_ticks:
         lines.append("input is seen at ticks: what is let go between two of them counts as held until the later")
     for key, when, lands in found.capped:

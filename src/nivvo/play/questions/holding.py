@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from os import PathLike
@@ -12,18 +14,22 @@ import numpy as np
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.curves import Curve
 from nivvo.errors import CallError
+from nivvo.plan.abilities.ability import Firing
 from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.case import Case, case_of
 from nivvo.plan.scene import Scene
 from nivvo.play.aims.aiming import Asked
 from nivvo.play.engine import scratch
-from nivvo.play.triggers.firing import charged
+from nivvo.play.triggers.firing import FIZZLED, TOO_SHORT, charged
 from nivvo.results import Tabled
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 from nivvo.spec.words.nearest import known
 
 MOST_ROWS, MOST_JUMPS = 100_000, 200
+EDGE = clock.UNITS // 1_000_000
+"""How long (clock) before and after it jumps a number is asked for."""
+
 REFINEMENTS, MOST_TICKS = 40, 80
 SAME = 1e-9
 """By how much of the farthest reach two holds may differ and still reach equally far."""
@@ -33,12 +39,13 @@ SAME = 1e-9
 class HoldTable(Tabled):
     """A table of holds.
 
-    ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it, and ``range``, ``apex``
-    (units), ``flight_time`` (s) and ``ends`` of the flight to its first touch. keys : the keys that hang on it.
+    ability : its name. rows : one a hold, with ``held`` (s), each key that hangs on it (nan where a hold fires
+    nothing), and ``range``, ``apex`` (units), ``flight_time`` (s) and ``ends`` of the flight to its first touch, or why
+    there is none. keys : the keys that hang on it.
     full : when the charge is full (s), or None. turns_back : the hold from which on a longer one reaches less
     far (s), or None. capped : key, hold and whether the last step lands on the cap exactly. even : whether all
     holds reach equally far. stepped : whether input is seen at ticks and every tick has its row: what is let go
-    between two of them counts as the later.
+    between two of them counts as the later. nothing : from which hold (s) to which none is fired, and why.
     """
 
     scene: Scene
@@ -50,6 +57,7 @@ class HoldTable(Tabled):
     capped: list[tuple[str, float, bool]]
     even: bool = False
     stepped: bool = False
+    nothing: tuple[tuple[float, float, str], ...] = ()
 
     def __repr__(self) -> str:
         return f"<HoldTable of {self.ability}: {len(self.rows)} holds of {', '.join(self.keys)}>"
@@ -102,7 +110,9 @@ def hold_table(
             if value.step
             for k in range(1, int(min(last / value.every, MOST_JUMPS)) + 1)
         ]
-        times = np.unique(np.round(np.concatenate([times, jumps[:MOST_JUMPS]]), 12))
+        # What changes at once has a row on either side.
+        jumps = [*jumps[:MOST_JUMPS], *(one for one in _edges(keys.firing) if 0.0 <= one <= last)]
+        times = np.unique(np.round(np.concatenate([times, jumps]), 12))
     ticks, stepped = scene.ticks, False
     if scene.rules.seen_at_ticks:
         ends = [ticks.holding(ticks.seen(clock.from_seconds(one))) for one in times]
@@ -116,7 +126,17 @@ def hold_table(
         if value.cap is not None and value.step
     ]
     listed = [rows[held] for held in sorted(rows)]
-    return HoldTable(scene, ability, listed, list(found), full, turns, capped, even, stepped)
+    spans = [(why, list(group)) for why, group in itertools.groupby(listed, key=lambda row: row["ends"])]
+    nothing = tuple((one[0]["held"], one[-1]["held"], why) for why, one in spans if why in (FIZZLED, TOO_SHORT))
+    return HoldTable(scene, ability, listed, list(found), full, turns, capped, even, stepped, nothing)
+
+
+def _edges(firing: Firing) -> list[float]:
+    """The holds (s) on either side of those at which what is fired changes at once."""
+    edges = [firing.min_hold - EDGE, firing.min_hold] if firing.min_hold else []
+    if firing.full_after is not None and firing.at_full in ("fizzle", "fall back"):
+        edges += [firing.full_after, firing.full_after + EDGE]
+    return [clock.to_seconds(one) for one in edges]
 
 
 def _turn(
@@ -173,11 +193,12 @@ def _needs(value: Curve) -> float:
 
 
 def _row(case: Case, ability: str, held: float, found: dict[str, Curve]) -> dict[str, Any]:
-    counts = charged(case.scene.abilities[ability].firing, clock.from_seconds(held))
+    counts, nothing = charged(case.scene.abilities[ability].firing, clock.from_seconds(held))
     moment = Moment(held=counts)
-    row: dict[str, Any] = {"held": held} | {key: resolve(value, moment, key) for key, value in found.items()}
+    row: dict[str, Any] = {"held": held}
+    row |= {key: math.nan if nothing else resolve(value, moment, key) for key, value in found.items()}
     session = scratch(case, touches="end")
-    session.fire(Asked(0, ability, case.scene.shooter_of(ability), 0, 0, counts))
+    session.fire(Asked(0, ability, case.scene.shooter_of(ability), 0, 0, counts), nothing=nothing)
     session.fly_out()
     run = session.run(case.drill, case.name)
     if run.refused:

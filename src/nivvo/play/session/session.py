@@ -565,11 +565,12 @@ class Session:
             self.arena.end(int(row), shot.time, pool.BY_FULL)
         return ""
 
-    def fire(self, asked: Asked, cursor=None) -> Shot:
-        """Work out a shot and put it into the air; ``cursor`` (3,) in place of the player's."""
+    def fire(self, asked: Asked, cursor=None, nothing: str = "") -> Shot:
+        """Work out a shot and put it into the air. ``cursor`` (3,) in place of the player's; ``nothing``: why it is
+        not fired after all."""
         shot = shoot(self.stage, asked, cursor, bool(self.touches))
-        if not shot.refused and (full := self.too_many(shot)):
-            shot = shot._replace(refused=full)
+        if not shot.refused and (nothing := nothing or self.too_many(shot)):
+            shot = shot._replace(refused=nothing)
         if shot.refused:
             self.refused.append(shot)
         else:

@@ -22,6 +22,9 @@ WAITING = (RECOVERING, COOLING, RELOADING, OVERHEATED)
 LOCKED = (READY, CHARGING, WINDING_UP, RECOVERING)
 """States in which a shooter does not walk, if its firing says so."""
 
+FIZZLED, TOO_SHORT = "fizzled", "too short a hold"
+"""Why a hold fires nothing."""
+
 
 class Fire(NamedTuple):
     """A shot to fire: when (clock), when the press was seen that led to it, how long it was held, of which use."""
@@ -376,7 +379,7 @@ class Charge(Trigger):
         if does == "let go":
             self.launch(time, self.rules.full_after)
         elif does == "fizzle":
-            self.cool(time, "fizzled")
+            self.cool(time, FIZZLED)
 
     def release(self, time: int) -> None:
         """Let go."""
@@ -384,11 +387,11 @@ class Charge(Trigger):
         if self.state != CHARGING:
             return
         self.queue.clear()
-        held = time - self.since
-        if held < (self.rules.min_hold or 0) and self.rules.under_min_hold == "nothing":
-            self.cool(time, "too short a hold")
+        held, nothing = charged(self.rules, time - self.since)
+        if nothing:
+            self.cool(time, nothing)
         else:
-            self.launch(time, charged(self.rules, held))
+            self.launch(time, held)
 
 
 class Ready(Trigger):
@@ -419,13 +422,14 @@ class Ready(Trigger):
         self.cool(time, "gave up")
 
 
-def charged(rules: Firing, held: int) -> int:
-    """What a hold (clock) counts as when it is let go: the base for a tap, never more than full."""
+def charged(rules: Firing, held: int) -> tuple[int, str]:
+    """What a hold (clock) counts as: the base for a tap, never more than full; and why it fires nothing, or ""."""
+    over = rules.full_after is not None and held > rules.full_after
+    if over and rules.at_full in ("let go", "fizzle"):
+        return rules.full_after, FIZZLED if rules.at_full == "fizzle" else ""
     if held < (rules.min_hold or 0):
-        return 0
-    if rules.full_after is None:
-        return held
-    return 0 if rules.at_full == "fall back" and held > rules.full_after else min(held, rules.full_after)
+        return 0, TOO_SHORT if rules.under_min_hold == "nothing" else ""
+    return (0 if rules.at_full == "fall back" else rules.full_after) if over else held, ""
 
 
 def _order(entry: tuple) -> tuple[int, int]:

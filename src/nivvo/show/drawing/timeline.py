@@ -145,6 +145,7 @@ def _counts(run: Run, live: Axes, end: float) -> None:
         words.append(f"targets there, dashed: at most {int(there.max())}")
         most = max(most, int(there.max()))
     live.set_ylim(0, most * 1.25 + 1)
+    live.yaxis.get_major_locator().set_params(integer=True)
     words = "; ".join(words)
     live.text(0.008, 0.95, words, transform=live.transAxes, va="top", fontsize=9, color=INK)
     live.set_ylabel("projectiles", color=INK)
@@ -164,8 +165,9 @@ def save_timeline(run: Run, path: str | FilePath) -> FilePath:
         raise CallError(f"a timeline has room for {MOST_LANES} buttons and abilities, not {lanes}")
     figure = new_figure(2, 3.2 + 0.42 * max(lanes, 3))
     figure.axes[0].get_gridspec().set_height_ratios([max(lanes, 3) * 0.42, 1.2])
-    figure.subplots_adjust(left=0.11)
     draw_timeline(run, *figure.axes)
+    words = [label.get_window_extent().width for label in figure.axes[0].get_yticklabels()]
+    figure.subplots_adjust(left=max(0.11, 0.02 + max(words, default=0.0) / figure.bbox.width))
     return save_titled(figure, path, f"{FilePath(run.drill).stem} · {run.case} · when")
 
 
@@ -187,19 +189,29 @@ def draw_hold_table(found: HoldTable, axes: list[Axes]) -> list[Axes]:
         ax.set_ylabel(
             f"{key.removeprefix('launch.')} ({words})".replace(" ()", "").replace("_", " "), color=INK, fontsize=8.5
         )
-        low, high = min(y), max(y)
-        ax.set_ylim(low - 0.12 * (high - low) - 1e-9, high + 0.22 * (high - low) + 1e-9)
+        there = [one for one in y if one == one] or [0.0]
+        low, high = min(there), max(there)
+        # What is the same at every hold is a line amid its panel.
+        room = high - low if high - low > 1e-6 * abs(high) else 0.5 * abs(high) or 1.0
+        ax.set_ylim(low - 0.12 * room, high + 0.22 * room)
         ax.grid(color="#e4e8eb", lw=0.6)
         ax.set_xlim(0.0, x[-1])
         for spine in ax.spines.values():
             spine.set_color("#c3cad0")
         if found.full is not None:
             ax.axvline(found.full, color=AMBER, lw=1.4, ls=(0, (5, 2)), label="full" if k == 0 else "_")
+        for start, end, why in found.nothing:
+            ax.axvspan(start, end, color=RUST, alpha=0.08, lw=0)
+            if k == 0:
+                style = {"ha": "center", "va": "center", "rotation": 90, "fontsize": 8, "color": RUST}
+                ax.text(0.5 * (start + end), 0.5 * sum(ax.get_ylim()), f"no shot: {why}", **style)
         if key == "range" and found.turns_back is not None:
             at = max(range(len(x)), key=lambda i: y[i])
             ax.plot(x[at], y[at], marker="D", ms=8, mfc="none", mec=RUST, mew=2)
             words = f"longer holds than {x[at]:.3g} s reach less far"
-            ax.annotate(words, (x[at], y[at]), (8, -14), textcoords="offset points", fontsize=9, color=RUST)
+            side, off = ("left", (8, -14)) if x[at] < 0.6 * x[-1] else ("right", (-8, -34))
+            style = {"textcoords": "offset points", "ha": side, "fontsize": 9, "color": RUST, "bbox": PLATE}
+            ax.annotate(words, (x[at], y[at]), off, **style)
         for capped, when, lands in found.capped:
             if capped == key:
                 words = f"cap at {when:.3g} s, " + (
