@@ -15,8 +15,8 @@ from nivvo.play.questions.clearance import Clearance, of_muzzle
 from nivvo.play.questions.holding import HoldTable
 from nivvo.play.questions.rating import RateTable
 
-MOST_ENDS = 3
-"""Ways in which projectiles ended that a summary tells one by one."""
+MOST_ENDS = MOST_REASONS = 3
+"""Ways in which projectiles ended, and reasons for no shot, that a summary tells one by one."""
 
 
 def summed_up(run: Run) -> list[str]:
@@ -45,9 +45,14 @@ def summed_up(run: Run) -> list[str]:
     if run.decided is not None:
         lines.append(f"{run.decided.word} at {to_seconds(run.decided.time):.4g} s: {run.decided.why}")
     astray = Counter((state.ability, state.why) for state in run.state_changes if state.astray is not None)
-    lines += [f"{name}: {_many(n, 'press')} came to no shot: {why}" for (name, why), n in astray.most_common(3)]
     reasons = Counter((shot.ability, shot.refused) for shot in run.refused)
-    lines += [f"{name}: {_many(n, 'shot')} refused: {why}" for (name, why), n in reasons.most_common(3)]
+    for found, word, lost, table in (
+        (astray, "press", "came to no shot", "states"),
+        (reasons, "shot", "refused", "events"),
+    ):
+        lines += [f"{name}: {_many(n, word)} {lost}: {why}" for (name, why), n in found.most_common(MOST_REASONS)]
+        if rest := sum(n for _, n in found.most_common()[MOST_REASONS:]):
+            lines.append(f"{rest} more {lost}, for other reasons: --table {table} tells each")
     return lines
 
 
