@@ -59,6 +59,36 @@ class Holds(unittest.TestCase):
                     self.assertAlmostEqual(shot["speed"], row["launch.speed"], delta=1e-9, msg=f"{rules} {row}")
                     self.assertAlmostEqual(flown["range"], row["range"], delta=1e-9)
 
+    def test_the_hold_that_a_solution_asks_for_reaches_the_point(self):
+        rng, seen = np.random.default_rng(2), 0
+        for n in range(24):
+            low, high = np.sort(rng.uniform(6, 22, 2)).round(2).tolist()
+            speed = (
+                f"start = {low}, end = {high}, over = 0.9, ease = '{('linear', 'in', 'out', 'in and out')[n % 4]}'",
+                f"points = [[0.1, {low}], [0.4, {high}], [0.8, {low}]]",
+                f"start = {low}, step = 0.7, every = 0.1, cap = {high}",
+            )[n % 3]
+            rules = ("", ", min_hold = 0.3", ", min_hold = 0.2, at_full = 'fizzle'", ", at_full = 'let go'")[n // 3 % 4]
+            text = (
+                f"nivvo = 1\n[ability.lob]\nfiring = {{ kind = 'charge', full_after = 0.7{rules} }}\n"
+                f"launch = {{ elevation = 40, speed = {{ by = 'held', {speed} }} }}\nlimits.life = 9\n"
+                f"[target.wisp]\nat = [{rng.uniform(8, 40)}, 1]\n"
+                "[case.c]\ninput = [{ t = 0, hold = 'fire', held = %r }]\n"
+            )
+            for one in nivvo.solve(nivvo.parse(text % 0.4)):
+                if one.how == "by elevation" and one.held == one.held:
+                    run = nivvo.fire(nivvo.parse(text % one.held))
+                    self.assertAlmostEqual(run.rows("shots")[0]["speed"], one.speed, delta=1e-6, msg=text)
+                    self.assertEqual([row["body"] for row in run.rows("contacts")], ["wisp"], text)
+                    seen += 1
+                elif one.how == "by elevation" and "step" not in speed:
+                    # None has that speed that counts: as the table of holds has it, to its steps.
+                    rows = nivvo.hold_table(nivvo.parse(text % 0.4), until=1.0, every=0.01).rows
+                    speeds = [row["launch.speed"] for row in rows if row["held"] >= 0.3 or "min_hold" not in rules]
+                    crossed = [a < one.speed < b or b < one.speed < a for a, b in itertools.pairwise(speeds)]
+                    self.assertFalse(any(crossed), text)
+        self.assertGreater(seen, 5)
+
     def test_it_says_where_reach_turns_back_and_how_a_cap_is_met(self):
         tables = charge().document.tables
         keys = tables["ability"]["flare"]

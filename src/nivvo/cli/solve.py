@@ -86,10 +86,11 @@ def _tell(found) -> None:
     where = f"from the {shot.muzzle} muzzle of {shot.shooter}{when} to {position(shot.aim_point, size)} {unit}"
     say(f"launches of {shot.ability} {where}, with tick.motion = {run.scene.rules.step_word}")
     units = {"speed": f"{unit}/s", "elevation": "°", "direction": "°", "time": "s", "apex": unit, "gap": unit}
+    units["held"] = "s"
     names = {
         name: f"{name} ({units[last]})" if (last := name.split("_")[-1]) in units and name != "least_speed" else name
         for name in row_of(found[0])
-        if name != "miss"
+        if name != "miss" and (name != "held" or any(one.held == one.held for one in found))
     }
     rows = [{names[name]: value for name, value in row_of(one).items() if name in names} for one in found]
     print_rows(rows, "table", list(names.values()))

@@ -14,7 +14,7 @@ import numpy as np
 from nivvo.core.numbers import clock
 from nivvo.core.numbers.curves import Curve
 from nivvo.errors import CallError
-from nivvo.plan.abilities.ability import Firing
+from nivvo.plan.abilities.ability import Ability, Firing
 from nivvo.plan.abilities.numbers import Moment, resolve
 from nivvo.plan.case import Case, case_of
 from nivvo.plan.scene import Scene
@@ -205,3 +205,28 @@ def _row(case: Case, ability: str, held: float, found: dict[str, Curve]) -> dict
         return row | {"range": 0.0, "apex": 0.0, "flight_time": 0.0, "ends": run.refused[0].refused}
     flown = run.rows("projectiles")[0]
     return row | {name: flown[name] for name in ("range", "apex", "flight_time")} | {"ends": flown["reason"]}
+
+
+def hold_for(ability: Ability, speed: float) -> float:
+    """The shortest hold (s) that gives an ability a launch speed; nan where none does, or its speed hangs on none."""
+    from scipy.optimize import brentq
+
+    keys, firing = ability.launch, ability.firing
+    curve, share = (keys.speed, 1.0) if keys.impulse is None else (keys.impulse, 1.0 / ability.mass)
+    if not isinstance(curve, Curve) or curve.by != "held":
+        return math.nan
+    full = min(_needs(curve), math.inf if firing.full_seconds is None else firing.full_seconds)
+    if curve.step is not None:
+        ends = [min(k * curve.every, full) for k in range(int(min(full / curve.every, MOST_JUMPS)) + 2)]
+    else:
+        ends = [0.0, *(x for x, _ in curve.points or () if 0.0 < x < full), full]
+    for low, high in itertools.pairwise([ends[0], *ends]):
+        before, after = (share * curve.at(x) - speed for x in (low, high))
+        if curve.step is None and before * after < 0.0:
+            high = brentq(lambda x: share * curve.at(x) - speed, low, high, xtol=1e-13)
+        elif abs(after) > SAME * speed:
+            continue
+        held = clock.from_seconds(high)
+        if charged(firing, held) == (held, ""):
+            return high
+    return math.nan

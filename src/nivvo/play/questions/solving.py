@@ -21,6 +21,7 @@ from nivvo.play.aims.stance import stance_of
 from nivvo.play.engine import ability_in, first_shot, scratch
 from nivvo.play.outcome.happened import nearest_to
 from nivvo.play.outcome.run import Run
+from nivvo.play.questions.holding import hold_for
 from nivvo.play.stage.stage import Stage
 from nivvo.record.path import Path
 from nivvo.results import Results, Tabled
@@ -37,7 +38,8 @@ class Solution(Tabled):
     """One launch to a point.
 
     how : "low", "high", "least speed", "by elevation", "by flight time", "by apex", "by arrival". speed : units/s,
-    elevation, direction : degrees: of the launch, as its keys have them, before what it inherits. flight_time : s.
+    elevation, direction : degrees: of the launch, as its keys have them, before what it inherits. held : s, the
+    shortest hold with that speed; nan where none has it, or it hangs on no hold. flight_time : s.
     apex : units above the muzzle. arrival_speed : units/s; arrival_elevation : degrees, negative when it comes down.
     least_gap : units between it and the nearest obstacle on the way (ground aside); near : that obstacle. stopped_by :
     what stops it on the way (a body, or in words why it ends, or that its aim does not go there), or "".
@@ -49,6 +51,7 @@ class Solution(Tabled):
     speed: float
     elevation: float
     direction: float
+    held: float
     flight_time: float
     apex: float
     arrival_speed: float
@@ -272,6 +275,7 @@ def _flown(case: Case, shot: Shot, point, how: str, time: float) -> Solution:
         speed=shot.speed,
         elevation=float(frame.elevation(shot.heading)),
         direction=float(frame.direction_of(shot.heading)),
+        held=hold_for(scene.abilities[shot.ability], shot.speed),
         flight_time=time,
         apex=path.apex(frame, arrives) if frame.vertical else 0.0,
         arrival_speed=speed,
