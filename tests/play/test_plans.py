@@ -3,6 +3,7 @@
 import json
 import pickle
 import unittest
+from pathlib import Path
 
 import numpy as np
 
@@ -10,6 +11,7 @@ import nivvo
 from nivvo.core.numbers.clock import from_seconds
 from nivvo.plan.case import case_of
 from nivvo.record.record import Record
+from tests.deep import DEEP
 
 PIER = """nivvo = 1
 world.seed = 3
@@ -52,6 +54,25 @@ KEYS = {
     "tick.rate": (20.0, 144.0),
     "ability.flare.on.targets.then": ["pass", "end", "ignore"],
 }
+
+
+class Told(unittest.TestCase):
+    def test_a_default_that_is_told_and_then_written_changes_nothing(self):
+        rng, seen = np.random.default_rng(4), 0
+        for name in ("jetty", "deck", "quay", "wharf"):
+            drill = nivvo.load(Path(nivvo.__file__).parent / "demo" / f"{name}.toml")
+            record = nivvo.fire(drill).record.to_json()
+            told = [row for row in nivvo.explain(drill, drill.cases[0]) if row.origin == "default"]
+            for k in rng.permutation(len(told))[: None if DEEP else 60].tolist():
+                try:
+                    # One after another of the same drill: of each the next knows what has not changed.
+                    other = drill.with_settings({told[k].key: json.loads(told[k].value)})
+                except (json.JSONDecodeError, nivvo.DrillError):
+                    # What nothing stands for, and what goes with something else alone.
+                    continue
+                self.assertEqual(nivvo.fire(other).record.to_json(), record, told[k])
+                seen += 1
+        self.assertGreater(seen, 80)
 
 
 class Shared(unittest.TestCase):

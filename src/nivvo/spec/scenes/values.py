@@ -175,9 +175,9 @@ class Depends(Table):
             raise ValueError(f"low ({self.low:g}) is more than high ({self.high:g})")
         return self
 
-    @cached_property
+    @property
     def dependent(self) -> list[tuple[tuple, Self]]:
-        """Itself."""
+        """Itself. Not kept: what is compared by all that it holds would hold itself."""
         return [((), self)]
 
     def values(self) -> list[float]:
