@@ -35,7 +35,8 @@ class Shown(unittest.TestCase):
                 "touching": nivvo.touching(quay), "keys": nivvo.keys("aim")}  # fmt: skip
         single = {"drill": quay, "run": run, "live": live, "flight": run.flight("flare-1"), "rose": nivvo.rose(quay),
                   "preview": nivvo.preview(quay), "plain": nivvo.plain_preview(quay),
-                  "clearance": nivvo.clearance(quay), "hold": nivvo.hold_table(jetty, "tap_and_hold")}  # fmt: skip
+                  "clearance": nivvo.clearance(quay), "hold": nivvo.hold_table(jetty, "tap_and_hold"),
+                  "rates": nivvo.rate_table(quay, rates=[30, 60])}  # fmt: skip
         for name, one in {**many, **single}.items():
             with self.subTest(name):
                 table = one.table()

@@ -45,8 +45,10 @@ class RateTable(Tabled):
     hangs_on: list[str]
 
     def __repr__(self) -> str:
-        what = ", ".join(f"{column} of {ability}" for ability, column, _ in self.differs)
-        return f"<RateTable of {self.case}: {len(self.rates)} rates, {what or 'nothing'} differs>"
+        what = ", ".join(dict.fromkeys(column for _, column, _ in self.differs))
+        return (
+            f"<RateTable of {self.case[:40]}: {len(self.rates)} rates, {f'{what} differ' if what else 'all the same'}>"
+        )
 
     def as_rows(self) -> list[dict[str, Any]]:
         """A row a rate and ability."""
