@@ -239,6 +239,22 @@ class Kept(unittest.TestCase):
                         nivvo.measure(kept, "path_length", name)
         self.assertGreater(min(known, unknown), 5)
 
+    def test_where_what_flies_is_when_a_case_is_decided_within_a_tick_is_right_or_not_known(self):
+        text = (
+            "nivvo = 1\ntick.motion = '{}'\n[ability.r]\nfiring = {{ kind = 'auto', rate = 9 }}\nlaunch.speed = 20\n"
+            "flight.drag.linear = 0.2\nlimits.life = 3\non.targets = {{ score.points = 5 }}\n[target.w]\nat = [9, 0]\n"
+            "[case.c]\nwon.score = 10\ninput = [{{ t = 0.013, hold = 'fire', held = 2 }}]\n"
+        )
+        for motion in ("exact", "semi-implicit", "explicit", "verlet"):
+            drill = nivvo.parse(text.format(motion))
+            runs = [nivvo.fire(drill, keep=keep).rows("projectiles") for keep in ("paths", "contacts")]
+            for one, other in zip(*runs, strict=True):
+                self.assertEqual((other["ended"], other["reason"]), (one["ended"], one["reason"]))
+                for name in ("end_x", "end_y", "range", "end_speed"):
+                    if other[name] == other[name]:
+                        self.assertAlmostEqual(other[name], one[name], delta=1e-7)
+                    self.assertTrue(other[name] == other[name] or motion != "exact")
+
 
 class Previewed(unittest.TestCase):
     def test_a_preview_is_the_flight_until_something_happens_to_it(self):

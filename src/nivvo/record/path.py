@@ -280,16 +280,20 @@ class Path(Tabled):
         if self.air is None:
             steps = np.delete(self.p[1:] - self.p[:-1], self._jumps, axis=0)
             return float(np.sqrt((steps * steps).sum(axis=1)).sum())
-        # Simpson's rule on the speed, tick by tick, or in parts where a record is longer.
-        h = np.where(self.t[:-1] >= self.moves_at, self.t[1:] - self.t[:-1], 0.0)
-        parts = np.ones(len(h), dtype=int) if self.sampled else np.maximum(np.ceil(h / PART), 1.0).astype(int)
-        last = np.cumsum(parts) - 1
-        h = np.repeat(h / parts, parts)
-        begins = np.repeat(self.t[:-1], parts) + h * (np.arange(len(h)) - np.repeat(last - parts + 1, parts))
-        between, came = (self.at(np.minimum(begins + share * h, self.t[-1]))[1] for share in (0.5, 1.0))
-        left = np.concatenate([self.v[:1], came[:-1]])
-        left[last - parts + 1], came[last] = self.v[:-1], self.came[1:]
-        left, between, came = (np.sqrt((v * v).sum(axis=1)) for v in (left, between, came))
+        # Simpson's rule on the speed, tick by tick.
+        begins, left, came = self.t[:-1], self.v[:-1], self.came[1:]
+        h = np.where(begins >= self.moves_at, self.t[1:] - begins, 0.0)
+        if not self.sampled:
+            parts = np.maximum(np.ceil(h / PART), 1.0).astype(int)
+            last = np.cumsum(parts) - 1
+            first, h = last - parts + 1, np.repeat(h / parts, parts)
+            begins = np.repeat(begins, parts) + h * (np.arange(len(h)) - np.repeat(first, parts))
+            ends = self.at(np.minimum(begins + h, self.t[-1]))[1]
+            ends[last] = came
+            starts = np.concatenate([left[:1], ends[:-1]])
+            starts[first] = left
+            left, came = starts, ends
+        left, between, came = (np.sqrt((v * v).sum(axis=1)) for v in (left, self.at(begins + 0.5 * h)[1], came))
         return float((h * (left + 4.0 * between + came)).sum() / 6.0)
 
     def by_distance(self, spacing: float, most: int) -> np.ndarray:

@@ -717,16 +717,17 @@ class Arena:
         self.counters[pool.EVENTS] = 0
         return taken
 
-    def sample(self, time: int) -> None:
-        """Write down where all are at ``time`` (clock), between two ticks."""
+    def sample(self, time: int, begun: bool) -> None:
+        """Write down where all are at ``time`` (clock), a tick's start; nan of who is awake if it is ``begun``."""
         self.place_all(time)
-        flying = self.flight[: self.live]
-        flying = flying[(flying["end"] == 0) & (flying["born"] <= time)]
-        self.samples, self.counters[pool.SAMPLES] = pool.zeros(max(len(flying), 1), pool.SAMPLE), len(flying)
-        rows = self.samples[: len(flying)]
-        rows["t"] = time
-        for name in ("key", "p", "v"):
-            rows[name] = flying[name]
+        flying, awake = self.flight[: self.live], self.wake[: self.live] == pool.AWAKE
+        there = (flying["end"] == 0) & (flying["born"] <= time)
+        count = int(there.sum())
+        self.samples, self.counters[pool.SAMPLES] = pool.zeros(max(count, 1), pool.SAMPLE), count
+        rows = self.samples[:count]
+        rows["t"], rows["key"] = time, flying["key"][there]
+        for name in ("p", "v"):
+            rows[name] = np.where((awake[there] & begun)[:, None], np.nan, flying[name][there])
 
     def take_samples(self) -> np.ndarray:
         """A copy of the samples since the last call."""

@@ -86,12 +86,9 @@ def _row(run: Run, ability: str) -> dict[str, Any]:
     """What came of an ability in a run."""
     totals = next((row for row in run.rows("totals") if row["ability"] == ability), None)
     flown = next((row for row in run.rows("projectiles") if row["ability"] == ability), None)
-    counted = {column: 0 if totals is None else totals[column] for column in COUNTED}
-    return (
-        counted
-        | {column: None if flown is None else flown[column] for column in FLOWN}
-        | {"ends": None if flown is None else flown["reason"]}
-    )
+    row: dict[str, Any] = {column: 0 if totals is None else totals[column] for column in COUNTED}
+    row |= {column: None if flown is None else flown[column] for column in FLOWN}
+    return row | {"ends": None if flown is None else flown["reason"]}
 
 
 def _same(values: list[Any]) -> bool:

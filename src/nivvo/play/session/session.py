@@ -730,7 +730,7 @@ class Session:
         """What has happened, as a Run."""
         sampled = bool(self.arena.world["sampled"][0])
         if not sampled and self.arena.live:
-            self.arena.sample(self.scene.ticks.edge(self.tick))
+            self.arena.sample(self.scene.ticks.edge(self.tick), self.stopped)
         record = Record(
             np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
