@@ -196,9 +196,9 @@ at = [0, 0.5]
             self.assertGreater(far(turn), far(turn - more))
 
     def test_a_reach_that_stays_does_not_reach_farthest(self):
-        from nivvo.show.words import held
+        from nivvo.show.words import compared
 
-        words = held(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 30], [1.25, 30]]"))))
+        words = compared(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 30], [1.25, 30]]"))))
         self.assertIn("reach is the same at every hold", words)
-        words = held(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 30]]"))))
+        words = compared(nivvo.hold_table(nivvo.parse(self.TEXT.format(points="[[0, 10], [1.25, 30]]"))))
         self.assertIn("reach does not turn back: the longest hold reaches farthest", words)
