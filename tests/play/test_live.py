@@ -4,6 +4,7 @@ import contextlib
 import gc
 import math
 import os
+import re
 import sys
 import tempfile
 import tracemalloc
@@ -411,6 +412,32 @@ class Ids(unittest.TestCase):
         self.assertEqual(live.state("lob", "rival"), "charging")
         self.assertGreater(len(dots.points), 20)
         self.assertIsNotNone(dots.landing)
+
+
+class Ahead(unittest.TestCase):
+    def test_what_is_shown_of_the_coming_shot_is_what_is_fired_whatever_was_done_for_its_tick(self):
+        seen = 0
+        for seed in range(120) if DEEP else (1, 9, 12, 23, 31, 53, 67):
+            drawn = Drawn(seed)
+            text = re.sub(r"firing = \{[^}]*button = 'rivet' \}", "firing.button = 'rivet'", drawn.bare())
+            live, rng = nivvo.Live(nivvo.parse(text), compiled=False), np.random.default_rng(seed)
+            for tick in range(40):
+                for _, call, given in (act for act in drawn.acts if act[0] == tick):
+                    if call not in ("press", "release"):
+                        getattr(live, call)(*given)
+                if rng.integers(3):
+                    live.step()
+                    continue
+                before = live.digest
+                (at, way), dots = live.muzzle("rivet"), live.preview("rivet", count=2).points
+                self.assertEqual(live.digest, before)
+                self.assertAlmostEqual(float(np.hypot.reduce(way)), 1.0)
+                live.tap("rivet")
+                for fired in [e for e in live.step() if e.what == "fired" and e.ability == "rivet"][:1]:
+                    np.testing.assert_allclose(at, fired.point, atol=1e-9, err_msg=f"{seed} {tick}")
+                    np.testing.assert_allclose(dots[0], fired.point, atol=1e-9, err_msg=f"{seed} {tick}")
+                    seen += 1
+        self.assertGreater(seen, 30)
 
 
 class Long(unittest.TestCase):

@@ -18,6 +18,7 @@ import numpy as np
 from nivvo.core import pool
 from nivvo.core.numbers import clock
 from nivvo.errors import CallError
+from nivvo.plan.abilities.ability import SEEKS
 from nivvo.plan.case import LEAST_FRAME, case_of, one_more
 from nivvo.plan.clockwork import MOST_FRAMES, Frames
 from nivvo.plan.track import MOST_MOVES, PRESS, RELEASE, Change
@@ -421,9 +422,16 @@ class Live(Tabled):
     @checked
     def facing(self, shooter: str) -> float:
         """The direction that a shooter faces at the coming tick's start (degrees)."""
-        player = self._session.stage.players[known(shooter, self.scene.shooters, "shooter")]
-        now = self.scene.ticks.edge(self._session.tick)
-        return float(self.scene.frame.direction_of(player.facing(now)))
+        session = self._as_done()
+        player = session.stage.players[known(shooter, self.scene.shooters, "shooter")]
+        return float(self.scene.frame.direction_of(player.facing(session.time)))
+
+    def _as_done(self, sees: bool = False) -> Session:
+        """The session as what was done for the coming tick's start leaves it, and, for who ``sees`` others, as those
+        go from there on: a copy, where that is another."""
+        if not (self._session.behind or (sees and self._session.thinks)):
+            return self._session
+        return scout(self._session, 0, not sees)
 
     @checked
     def muzzle(self, ability: str, shooter: str | None = None) -> tuple[np.ndarray, np.ndarray]:
@@ -431,10 +439,11 @@ class Live(Tabled):
 
         Of several muzzles the first. Raises CallError for unknown names.
         """
-        name, now = known(ability, self.in_hand, "ability"), self.scene.ticks.edge(self._session.tick)
+        name = known(ability, self.in_hand, "ability")
+        session = self._as_done(self.scene.abilities[name].aim.by in (*SEEKS, "sight"))
         shooter = shooter_in(self._case, name, shooter)
-        number = self._session.numbers.get((name, shooter), 0)
-        at, heading = leaving(self._session.stage, Asked(now, name, shooter, number, now))
+        asked = Asked(session.time, name, shooter, session.numbers.get((name, shooter), 0), session.time)
+        at, heading = leaving(session.stage, asked)
         return self.scene.frame.drop(at), self.scene.frame.drop(heading)
 
     @checked
@@ -504,7 +513,7 @@ class Live(Tabled):
         bodies: str = "moving",
         bounces: int = 0,
     ) -> Preview:
-        """Dots along the flight of a shot fired at the coming tick's start, as all stands now.
+        """Dots along the flight of a shot fired at the coming tick's start, with all that was done for it.
 
         held : seconds of charge. The rest as of ``nivvo.preview``; among many who chase, bodies that are taken to stand
         cost a fraction. Raises CallError for unknown names.

@@ -68,13 +68,16 @@ def _stands(motion: Motion) -> bool:
 
 
 def scout(session: Session, bounces: int, still: bool) -> Session:
-    """A session as this one stands, in which nobody acts and nothing is in the air: for what is only looked at.
+    """A session as this one stands at the coming tick's start, once all that was done for that is taken in, in which
+    nobody acts and nothing is in the air: for what is only looked at.
 
     still : bodies stand where they are.
     """
     made = packed(session, arena=False).opened()
     made.alone(bounces)
+    made.still = still
+    made.think()
+    made.take(made.time)
     if still:
-        made.still = True
-        made.stage.stop_all(made.scene.ticks.edge(made.tick))
+        made.stage.stop_all(made.time)
     return made

@@ -187,10 +187,13 @@ class Session:
         self.__dict__.update(state)
 
     def alone(self, bounces: int = 0) -> None:
-        """Become one in which nobody acts from now on and nothing is in the air: for what is only looked at."""
+        """Become one in which nobody acts from now on and nothing is in the air: for what is only looked at.
+
+        What players have done for the coming tick's start is still to be taken in.
+        """
         self.triggers, self.touches, self.bounces, self.in_hand = {}, "end", bounces, []
         self.breakable, self.meter = False, Meter(True, True)
-        self._coming.clear()
+        self._coming = sorted(one for one in self._coming if one[0] <= self.time)
         self._moved.clear()
         self.consequences.lasting.clear()
         self.reaching.coming.clear()
@@ -199,6 +202,23 @@ class Session:
         self.known.clear()
         self.arena = self.stage.arena = self.arena.fresh(True)
         self.meetings = Meetings(self)
+
+    @property
+    def time(self) -> int:
+        """When the coming tick begins (clock)."""
+        return self.scene.ticks.edge(self.tick)
+
+    @property
+    def behind(self) -> bool:
+        """Whether something was done for the coming tick's start that nobody has taken in yet."""
+        return bool(self._coming) and self._coming[0][0] <= self.time
+
+    def take(self, until: int) -> None:
+        """Take in what players do up to a time (clock), as all stands, without any firing."""
+        while self._coming and self._coming[0][0] <= until:
+            change = heappop(self._coming)[2]
+            self.turning.follow(change.time, change.shooter)
+            self.stage.players[change.shooter].do(change)
 
     def feed(self, changes: list[Change], moved: tuple[Moved, ...] = (), seen: bool = True) -> None:
         """Take in what players are going to do, and what the game is to move; ``seen``: it is known when it is seen."""
@@ -353,10 +373,7 @@ class Session:
                 self._thought = tick
             self.turning.follow(ticks.edge(tick))
             until = time if tick == last else ticks.edge(tick + 1) - 1
-            while self._coming and self._coming[0][0] <= until:
-                change = heappop(self._coming)[2]
-                self.turning.follow(change.time, change.shooter)
-                self.stage.players[change.shooter].do(change)
+            self.take(until)
         self.tick = last
         if self.still:
             self.stage.stop_all(time)
