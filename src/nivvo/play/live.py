@@ -437,7 +437,8 @@ class Live(Tabled):
     def muzzle(self, ability: str, shooter: str | None = None) -> tuple[np.ndarray, np.ndarray]:
         """Where a shot fired at the coming tick's start leaves from, and the unit vector along which: for a barrel.
 
-        Of several muzzles the first. Raises CallError for unknown names.
+        Of several muzzles the first. Where it goes by others who turn at a tick's start it costs as much as a preview.
+        Raises CallError for unknown names.
         """
         name = known(ability, self.in_hand, "ability")
         session = self._as_done(self.scene.abilities[name].aim.by in (*SEEKS, "sight"))
