@@ -439,6 +439,30 @@ class Ahead(unittest.TestCase):
                     seen += 1
         self.assertGreater(seen, 30)
 
+    def test_while_it_charges_the_arc_is_that_of_a_release_now(self):
+        text = (
+            "nivvo = 1\n[ability.lob]\nfiring = { kind = 'charge', full_after = 0.5, min_hold = 0.1, "
+            "under_min_hold = 'nothing' }\nlaunch.speed = { by = 'held', start = 5, end = 15, over = 0.5 }\n"
+            "launch.elevation = 40\nlimits.life = 2\n[obstacle.deck]\nat = [0, -1]\nshape.half_space = 'up'\n"
+        )
+        for ticks in (0, 3, 8, 20, 40):
+            live = nivvo.Live(nivvo.parse(text), compiled=False)
+            live.press("fire", at=0.004)
+            for _ in range(ticks + 1):
+                live.step()
+            shown = live.preview("lob")
+            live.release("fire")
+            fired = [event for event in live.step() if event.what == "fired"]
+            self.assertEqual(len(fired), ticks >= 8, shown)
+            self.assertEqual(len(shown.points) > 0, ticks >= 8, shown)
+            for _ in fired:
+                landed = next(e for _ in range(200) for e in live.step() if e.what == "contact")
+                # A touch is told where the middle is then, a landing on the deck below.
+                np.testing.assert_allclose(shown.landing.point, landed.point - np.array([0, 0.1]), atol=1e-9)
+                alone = nivvo.preview(nivvo.parse(text), held=min((ticks + 1) / 60 - 0.004, 0.5))
+                np.testing.assert_allclose(alone.landing.point, shown.landing.point, atol=1e-9)
+        self.assertGreater(len(live.preview("lob", held=0.3).points), 0)
+
 
 class Long(unittest.TestCase):
     def test_minutes_of_play_keep_no_memory(self):

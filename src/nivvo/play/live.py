@@ -507,7 +507,7 @@ class Live(Tabled):
         ability: str,
         shooter: str | None = None,
         *,
-        held: float = 0.0,
+        held: float | None = None,
         count: int | None = None,
         every: float | None = None,
         spacing: float | None = None,
@@ -516,16 +516,18 @@ class Live(Tabled):
     ) -> Preview:
         """Dots along the flight of a shot fired at the coming tick's start, with all that was done for it.
 
-        held : seconds of charge. The rest as of ``nivvo.preview``; among many who chase, bodies that are taken to stand
-        cost a fraction. Raises CallError for unknown names.
+        held : seconds of charge; None: what is charged by then, while its button is down. The rest as of
+        ``nivvo.preview``; among many who chase, bodies that are taken to stand cost a fraction. Raises CallError for
+        unknown names.
         """
         name = known(ability, self.in_hand, "ability")
         shooter = shooter_in(self._case, name, shooter)
-        check_dots(count, every, spacing, held, bounces, bodies)
+        check_dots(count, every, spacing, held or 0.0, bounces, bodies)
         alone = scout(self._session, bounces, bodies == "still")
         now = self.scene.ticks.edge(alone.tick)
         number = self._session.numbers.get((name, shooter), 0)
-        counts, nothing = charged(self.scene.abilities[name].firing, clock.from_seconds(held))
+        hold = self._session.triggers[name, shooter].held(now) if held is None else clock.from_seconds(held)
+        counts, nothing = charged(self.scene.abilities[name].firing, hold)
         alone.fire(Asked(now, name, shooter, number, now, counts), nothing=nothing)
         alone.fly_out()
         return of_run(alone.run(self.drill.name, self.case), count, every, spacing, bodies, bounces)

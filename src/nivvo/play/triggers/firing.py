@@ -102,6 +102,10 @@ class Trigger:
         """Its button goes up."""
         self.down = None
 
+    def held(self, time: int) -> int:
+        """For how long (clock) it has charged by a time."""
+        return 0
+
     def cancel(self, time: int, why: str) -> None:
         """Break off what was begun; what was fired stays fired."""
         if self.state in (READY, CHARGING, WINDING_UP, FIRING):
@@ -371,6 +375,10 @@ class Charge(Trigger):
             self.later(time + self.rules.full_after, "full")
         if self.down is None:
             self.release(time)
+
+    def held(self, time: int) -> int:
+        """From when it began to charge, while it does."""
+        return time - self.since if self.state == CHARGING else 0
 
     def full(self, time: int) -> None:
         """The charge is full."""
