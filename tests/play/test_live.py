@@ -443,7 +443,7 @@ class Ahead(unittest.TestCase):
         text = (
             "nivvo = 1\n[ability.lob]\nfiring = { kind = 'charge', full_after = 0.5, min_hold = 0.1, "
             "under_min_hold = 'nothing' }\nlaunch.speed = { by = 'held', start = 5, end = 15, over = 0.5 }\n"
-            "launch.elevation = 40\nlimits.life = 2\n[obstacle.deck]\nat = [0, -1]\nshape.half_space = 'up'\n"
+            "launch.elevation = 40\nlimits.life = 4\n[obstacle.deck]\nat = [0, -1]\nshape.half_space = 'up'\n"
         )
         for ticks in (0, 3, 8, 20, 40):
             live = nivvo.Live(nivvo.parse(text), compiled=False)
