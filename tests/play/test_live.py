@@ -462,6 +462,9 @@ class Ahead(unittest.TestCase):
                 alone = nivvo.preview(nivvo.parse(text), held=min((ticks + 1) / 60 - 0.004, 0.5))
                 np.testing.assert_allclose(alone.landing.point, shown.landing.point, atol=1e-9)
         self.assertGreater(len(live.preview("lob", held=0.3).points), 0)
+        two = "[shooter.keeper]\n[shooter.rival]\nat = [9, 1]\n[ability.lob]\nshooter = 'keeper'"
+        other = nivvo.Live(nivvo.parse(text.replace("[ability.lob]", two)), compiled=False)
+        self.assertEqual(other.preview("lob", "rival").reason, "refused: too short a hold")
 
 
 class Long(unittest.TestCase):
