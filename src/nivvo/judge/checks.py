@@ -342,6 +342,8 @@ def _same(run: Run, check: Check, *others: Run) -> Outcome:
             worst, said = margin, f"{name} is {number(a, unit)} here and {number(b, unit)} {where}"
     if not said:
         return Outcome(text, False, "there is no such number in any", math.nan, "")
+    if worst >= 0.0 and check.same_at is not None:
+        said = f"the same at {', '.join(f'{rate:g}' for rate in check.same_at)} ticks/s"
     margin = math.nan if check.within is None and worst >= 0.0 else worst
     return Outcome(text, worst >= 0.0, said, margin if math.isfinite(margin) else math.nan, "")
 
