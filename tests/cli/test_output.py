@@ -229,6 +229,9 @@ class Codes(unittest.TestCase):
         self.assertIn(" at 30, 90 ticks/s: the same", call(*told)[1])
         for wrong in (told[:2] + told[3:], (*told, "--hold-table")):
             self.assertEqual(call(*wrong)[0], 2)
+        for format_ in ("table", "json", "csv"):
+            code, out, _ = call(*told, "--set", "case.tap.input=[]", "--format", format_)
+            self.assertEqual((code, format_ != "table" or "nothing was fired at 30, 90 ticks/s" in out), (0, True))
 
     def test_files_are_there_though_nobody_reads_the_text(self):
         figure, shown = self.folder / "a.png", self.folder / "out"

@@ -69,6 +69,7 @@ class Differs(unittest.TestCase):
         text = LOB.format(world="", ability="flight = { gravity_share = 0, drag.per_tick = 0.9 }", t=0)
         found = nivvo.rate_table(nivvo.parse(text.replace("life = 9", "life = 1.5")), rates=(20, 50))
         self.assertEqual(found.hangs_on, ["ability.lob.flight.drag.per_tick"])
+        self.assertEqual(nivvo.rate_table(made(ability="flight.drag.per_tick = 1"), rates=[60]).hangs_on, [])
         for row in found.rows:
             k = -math.log(0.9) * row["rate"]
             flown = 12 / k * (1 - math.exp(-1.5 * k)) * math.cos(math.radians(40))

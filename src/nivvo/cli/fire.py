@@ -126,7 +126,7 @@ def command(
         from nivvo.play.questions.rating import RATES
         from nivvo.play.questions.rating import rate_table as table_of_rates
 
-        rated = table_of_rates(read, names[0], rates=rates or RATES)
+        rated = table_of_rates(read, names[0], rates=rates or RATES, patient=patient)
     # Files first: a reader of the text that goes away takes nothing else along.
     for number, run in enumerate(runs):
         if folder:
@@ -162,7 +162,7 @@ def command(
 def _print(drill, runs, found, table, format_, log) -> None:
     """One thing on stdout: the words, a table of the runs, or one of holds or rates (after the words, if any)."""
     if found is not None and format_ != "table":
-        print_rows(found.rows, format_, list(found.rows[0]))
+        print_rows(found.rows, format_, found.columns)
     elif format_ == "json" and not table:
         from nivvo.show.files import as_tables
 
@@ -188,7 +188,7 @@ def _print(drill, runs, found, table, format_, log) -> None:
     if found is not None and format_ == "table":
         from nivvo.show.words import compared
 
-        print_rows(found.rows, format_, list(found.rows[0]))
+        print_rows(found.rows, format_, found.columns)
         for line in compared(found):
             say(line)
 

@@ -8,6 +8,7 @@ from os import PathLike
 from nivvo.judge.checks import Check, Outcome, judge
 from nivvo.play.engine import fire
 from nivvo.play.outcome.run import Run
+from nivvo.play.questions.rating import at_rate
 from nivvo.results import Results
 from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
@@ -30,7 +31,7 @@ def others_of(drill: Drill, name: str) -> Callable[[Check], list[Run]]:
 
     def others(check: Check) -> list[Run]:
         if check.same_at is not None:
-            return [fire(drill.with_settings({"tick.rate": rate}), name) for rate in check.same_at]
+            return [at_rate(drill, name, rate) for rate in check.same_at]
         return [fire(drill, check.mirrors or check.same_as)]
 
     return others

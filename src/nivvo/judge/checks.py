@@ -14,7 +14,7 @@ from nivvo.core.numbers.frame import unit as unit_of
 from nivvo.judge.closeness import Closest, closest, each_closest, whose
 from nivvo.judge.measures import may_be_of, measure
 from nivvo.play.outcome.run import Run
-from nivvo.play.questions.rating import SAME
+from nivvo.play.questions.rating import tolerance
 from nivvo.record.vocabulary import BY_WORD
 from nivvo.results import Results
 from nivvo.spec.scenes.case import MEASURES, Check
@@ -78,7 +78,9 @@ def written(check: Check) -> str:
 
 
 def number(value: float, unit: str = "") -> str:
-    """A number for a person: five significant digits and its unit."""
+    """A number for a person: five significant digits and its unit; "none" for nan."""
+    if math.isnan(value):
+        return "none"
     text = f"{value:.5g}"
     return f"{text} {unit}" if unit else text
 
@@ -328,14 +330,14 @@ def _same(run: Run, check: Check, *others: Run) -> Outcome:
         name for name in MEASURES if check.of is None or all(check.of in may_be_of(one, name) for one in (run, *others))
     ]
     asked = fit if check.numbers is None else [name for name in check.numbers if name in fit]
-    equal = EQUAL if check.same_at is None else SAME
     for other, name in itertools.product(others, asked):
         if check.of is None and MEASURES[name].needs_of:
             continue
         (a, unit), (b, _) = measure(run, name, check.of), measure(other, name, check.of)
         if math.isnan(a) and math.isnan(b):
             continue
-        within = equal * max(1.0, abs(b)) if check.within is None else check.within
+        equal = EQUAL * max(1.0, abs(b)) if check.same_at is None else tolerance(a, b)
+        within = equal if check.within is None else check.within
         margin = within - abs(a - b) if not math.isnan(a - b) else -math.inf
         if margin < worst:
             where = f"in {other.case}" if check.same_at is None else f"at {other.scene.ticks.rate:g} ticks/s"

@@ -229,7 +229,7 @@ class Live(Tabled):
     @property
     def time(self) -> float:
         """When the coming tick begins (s)."""
-        return clock.to_seconds(self.scene.ticks.edge(self._session.tick))
+        return clock.to_seconds(self._session.time)
 
     @property
     def tick(self) -> int:
@@ -321,7 +321,7 @@ class Live(Tabled):
         ]  # fmt: skip
 
     def _forget(self) -> None:
-        self._session.stage.forget(self.scene.ticks.edge(self._session.tick))
+        self._session.stage.forget(self._session.time)
 
     # What is in the air.
 
@@ -347,7 +347,7 @@ class Live(Tabled):
 
     def _flight(self) -> np.ndarray:
         """The rows of what is in the air, filled in where it is now."""
-        self._session.arena.place_all(self.scene.ticks.edge(self._session.tick))
+        self._session.arena.place_all(self._session.time)
         return self._session.arena.flight[: self.in_the_air]
 
     @checked
@@ -378,7 +378,7 @@ class Live(Tabled):
         if not len(rows):
             raise CallError(f"{self.name_of(id_)} is not in the air: {self._ends.of.get(id_, 'it never was')}")
         self._did(f"the end of {self.name_of(id_)}")
-        self._session.arena.end(int(rows[0]), self.scene.ticks.edge(self._session.tick), pool.BY_CALL)
+        self._session.arena.end(int(rows[0]), self._session.time, pool.BY_CALL)
 
     @checked
     def state(self, ability: str, shooter: str | None = None) -> str:
@@ -396,7 +396,7 @@ class Live(Tabled):
     def anchors(self) -> list[Anchored]:
         """The anchors there are at the coming tick's start, by ability and shooter, from the oldest to the newest."""
         stage, drop = self._session.stage, self.scene.frame.drop
-        now, found = self.scene.ticks.edge(self._session.tick), self._session.consequences.anchors
+        now, found = self._session.time, self._session.consequences.anchors
         return [
             Anchored(self.name_of(one.key), one.ability, one.shooter, stage.names[one.body],
                      drop(stage.carried(one.body, one.offset, one.time, now)),
@@ -410,13 +410,13 @@ class Live(Tabled):
     def place(self, name: str) -> np.ndarray:
         """Where the middle of a body is at the coming tick's start; where its ``at`` is, of several shapes."""
         number, stage = self._number(name), self._session.stage
-        now = self.scene.ticks.edge(self._session.tick)
+        now = self._session.time
         return self.scene.frame.drop(stage.centre(number, now) - stage.shifts.get(number, 0.0))
 
     @checked
     def velocity(self, name: str) -> np.ndarray:
         """How fast a body goes (units/s) where ``place`` has it; who turns at a tick's start, as it has come."""
-        now = self.scene.ticks.edge(self._session.tick)
+        now = self._session.time
         return self.scene.frame.drop(self._session.stage.motions[self._number(name)].at(now)[1])
 
     @checked
@@ -524,7 +524,7 @@ class Live(Tabled):
         shooter = shooter_in(self._case, name, shooter)
         check_dots(count, every, spacing, held or 0.0, bounces, bodies)
         alone = scout(self._session, bounces, bodies == "still")
-        now = self.scene.ticks.edge(alone.tick)
+        now = alone.time
         number = self._session.numbers.get((name, shooter), 0)
         trigger = self._session.triggers.get((name, shooter))
         so_far = 0 if trigger is None else trigger.held(now)

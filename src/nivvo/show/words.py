@@ -92,6 +92,7 @@ def _rated(found: RateTable) -> list[str]:
     for name in dict.fromkeys(row["ability"] for row in found.rows):
         told = [_spread(column, values, units) for ability, column, values in found.differs if ability == name]
         lines.append(f"{name} at {rates}: {'; '.join(told) or 'the same'}")
+    lines = lines or [f"nothing was fired at {rates}"]
     return lines + ([f"hangs on the tick rate: {', '.join(found.hangs_on)}"] if found.hangs_on else [])
 
 

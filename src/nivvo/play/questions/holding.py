@@ -62,6 +62,11 @@ class HoldTable(Tabled):
     def __repr__(self) -> str:
         return f"<HoldTable of {self.ability}: {len(self.rows)} holds of {', '.join(self.keys)}>"
 
+    @property
+    def columns(self) -> list[str]:
+        """The names of its columns."""
+        return list(self.rows[0])
+
     def as_rows(self) -> list[dict[str, Any]]:
         """A row a hold."""
         return self.rows
@@ -216,17 +221,23 @@ def hold_for(ability: Ability, speed: float) -> float:
     if not isinstance(curve, Curve) or curve.by != "held":
         return math.nan
     full = min(_needs(curve), math.inf if firing.full_seconds is None else firing.full_seconds)
+
+    def lacks(x: float, steps: int | None = None) -> float:
+        return share * curve.at(x, steps) - speed
+
+    def counts(held: float) -> bool:
+        return charged(firing, clock.from_seconds(held)) == (clock.from_seconds(held), "")
+
     if curve.step is not None:
-        ends = [min(k * curve.every, full) for k in range(int(min(full / curve.every, MOST_JUMPS)) + 2)]
-    else:
-        ends = [0.0, *(x for x, _ in curve.points or () if 0.0 < x < full), full]
-    for low, high in itertools.pairwise([ends[0], *ends]):
-        before, after = (share * curve.at(x) - speed for x in (low, high))
-        if curve.step is None and before * after < 0.0:
-            high = brentq(lambda x: share * curve.at(x) - speed, low, high, xtol=1e-13)
-        elif abs(after) > SAME * speed:
+        steps = max(math.ceil((speed / share - curve.start) / curve.step - SAME), 0) if curve.step else 0
+        held = steps * curve.every
+        return held if abs(lacks(held, steps)) <= SAME * speed and counts(held) else math.nan
+    ends = [0.0, *(x for x, _ in curve.points or () if 0.0 < x < full), full]
+    for low, high in itertools.pairwise([0.0, *ends]):
+        if lacks(low) * lacks(high) < 0.0:
+            high = brentq(lacks, low, high, xtol=1e-13)
+        elif abs(lacks(high)) > SAME * speed:
             continue
-        held = clock.from_seconds(high)
-        if charged(firing, held) == (held, ""):
+        if counts(high):
             return high
     return math.nan

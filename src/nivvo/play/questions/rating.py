@@ -19,11 +19,12 @@ RATES = (20.0, 30.0, 60.0, 120.0, 240.0)
 MOST_RATES = 100
 COUNTED = ("shots", "projectiles", "hits", "damage", "kills", "score")
 FLOWN = ("range", "apex", "flight_time")
-SAME = 1e-4
-"""Share by which a number may differ between two rates and still be the same."""
+SAME, NOTHING = 1e-4, 1e-9
+"""Share by which a number may differ between two rates and still be the same; and what is as good as 0."""
 
 RULES = ("motion", "contacts", "input", "first_move", "timer")
-BY_TICK = ("per_tick", "one_tick_force")
+BY_TICK = {"per_tick": 1.0, "one_tick_force": None}
+"""Keys that count by the tick, and with which value they do not."""
 TICKS = re.compile(r"\d+ ticks?")
 
 
@@ -50,6 +51,11 @@ class RateTable(Tabled):
             f"<RateTable of {self.case[:40]}: {len(self.rates)} rates, {f'{what} differ' if what else 'all the same'}>"
         )
 
+    @property
+    def columns(self) -> list[str]:
+        """The names of its columns, also where nothing was fired."""
+        return ["rate", "ability", *COUNTED, *FLOWN, "ends"]
+
     def as_rows(self) -> list[dict[str, Any]]:
         """A row a rate and ability."""
         return self.rows
@@ -57,19 +63,24 @@ class RateTable(Tabled):
 
 @checked
 def rate_table(
-    drill: Drill | str | PathLike[str], case: str | None = None, *, rates: tuple[float, ...] = RATES
+    drill: Drill | str | PathLike[str],
+    case: str | None = None,
+    *,
+    rates: tuple[float, ...] = RATES,
+    patient: bool = False,
 ) -> RateTable:
     """Fire a case at several tick rates, and compare what comes of each ability.
 
-    rates : ticks/s, at most 100. Raises CallError for an unknown case, rates that are none and uneven frames, which
-    are no rate; DrillError for a rate at which the drill is not right.
+    rates : ticks/s, at most 100. patient : as of ``fire``. Raises CallError for an unknown case, rates that are none,
+    too much to do without patience, and uneven frames, which are no rate; DrillError for a rate at which the drill is
+    not right.
     """
     case, rates = drill.case_name(case), tuple(dict.fromkeys(rates))
     if not 0 < len(rates) <= MOST_RATES:
         raise CallError(f"rates are from 1 to {MOST_RATES} numbers of ticks a second, not {len(rates)}")
     if drill.of_case(case).tick.frames is not None:
         raise CallError(f"{case} goes by tick.frames, which is no rate: leave it away to see what tick rates do")
-    runs = [fire(drill.with_settings({"tick.rate": rate}), case) for rate in rates]
+    runs = [at_rate(drill, case, rate, patient) for rate in rates]
     names = list(dict.fromkeys(row["ability"] for run in runs for row in run.rows("totals")))
     found = {name: [_row(run, name) for run in runs] for name in names}
     differs = [
@@ -80,6 +91,16 @@ def rate_table(
     ]
     rows = [{"rate": rate, "ability": name} | found[name][k] for k, rate in enumerate(rates) for name in names]
     return RateTable(case, runs[0].scene.unit, rates, rows, differs, hanging(drill, case, names))
+
+
+def at_rate(drill: Drill, case: str, rate: float, patient: bool = False) -> Run:
+    """A case of a drill fired at a tick rate (ticks/s). Raises as ``rate_table``."""
+    return fire(drill.with_settings({"tick.rate": rate}), case, patient=patient)
+
+
+def tolerance(*values: float) -> float:
+    """By how much numbers may differ between tick rates and still be the same."""
+    return max(SAME * max(map(abs, values)), NOTHING)
 
 
 def _row(run: Run, ability: str) -> dict[str, Any]:
@@ -95,7 +116,7 @@ def _same(values: list[Any]) -> bool:
     """Whether values are all the same, numbers but for rounding."""
     if any(isinstance(one, str) or one is None for one in values):
         return len({*values}) == 1
-    return max(values) - min(values) <= SAME * max(map(abs, values))
+    return max(values) - min(values) <= tolerance(*values)
 
 
 def hanging(drill: Drill, case: str, abilities: list[str]) -> list[str]:
@@ -116,7 +137,8 @@ def _by_tick(key: str, value: Any) -> Iterator[str]:
     """Keys at and below one that count by the tick."""
     if isinstance(value, dict):
         for word, below in value.items():
-            yield from [f"{key}.{word}"] if word in BY_TICK else _by_tick(f"{key}.{word}", below)
+            own = f"{key}.{word}"
+            yield from ([own] if below != BY_TICK[word] else []) if word in BY_TICK else _by_tick(own, below)
     elif isinstance(value, list):
         for k, below in enumerate(value):
             yield from _by_tick(f"{key}[{k}]", below)

@@ -264,7 +264,7 @@ class Session:
             self.think()
             due = self._due()
             if due is None and not self.arena.live:
-                now = self.scene.ticks.edge(self.tick)
+                now = self.time
                 if not (self.pending or self._restless(now)):
                     break
                 self.flying.to_end()
@@ -303,7 +303,7 @@ class Session:
         self._thought = self.tick
         self._move(self.tick)
         if self.thinks:
-            start, end = self.scene.ticks.edge(self.tick), self.scene.ticks.edge(self.tick + 1)
+            start, end = self.time, self.scene.ticks.edge(self.tick + 1)
             self.doors.look(start, end)
             if self.stage.thinks:
                 self.stage.think(start, end)
@@ -313,12 +313,12 @@ class Session:
 
     def move(self, body: str, goal: np.ndarray, jump: bool) -> None:
         """Let a body go to a place (3,) over the coming tick, however long that turns out to be."""
-        self._moving.append(Moved(self.scene.ticks.edge(self.tick), body, goal, jump))
+        self._moving.append(Moved(self.time, body, goal, jump))
         self.stage.move_body(body, goal, self.tick, jump)
 
     def remove(self, body: str) -> None:
         """Take a body away, from the coming tick on."""
-        time = self.scene.ticks.edge(self.tick)
+        time = self.time
         for number in self.stage.whole[body]:
             self.consequences.forget(number)
             self.reaching.forget(number)
@@ -747,7 +747,7 @@ class Session:
         """What has happened, as a Run."""
         sampled = bool(self.arena.world["sampled"][0])
         if not sampled and self.arena.live:
-            self.arena.sample(self.scene.ticks.edge(self.tick), self.stopped)
+            self.arena.sample(self.time, self.stopped)
         record = Record(
             np.array(self.births, dtype=BIRTH),
             self.arena.take_events(),
