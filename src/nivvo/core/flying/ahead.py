@@ -94,9 +94,9 @@ def follows(q, one):
 
 @cold
 def goes_over(k, i, sees, time):
-    """Let a projectile's flight begin where its stretch does: what lies before that is not asked for again.
+    """Let a projectile's flight begin where its stretch does: what lies before ``time`` (clock) is not asked for again.
 
-    sees : whether it is followed ahead; if not, and once it is, that begins where it is now, at ``time`` (clock).
+    sees : whether it is followed ahead; if not, and once it is, that begins where it is now, at that time.
     """
     q = k.flight[i]
     if not sees:
@@ -105,7 +105,7 @@ def goes_over(k, i, sees, time):
         put(q["v0"], vec(q["v"]))
         return
     one = k.stretches[i]
-    if q["t0"] != one["t0"]:
+    if one["t0"] <= time and follows(q, one):
         q["t0"] = one["of"] = one["t0"]
         for c in range(3):
             q["p0"][c] = one["of_p"][c] = one["c"][0, c]

@@ -26,7 +26,7 @@ from nivvo.core.tick import advance
 from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.answer import met_by, put_out, turn
 from nivvo.core.world.answers import answers_to, may_stay
-from nivvo.core.world.meetings import first_meeting
+from nivvo.core.world.meetings import first_meeting, standing
 from nivvo.core.world.seekers import seek_targets
 
 NOBODY = (-1,) * pool.INSIDE_MOST
@@ -278,7 +278,8 @@ class Arena:
 
     def place_all(self, time: int) -> None:
         """Let what sleeps be where it is at ``time`` (clock), between two ticks: for whoever looks."""
-        rows = np.flatnonzero(self.wake[: self.live] != pool.AWAKE)
+        wake = self.wake[: self.live]
+        rows = np.flatnonzero((wake != pool.AWAKE) & (wake != pool.HOLE))
         if len(rows) == 0:
             return
         bends = self.params["bends"][self.flight["param"][rows]] != 0
@@ -717,17 +718,18 @@ class Arena:
         self.counters[pool.EVENTS] = 0
         return taken
 
-    def sample(self, time: int, begun: bool) -> None:
-        """Write down where all are at ``time`` (clock), a tick's start; nan of who is awake if it is ``begun``."""
+    def sample(self, time: int, now: np.ndarray) -> None:
+        """Write down where all are at ``time`` (clock), within the tick ``now`` (one row) or at its start."""
+        late, count = max((time - int(now["start"][0])) / UNITS, 0.0), int(self.counters[pool.SAMPLES])
+        there = np.flatnonzero((self.flight["end"][: self.live] == 0) & (self.flight["born"][: self.live] <= time))
+        self.samples = pool.grown(self.samples, count + len(there))
         self.place_all(time)
-        flying, awake = self.flight[: self.live], self.wake[: self.live] == pool.AWAKE
-        there = (flying["end"] == 0) & (flying["born"] <= time)
-        count = int(there.sum())
-        self.samples, self.counters[pool.SAMPLES] = pool.zeros(max(count, 1), pool.SAMPLE), count
-        rows = self.samples[:count]
-        rows["t"], rows["key"] = time, flying["key"][there]
-        for name in ("p", "v"):
-            rows[name] = np.where((awake[there] & begun)[:, None], np.nan, flying[name][there])
+        engine = self._pool(now)
+        for row, i in zip(self.samples[count:], there.tolist(), strict=False):
+            q = self.flight[i]
+            row["t"], row["key"] = time, q["key"]
+            row["p"], row["v"] = standing(engine, i, late) if self.wake[i] == pool.AWAKE else (q["p"], q["v"])
+        self.counters[pool.SAMPLES] = count + len(there)
 
     def take_samples(self) -> np.ndarray:
         """A copy of the samples since the last call."""

@@ -11,18 +11,24 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from nivvo.core._jit import inner, kernel
 from nivvo.core.contacts.events import NOWHERE
-from nivvo.core.contacts.resting import ALONG_IT, slide
+from nivvo.core.contacts.resting import ALONG_IT, carried, slide
 from nivvo.core.flying.acting import flown, way_of
 from nivvo.core.flying.ahead import asleep
+from nivvo.core.flying.flight import steps_for, through_ends
 from nivvo.core.geometry.contact import TOUCH, first_contact
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import AWAKE, EXACT, KNOWN, LIVE, MID
 
-MOST_TURNS = 6
-"""So often the time at which two meet under forces is made better: each time some hundred times."""
+MOST_TURNS = 40
+"""So often the time at which two meet under forces is made better, mostly each time some hundred times."""
+
+NO_LIMIT = (0, -1)
+"""A tick that no limit cuts."""
 
 OWN, OTHERS = 1, 2
 """Bits of ``whom``: projectiles of the same owner, of other owners."""
@@ -37,17 +43,41 @@ def first_meeting(k, late, sorts, whom, ball, skip, ways, found):
     found : (15,) overwritten: after the first three where each is and how fast.
     """
     now = k.ticks[0]
-    count, dt = int(k.counters[LIVE]), float(now["dt"])
     found[0], found[1], found[2] = -1.0, -1.0, math.inf
+    pieces = pieces_of(k, now)
+    for n in range(pieces):
+        begins, stops = now["dt"] * n / pieces, now["dt"] * (n + 1) / pieces
+        if stops > late or n == pieces - 1:
+            meet_within(k, now, (max(begins, late), stops), (sorts, whom, ball, skip), ways, found)
+        if found[0] >= 0.0:
+            return
+
+
+@inner
+def pieces_of(k, now):
+    """Into how many pieces to cut a tick for ways to be parabolas in each, as a search for bodies does."""
+    most = 1
+    for i in range(int(k.counters[LIVE])):
+        q = k.flight[i]
+        par = k.params[int(q["param"])]
+        if k.world[0]["step"] == EXACT and par["bends"] != 0 and q["end"] == 0 and q["on"] == 0:
+            most = max(most, steps_for(par, vec(q["v"]), float(now["dt"])))
+    return most
+
+
+@inner
+def meet_within(k, now, span, who, ways, found):
+    """The first meeting from the first to the second of two times of a tick, written to ``found``."""
+    (sorts, whom, ball, skip), count, stops = who, int(k.counters[LIVE]), span[1]
     for i in range(count):
-        lay(k, i, now, late, ways)
+        lay(k, i, now, span, ways)
     for i in range(count):
         a = k.flight[i]
-        if a["end"] != 0 or ways[i, 0] > dt:
+        if a["end"] != 0 or ways[i, 0] > stops:
             continue
         for j in range(i + 1, count):
             b = k.flight[j]
-            if b["end"] != 0 or ways[j, 0] > dt:
+            if b["end"] != 0 or ways[j, 0] > stops:
                 continue
             one, two = k.params[int(a["param"])], k.params[int(b["param"])]
             bit = OWN if one["owner"] == two["owner"] else OTHERS
@@ -67,43 +97,66 @@ def first_meeting(k, late, sorts, whom, ball, skip, ways, found):
             radius = float(one["radius"])
             if math.sqrt(dot(p, p)) < radius + two["radius"] - float(k.world[0]["skin"]):
                 continue
-            what, after = first_contact(ball[0], p, v, w, radius, min(dt, found[2]) - start, float(k.world[0]["skin"]))
-            if what == TOUCH and start + after < found[2]:
-                found[0], found[1], found[2] = i, j, start + after
-    if found[0] >= 0.0:
-        follow(k, now, ways, found)
+            what, after = first_contact(ball[0], p, v, w, radius, stops - start, float(k.world[0]["skin"]))
+            if what == TOUCH:
+                follow(k, now, (i, j), ways, (start, stops), start + after, found)
 
 
 @inner
-def follow(k, now, ways, found):
-    """Where two that meet then are: followed there, and the time made better by how far they are apart."""
-    i, j, skin = int(found[0]), int(found[1]), float(k.world[0]["skin"])
+def follow(k, now, pair, ways, span, t, found):
+    """Write down when two really meet that do at about ``t`` on their parabolas, and where each then is, if they do.
+
+    They are apart when the ``span`` begins: a time at which they overlap has one at which they meet before it.
+    """
+    i, j = pair
+    skin, found_at = float(k.world[0]["skin"]), float(found[2])
     far = float(k.params[int(k.flight[i]["param"])]["radius"]) + float(k.params[int(k.flight[j]["param"])]["radius"])
-    first, last, t = max(ways[i, 0], ways[j, 0]), float(now["dt"]), float(found[2])
-    for turn in range(MOST_TURNS):
+    (first, last), within = span, False
+    for _ in range(MOST_TURNS):
         p, v = there(k, i, now, ways, t)
         q, u = there(k, j, now, ways, t)
         d = sub(p, q)
         size = math.sqrt(dot(d, d))
+        if abs(size - far) <= skin:
+            if t < found_at:
+                found[0], found[1], found[2] = i, j, t
+                for c in range(3):
+                    found[3 + c], found[6 + c], found[9 + c], found[12 + c] = p[c], v[c], q[c], u[c]
+            return
         closing = dot(d, sub(v, u)) / size if size > 0.0 else 0.0
-        if abs(size - far) <= skin or closing >= 0.0 or turn == MOST_TURNS - 1:
-            break
-        t = min(max(t - (size - far) / closing, first), last)
-    found[2] = t
-    for c in range(3):
-        found[3 + c], found[6 + c], found[9 + c], found[12 + c] = p[c], v[c], q[c], u[c]
+        if size < far:
+            last, within = t, True
+        else:
+            first = t
+        t = t - (size - far) / closing if closing < 0.0 else math.inf
+        if not first < t <= last or (within and t == last):
+            if not within:
+                return
+            t = 0.5 * (first + last)
 
 
 @inner
 def there(k, i, now, ways, t):
     """Where a projectile is at a time of the tick, and how fast."""
     q, s = k.flight[i], t - ways[i, 0]
+    if q["on"] > 0:
+        p, v, begins, _ = running(k, i, now)
+        if t > begins:
+            p, v, _, _ = carried(k, q, p, begins, t, NO_LIMIT)
+        return p, v
     if k.world[0]["step"] == EXACT and q["on"] == 0 and k.params[int(q["param"])]["bends"] != 0:
         p, v, begins, kept = running(k, i, now)
         if t > begins:
             return flown(k, i, now, begins, p, v, t - begins, kept)
     u, b = (ways[i, 4], ways[i, 5], ways[i, 6]), (ways[i, 7], ways[i, 8], ways[i, 9])
     return arc((ways[i, 1], ways[i, 2], ways[i, 3]), u, b, s), along(u, b, s)
+
+
+def standing(k, i, late):
+    """Where a projectile that is awake is ``late`` s after the start of the tick ``k.ticks[0]``, and how fast."""
+    ways = np.zeros((i + 1, 11))
+    lay(k, i, k.ticks[0], (late, float(k.ticks[0]["dt"])), ways)
+    return there(k, i, k.ticks[0], ways, late)
 
 
 @inner
@@ -120,11 +173,11 @@ def running(k, i, now):
 
 
 @inner
-def lay(k, i, now, late, ways):
-    """Write the piece of a projectile: from when, place, velocity, acceleration, and how far it can be from there."""
+def lay(k, i, now, span, ways):
+    """Write the way of a projectile in a ``span`` of the tick: from when, place, velocity, acceleration, and reach."""
     q = k.flight[i]
     par = k.params[int(q["param"])]
-    dt, step, a = float(now["dt"]), int(k.world[0]["step"]), vec(par["a"])
+    (late, stops), step, a = span, int(k.world[0]["step"]), vec(par["a"])
     if step == EXACT and par["bends"] == 0 and q["on"] == 0:
         begins = max(max((q["t0"] - now["start"]) / UNITS, 0.0), late)
         age = (now["start"] - q["t0"]) / UNITS + begins
@@ -135,13 +188,14 @@ def lay(k, i, now, late, ways):
         if on == 0 and step == EXACT and late > begins:
             p, v = flown(k, i, now, begins, p, v, late - begins, kept)
             begins = late
-        h = dt - begins
+        h = stops - begins
         if on < 0 and h > 0.0:
             comes, p, v, a, _, _ = slide(k, i, now, p, v, begins, h)
             on = on if comes == ALONG_IT else 0
-        elif on > 0:
-            b = k.bodies[on - 1]
-            v, a = along(vec(b["v"]), vec(b["a"]), begins), vec(b["a"])
+        elif on > 0 and h > 0.0:
+            _, v, _, _ = carried(k, q, p, begins, begins, NO_LIMIT)
+            p1, v1, _, _ = carried(k, q, p, begins, stops, NO_LIMIT)
+            a = through_ends(p, v, p1, v1, h)
         if on == 0 and h > 0.0:
             v, a = way_of(k, i, now, begins, p, v, h, kept)
         if late > begins:
@@ -149,7 +203,7 @@ def lay(k, i, now, late, ways):
     ways[i, 0] = begins
     for c in range(3):
         ways[i, 1 + c], ways[i, 4 + c], ways[i, 7 + c] = p[c], v[c], a[c]
-    rest = max(dt - begins, 0.0)
+    rest = max(stops - begins, 0.0)
     ways[i, 10] = par["radius"] + (math.fabs(v[0]) + 0.5 * math.fabs(a[0]) * rest) * rest
 
 

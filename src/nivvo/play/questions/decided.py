@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from nivvo.core.numbers.clock import to_seconds
 from nivvo.plan.case import case_of
 from nivvo.play.outcome.run import Run
 from nivvo.record.vocabulary import LIFE_OVER
@@ -49,7 +50,10 @@ def defaults(drill: Drill, run: Run) -> list[tuple[str, str]]:
 
 
 def to_no_effect(drill: Drill, run: Run) -> list[str]:
-    """A line for each control that is moved in a run's case, and for a wind that blows, that nothing there goes by."""
+    """A line for each control that is moved in a run's case, and a wind that blows, that nothing goes by; and a goal.
+
+    The last: a time at which the case is won or lost that comes after it is over.
+    """
     case, model, rows = case_of(drill, run.case), drill.of_case(run.case), drill.inputs(run.case) or []
     aims = {name: run.scene.abilities[name].aim.by for name in case.in_hand}
     faced = {shooter.facing_follows for shooter in run.scene.shooters.values()}
@@ -66,6 +70,11 @@ def to_no_effect(drill: Drill, run: Run) -> list[str]:
     ]
     if feels and not any(feels) and (model.world.breezes or any(model.world.wind or [])):
         lines.append(f"the wind moves nothing: it is felt through flight.drag, and {', '.join(flown)} feels none")
+    lines += [
+        f"{goal.word}.time = {to_seconds(goal.time):g} s is never reached: lasts = {to_seconds(case.lasts):g} s is before"
+        for goal in case.goals
+        if goal.time is not None and case.lasts is not None and goal.time > case.lasts
+    ]
     return lines
 
 

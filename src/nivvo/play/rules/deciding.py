@@ -50,6 +50,7 @@ class Deciding:
         session = self.session
         if time is None:
             time = self._last()
+        self.pass_time(time)
         for number, left in self.lives.items():
             if left > 1 and session.stage.out(number) and number not in [one for _, one in self.backs]:
                 self.lives[number] = left - 1
@@ -61,10 +62,10 @@ class Deciding:
         if self.decided is not None and self.decided.time == time:
             session.stop(time)
 
-    def at_end(self) -> None:
-        """Decide by time a case that nothing else has decided."""
+    def pass_time(self, time: int) -> None:
+        """Decide by time a case that nothing else has decided up to a time (clock)."""
         for goal in self.goals:
-            if self.decided is None and goal.time is not None and goal.time == self.latest:
+            if self.decided is None and goal.time is not None and goal.time == self.latest and goal.time <= time:
                 self.decided = Decided(goal.time, goal.word, f"{goal.time / UNITS:g} s have gone")
 
     def _last(self) -> int:
@@ -91,7 +92,8 @@ class Deciding:
         return ""
 
     def at_edge(self, time: int) -> None:
-        """Let those come back who are due at a tick's start (clock)."""
+        """Let those come back who are due at a tick's start (clock), and decide by time."""
+        self.pass_time(time)
         session, stage = self.session, self.session.stage
         for when, number in sorted(self.backs):
             if when <= time:

@@ -18,7 +18,7 @@ import numpy as np
 
 from nivvo.core import pool
 from nivvo.core.numbers import clock
-from nivvo.core.world.arena import ticks_of
+from nivvo.core.world.arena import one_tick, ticks_of
 from nivvo.errors import NivvoError
 
 if TYPE_CHECKING:
@@ -105,7 +105,9 @@ class Flying:
         return not self._owed
 
     def _due(self) -> bool:
-        """Whether something that has come of the flight itself is due before the present tick's end."""
+        """Whether something that has come of the flight itself is due before the present tick's end, or all is over."""
+        if self.session.stopped:
+            return True
         time = self.session.consequences.due()
         lasting = time is not None and time < self.session.scene.ticks.edge(self.session.tick + 1)
         return lasting or self.session.reaching.due() is not None
@@ -114,10 +116,20 @@ class Flying:
         """Run the present tick up to what somebody does at ``time`` (clock): contacts before it are answered."""
         self._within(time, time)
 
+    def sample(self, time: int) -> None:
+        """Write down where all are at a time (clock), up to which the present tick was run."""
+        session, ticks = self.session, self.session.scene.ticks
+        start, end = ticks.edge(session.tick), ticks.edge(session.tick + 1)
+        if self.reached is not None:
+            start, end = self._part if session.arena.counters[pool.MID] and self.parts else (self.reached, end)
+        session.arena.sample(time, one_tick(start, end, session.tick))
+
     def to_end(self) -> None:
         """Run the rest of the present tick."""
         session = self.session
         self._within(session.scene.ticks.edge(session.tick + 1), pool.FOREVER)
+        if session.stopped:
+            return
         self.reached = None
         session.tick += 1
         self._begin()
@@ -139,6 +151,8 @@ class Flying:
             found = meetings.first(after, self._origin(start), end, skip) if meetings.active else None
             meets, self._turned = found is not None and found[0] < last, None
             self._run_within(*((found[0], found[0]) if meets else (time, until)))
+            if session.stopped:
+                break
             if self._turned is not None:
                 # One of them flies on otherwise than was reckoned with.
                 after = max(after, self._turned)
@@ -149,6 +163,9 @@ class Flying:
             # Else something has happened to one of them before.
             if same is not None and same[1] == found[1] and abs(same[0] - found[0]) <= SAME:
                 meetings.meet(same, self._origin(start), end)
+                session.deciding.look(same[0])
+                if session.stopped:
+                    break
                 skip.add(same[1])
                 after = same[0]
 
@@ -194,7 +211,7 @@ class Flying:
             if session.arena.why != pool.HOLD:
                 break
             self._turned = session.held()
-            if self._turned is not None:
+            if self._turned is not None or session.stopped:
                 return True
         session.break_off()
         return session.arena.why == pool.DUE

@@ -106,8 +106,6 @@ class Session:
                 self.arena.guide()
         self.stage = Stage(scene, self.arena)
         self.deciding = Deciding(self, tuple(goals))
-        if (latest := self.deciding.latest) is not None:
-            self.lasts = latest if self.lasts is None else min(self.lasts, latest)
         self.runs, self.stopped = False, False
         # The tick that is next, and up to which something was looked at: who waits for ever waits for nothing.
         self.tick = self.ran = 0
@@ -247,7 +245,19 @@ class Session:
         Raises CallError where that is too much to do without patience.
         """
         self.runs = True
+        if (latest := self.deciding.latest) is not None:
+            self.lasts = latest if self.lasts is None else min(self.lasts, latest)
         self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts), until)
+        if self.within and not (until and until()):
+            self.minds = True
+            self._step(self.lasts)
+            self.flying.to(self.lasts + 1)
+            self.stopped = True
+
+    @property
+    def within(self) -> bool:
+        """Whether a case that is run to its end ends within the present tick, and has not been run up to there."""
+        return self.runs and self.lasts is not None and self.time < self.lasts and not self.stopped
 
     def fly_out(self) -> None:
         """Run until nothing flies any more, whatever else still goes on: for what is only looked at."""
@@ -347,19 +357,25 @@ class Session:
 
     def step(self) -> None:
         """Run one tick, whether anything flies or not."""
-        self.think()
         tick = self.tick + 1
         end = self.scene.ticks.edge(tick)
         if not self.minds:
+            self.think()
             while self.tick < tick:
                 self._act(end)
                 self.flying.ahead(tick)
             return
-        while (time := self._due()) is not None and time < end:
+        self._step(end)
+        if not self.stopped:
+            self.flying.to_end()
+
+    def _step(self, end: int) -> None:
+        """Run the present tick up to the last that is done before ``end`` (clock): what was done hangs on contacts."""
+        self.think()
+        while (time := self._due()) is not None and time < end and not self.stopped:
             self.flying.to(time)
-            if (now := self._due()) is not None and now <= time:
+            if not self.stopped and (now := self._due()) is not None and now <= time:
                 self._act(now + 1, now)
-        self.flying.to_end()
 
     def take_in(self, time: int) -> None:
         """Take in what players do up to a time (clock), without any firing: who only looks needs no more."""
@@ -746,17 +762,24 @@ class Session:
     def run(self, drill: str, case: str) -> Run:
         """What has happened, as a Run."""
         sampled = bool(self.arena.world["sampled"][0])
-        if not sampled and self.arena.live:
-            self.arena.sample(self.time, self.stopped)
+        if self.arena.live:
+            if self.stopped and self.lasts > self.time:
+                self.flying.sample(self.lasts)
+            elif not sampled:
+                self.flying.sample(self.time)
+        events = self.arena.take_events()
+        if self.stopped:
+            # What a tick tells ahead of its end may lie after that of the case.
+            events = events[events["start"] + events["after"] * clock.UNITS <= self.lasts + 1]
         record = Record(
             np.array(self.births, dtype=BIRTH),
-            self.arena.take_events(),
+            events,
             self.arena.take_samples(),
             pool.copied(self.arena.params[: self.arena.used]),
             self.scene.exact,
             sampled,
         )
-        self.deciding.at_end()
+        self.deciding.pass_time(self._until())
         told = {
             "decided": self.deciding.decided,
             "until": self._until(),
