@@ -3,7 +3,9 @@
 import unittest
 
 import nivvo
+from nivvo.core.numbers.clock import from_seconds
 from nivvo.errors import DrillError
+from nivvo.play.questions.decided import to_no_effect
 
 TEXT = """nivvo = 1
 tick.rate = {rate}
@@ -89,8 +91,7 @@ class Decided(unittest.TestCase):
             run = nivvo.fire(made(case=goal, input=many))
             self.assertEqual((run.decided.word, run.decided.why), (word, why))
             last = events(run, f"case {word}")[0]["time"]
-            # What happened in the tick in which it was decided is the last that happens.
-            self.assertLessEqual(max(row["time"] for row in run.rows("events")), last + 1 / 60 + 1e-9)
+            self.assertLessEqual(max(row["time"] for row in run.rows("events")), last + 1e-9)
             hits = len(run.rows("contacts"))
             self.assertEqual(hits, {"a score of 20": 2, "all of wisps are out": 3}.get(why, hits))
 
@@ -114,6 +115,21 @@ class Decided(unittest.TestCase):
         before = live.tick
         live.step()
         self.assertEqual(live.tick, before + 1)
+        told = []
+        live = nivvo.Live(made(case="won.time = 0.31\nlost.time = 0.6"))
+        for k in range(40):
+            self.assertEqual(live.decided is not None, live.time >= 0.31, k)
+            if k == 30:
+                live.press("fire")
+            told += live.step()
+        self.assertEqual(live.decided, (0.31, "won", "0.31 s have gone"))
+        self.assertIn("fired", [event.what for event in told])
+
+    def test_a_time_after_the_case_is_over_decides_nothing_and_is_told(self):
+        drill = made(case="lasts = 1\nlost.time = 1.5")
+        run = nivvo.fire(drill)
+        self.assertEqual((run.decided, run.until), (None, from_seconds(1)))
+        self.assertTrue(any("lost.time = 1.5 s is never reached" in line for line in to_no_effect(drill, run)))
 
 
 def slow(times, lasts, most, oldest):

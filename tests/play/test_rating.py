@@ -1,10 +1,13 @@
 """What a case comes to at other tick rates, against what each rule gives by hand."""
 
 import math
+import random
 import unittest
 
 import nivvo
+from nivvo.core.numbers.clock import to_seconds
 from nivvo.play.questions.rating import RATES
+from tests.deep import DEEP
 from tests.play.test_anything import Drawn
 
 LOB = """nivvo = 1
@@ -102,6 +105,84 @@ class Differs(unittest.TestCase):
             nivvo.rate_table(made(), rates=[0])
         with self.assertRaisesRegex(nivvo.CallError, "tick.frames"):
             nivvo.rate_table(made("tick.frames = [0.01, 0.02]"))
+
+
+def ends(seed, rate, tick=""):
+    """Pairs of rivets at a wall and a gull that both may move and turn, until a time or a goal between ticks."""
+    rng = random.Random(seed)
+    forces = ("", "drag = { linear = 0.3, square = 0.05 }", "drag.linear = 8", "thrust = { acceleration = 12 }")
+    walls = ("'bounce', restitution = 0.6", "'pass'", "'end'", "'lodge'")
+    goal = rng.choice(("won.out = 'gulls'", "won.score = 15", "", f"lost.time = {rng.uniform(0.6, 2.5)}"))
+    force = rng.choice(forces)
+    meets = rng.choice(("", "on.rivet.then = 'end'"))
+    return nivvo.parse(f"""nivvo = 1
+[tick]
+rate = {rate}
+{tick}
+[shooter.keeper]
+shape.ball = 0.3
+muzzle.hand.forward = 0.8
+[ability.rivet]
+muzzle = "hand"
+firing = {{ kind = "auto", interval = {rng.uniform(0.03, 0.2)} }}
+launch = {{ count = 2, fan = 5, speed = {rng.uniform(5, 30)}, elevation = {rng.uniform(0, 40)} }}
+{force and f"flight.{force}"}
+limits.life = {rng.uniform(0.5, 3)}
+on.gulls = {{ damage = 5, score.points = 5 }}
+on.walls = {{ then = {rng.choice(walls)} }}
+{meets}
+[obstacle.wall]
+at = [{rng.uniform(4, 9)}, 2]
+shape.box = [0.5, 30]
+group = "walls"
+{rng.choice(("", "turns = 40", "turns = -90", "move.velocity = [0.4, 0.3]"))}
+[target.gull]
+at = [{rng.uniform(3, 8)}, {rng.uniform(-1, 2)}]
+shape.ball = {rng.uniform(0.4, 1.5)}
+group = "gulls"
+health = {rng.choice((10, 20, 35))}
+move.velocity = [{rng.uniform(-1, 1)}, {rng.uniform(-1, 1)}]
+[case.tap]
+input = [{{ t = {rng.uniform(0, 0.5)}, press = "fire" }}]
+lasts = {rng.uniform(0.6, 3)}
+{goal}
+""")
+
+
+class Over(unittest.TestCase):
+    """A case is over when it is, not at the start of the tick in which it is."""
+
+    def told(self, drill):
+        run = nivvo.fire(drill)
+        over = to_seconds(run.decided.time if run.decided else run.until)
+        self.assertLessEqual(max((row["time"] for row in run.rows("events")), default=0.0), over + 1e-9)
+        for row in run.rows("projectiles"):
+            if row["ended_by"] == "flying":
+                self.assertAlmostEqual(row["launched"] + row["flight_time"], over, places=9)
+        kept = nivvo.fire(drill, keep="contacts")
+        for row, other in zip(run.rows("projectiles"), kept.rows("projectiles"), strict=True):
+            for name in ("range", "flight_time"):
+                self.assertAlmostEqual(row[name], other[name], places=9)
+        return over, run
+
+    def test_at_every_rate(self):
+        for seed in range(200) if DEEP else range(12):
+            over, run = self.told(ends(seed, 50))
+            for rate in (7, 17):
+                also, other = self.told(ends(seed, rate))
+                self.assertAlmostEqual(also, over, places=7)
+                if any("too many" in row["reason"] for row in other.rows("projectiles")):
+                    continue
+                for row, one in zip(run.rows("projectiles"), other.rows("projectiles"), strict=True):
+                    self.assertEqual((row["projectile"], row["reason"]), (one["projectile"], one["reason"]), seed)
+                    for name in ("range", "flight_time"):
+                        self.assertAlmostEqual(row[name], one[name], delta=1e-4, msg=(seed, rate, row["projectile"]))
+
+    def test_in_a_games_own_step(self):
+        for seed in range(200) if DEEP else range(5):
+            for step in ("semi-implicit", "explicit", "verlet"):
+                for contacts in ("swept", "at ticks"):
+                    self.told(ends(seed, 13, f"motion = '{step}'\ncontacts = '{contacts}'"))
 
 
 if __name__ == "__main__":

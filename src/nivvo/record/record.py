@@ -47,11 +47,15 @@ GOES_ON = (pool.LEFT, pool.SLID, pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)
 """What ends a rest."""
 
 
+SAME = 1e-14
+"""Share of a time by which two that are one may differ, by rounding."""
+
+
 def _as_one(ticks: np.ndarray, touches: np.ndarray) -> None:
-    """Write one number for a launch or the ends of ticks (s) and what happens then: they may differ by a rounding."""
+    """Write one number for the ends of ticks (s) and for what happens then: they may differ by a rounding."""
     for at in (np.searchsorted(ticks, touches) - 1, np.searchsorted(ticks, touches)):
         k = np.flatnonzero((at >= 0) & (at < len(ticks)))
-        k = k[np.abs(ticks[at[k]] - touches[k]) <= 1e-14 * (1.0 + touches[k])]
+        k = k[np.abs(ticks[at[k]] - touches[k]) <= SAME * (1.0 + touches[k])]
         np.maximum.at(ticks, at[k], touches[k])
         touches[k] = ticks[at[k]]
 
@@ -227,8 +231,8 @@ class Record:
         p, v = [birth["p"][None], own["p"], touches["p"]], [birth["v"][None], own["v"], touches["v"]]
         if moves_at > born:
             t[0], p[0], v[0] = np.append(t[0], to_seconds(moves_at)), np.repeat(p[0], 2, 0), np.repeat(v[0], 2, 0)
-        for ticks in t[:2]:
-            _as_one(ticks, t[2])
+        _as_one(t[1], t[2])
+        t[2][np.abs(t[2] - t[0][0]) <= SAME * (1.0 + t[0][0])] = t[0][0]
         times = np.concatenate(t)
         # Of several at one time the last: how it goes on from there.
         _, last = np.unique(times[::-1], return_index=True)

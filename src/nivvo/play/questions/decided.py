@@ -71,7 +71,7 @@ def to_no_effect(drill: Drill, run: Run) -> list[str]:
     if feels and not any(feels) and (model.world.breezes or any(model.world.wind or [])):
         lines.append(f"the wind moves nothing: it is felt through flight.drag, and {', '.join(flown)} feels none")
     lines += [
-        f"{goal.word}.time = {to_seconds(goal.time):g} s is never reached: lasts = {to_seconds(case.lasts):g} s is before"
+        f"{goal.word}.time = {to_seconds(goal.time):g} s is never reached: lasts = {to_seconds(case.lasts):g} s"
         for goal in case.goals
         if goal.time is not None and case.lasts is not None and goal.time > case.lasts
     ]
