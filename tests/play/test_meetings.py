@@ -161,6 +161,16 @@ class Meet(unittest.TestCase):
         drill = made(f"{sends}\non.gulls.damage = 7", f"on.gulls.then = 'ignore'\n{more}", speed=20, fast=20)
         self.assertEqual(nivvo.measure(nivvo.fire(drill, "late"), "damage", "gull")[0], 7.0)
 
+    def test_a_case_may_be_won_by_it_and_is_over_then(self):
+        for rate in (7, 60, 400):
+            drill = made("on.rivet = { then = 'end', score.points = 5 }", tick=f"rate = {rate}")
+            run = nivvo.fire(drill.with_settings({"case.both.won": {"score": 5}}))
+            gap = 40 - 2 * 0.5 - 0.2 - 0.1 - 0.3 - 2 * 0.01
+            self.assertEqual((run.decided.word, run.until), ("won", run.decided.time))
+            for row, way in zip(run.rows("projectiles"), (20, 60), strict=True):
+                self.assertAlmostEqual(row["flight_time"], gap / 80, places=9)
+                self.assertAlmostEqual(row["range"], way * gap / 80, places=7)
+
     def test_nonsense_is_told(self):
         for rule, says in (
             ("on.rivet.damage = 3", "no health"),

@@ -47,6 +47,9 @@ GOES_ON = (pool.LEFT, pool.SLID, pool.BOUNCED, pool.SLOWED, pool.WENT_THROUGH)
 """What ends a rest."""
 
 
+ROUNDING = 1e-3
+"""Counts of the clock by which a time within a tick may miss one, by rounding alone."""
+
 SAME = 1e-14
 """Share of a time by which two that are one may differ, by rounding."""
 
@@ -73,6 +76,8 @@ def in_order(events: np.ndarray) -> np.ndarray:
         order = sorted(range(len(keys)), key=keys.__getitem__)
         return events if order == list(range(len(keys))) else pool.taken(events, np.array(order))
     counts = events["after"] * UNITS
+    nearest = np.rint(counts)
+    counts = np.where(np.abs(counts - nearest) < ROUNDING, nearest, counts)
     whole = np.floor(counts)
     times = events["start"] + whole.astype(np.int64)
     order = (np.arange(len(events)), -events["start"], events["tick"], counts - whole, times)
@@ -82,6 +87,8 @@ def in_order(events: np.ndarray) -> np.ndarray:
 def _placed(start: int, after: float, tick: int, k: int) -> tuple:
     """What one event is put in order by: the same as for many at once, which takes ten times as long for a few."""
     counts = after * UNITS
+    if abs(counts - round(counts)) < ROUNDING:
+        counts = round(counts)
     whole = math.floor(counts)
     return start + whole, counts - whole, tick, -start, k
 
