@@ -227,7 +227,7 @@ class Kept(unittest.TestCase):
                             unknown += 1
                         elif isinstance(value, float):
                             np.testing.assert_allclose(
-                                other[column], value, rtol=1e-7, atol=1e-7, err_msg=f"{seed} {column}"
+                                other[column], value, rtol=3e-7, atol=1e-7, err_msg=f"{seed} {column}"
                             )
                         else:
                             self.assertEqual(other[column], value, (seed, table, column))
@@ -239,7 +239,7 @@ class Kept(unittest.TestCase):
                         nivvo.measure(kept, "path_length", name)
         self.assertGreater(min(known, unknown), 5)
 
-    def test_where_what_flies_is_when_a_case_is_decided_within_a_tick_is_right_or_not_known(self):
+    def test_where_what_flies_is_when_a_case_is_decided_within_a_tick_is_right(self):
         text = (
             "nivvo = 1\ntick.motion = '{}'\n[ability.r]\nfiring = {{ kind = 'auto', rate = 9 }}\nlaunch.speed = 20\n"
             "flight.drag.linear = 0.2\nlimits.life = 3\non.targets = {{ score.points = 5 }}\n[target.w]\nat = [9, 0]\n"
@@ -251,9 +251,7 @@ class Kept(unittest.TestCase):
             for one, other in zip(*runs, strict=True):
                 self.assertEqual((other["ended"], other["reason"]), (one["ended"], one["reason"]))
                 for name in ("end_x", "end_y", "range", "end_speed"):
-                    if other[name] == other[name]:
-                        self.assertAlmostEqual(other[name], one[name], delta=1e-7)
-                    self.assertTrue(other[name] == other[name] or motion != "exact")
+                    self.assertAlmostEqual(other[name], one[name], delta=1e-7)
 
 
 class Previewed(unittest.TestCase):

@@ -1,5 +1,7 @@
 """Firing against slow models of it, a millisecond at a time, and against the textbooks of timers at ticks."""
 
+import itertools
+import math
 import unittest
 
 import numpy as np
@@ -462,6 +464,12 @@ class Limits(unittest.TestCase):
         rows_ = run.rows("projectiles")
         self.assertAlmostEqual(rows_[0]["ended"], 0.4, delta=1e-12)
         self.assertIn("pressed again", rows_[0]["reason"])
+        for drag, rate in itertools.product((0.2, 8, 60, 300), (7, 60)):
+            # However far it has flown in the tick already.
+            keys = f'when.again.then = "end"\nflight.drag.linear = {drag}'
+            row = played(keys, rows[:2], life=1.0, world=f"[tick]\nrate = {rate}").rows("projectiles")[0]
+            self.assertAlmostEqual(row["ended"], 0.4, delta=1e-12)
+            self.assertAlmostEqual(row["range"], 20 / drag * -math.expm1(-0.4 * drag), delta=1e-6)
         late = ['{t=0, tap="fire"}', '{t=1.5, tap="fire"}']
         self.assertEqual(times(played('when.again = { none_left = "nothing" }', late, life=1.0)), [0])
         self.assertEqual(times(played('when.again = { none_left = "fire" }', late, life=1.0)), [0, 1500])

@@ -373,7 +373,7 @@ def seek(k, i, now, clock, again, keep, waiting):
     h = max(float(now["dt"]) - late, 0.0)
     if glides:
         sees = foreseen(par, v, now["dt"])
-        if par["bends"] == FORESEEN and not again and q["t0"] < clock[0]:
+        if keep and par["bends"] == FORESEEN and not again and q["t0"] < clock[0]:
             goes_over(k, i, sees, clock[0])
         if w["touch"] == SWEPT:
             pieces = steps_for(par, v, h)
@@ -465,6 +465,9 @@ def seek(k, i, now, clock, again, keep, waiting):
                 put(q["v"], v1)
                 if not falls:
                     q["flown"] += gone + more
+                if glides and not keep and par["bends"] == FORESEEN:
+                    # Who may look again in this tick goes over once it is done.
+                    goes_over(k, i, sees, clock[1])
                 if not may_sleep(k, q, par, falls, sees):
                     if not falls and clock[1] > abs(q["clear"]):
                         q["clear"] = clear_until(k, i, par, now, clock[1])

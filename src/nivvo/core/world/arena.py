@@ -720,15 +720,13 @@ class Arena:
 
     def sample(self, time: int, now: np.ndarray) -> None:
         """Write down where all are at ``time`` (clock), within the tick ``now`` (one row) or at its start."""
-        late, count = max((time - int(now["start"][0])) / UNITS, 0.0), int(self.counters[pool.SAMPLES])
+        count = int(self.counters[pool.SAMPLES])
         there = np.flatnonzero((self.flight["end"][: self.live] == 0) & (self.flight["born"][: self.live] <= time))
         self.samples = pool.grown(self.samples, count + len(there))
-        self.place_all(time)
         engine = self._pool(now)
         for row, i in zip(self.samples[count:], there.tolist(), strict=False):
-            q = self.flight[i]
-            row["t"], row["key"] = time, q["key"]
-            row["p"], row["v"] = standing(engine, i, late) if self.wake[i] == pool.AWAKE else (q["p"], q["v"])
+            row["t"], row["key"] = time, self.flight[i]["key"]
+            row["p"], row["v"] = standing(engine, i, time)
         self.counters[pool.SAMPLES] = count + len(there)
 
     def take_samples(self) -> np.ndarray:

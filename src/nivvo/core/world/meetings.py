@@ -17,7 +17,7 @@ from nivvo.core._jit import inner, kernel
 from nivvo.core.contacts.events import NOWHERE
 from nivvo.core.contacts.resting import ALONG_IT, carried, slide
 from nivvo.core.flying.acting import flown, way_of
-from nivvo.core.flying.ahead import asleep
+from nivvo.core.flying.ahead import asleep, foreseen
 from nivvo.core.flying.flight import steps_for, through_ends
 from nivvo.core.geometry.contact import TOUCH, first_contact
 from nivvo.core.numbers.clock import UNITS
@@ -152,11 +152,18 @@ def there(k, i, now, ways, t):
     return arc((ways[i, 1], ways[i, 2], ways[i, 3]), u, b, s), along(u, b, s)
 
 
-def standing(k, i, late):
-    """Where a projectile that is awake is ``late`` s after the start of the tick ``k.ticks[0]``, and how fast."""
-    ways = np.zeros((i + 1, 11))
-    lay(k, i, k.ticks[0], (late, float(k.ticks[0]["dt"])), ways)
-    return there(k, i, k.ticks[0], ways, late)
+def standing(k, i, time):
+    """Where a projectile is at ``time`` (clock) in the tick ``k.ticks[0]``, and how fast, to the bit also asleep."""
+    q, now = k.flight[i], k.ticks[0]
+    par = k.params[int(q["param"])]
+    closed = par["bends"] == 0 or foreseen(par, vec(q["v"]), now["dt"])
+    if k.wake[i] != AWAKE or (k.world[0]["step"] == EXACT and q["on"] == 0 and closed):
+        return asleep(k, i, time)
+    if k.counters[MID] == 0 and time <= now["start"]:
+        return vec(q["p"]), vec(q["v"])
+    late, ways = max((time - int(now["start"])) / UNITS, 0.0), np.zeros((i + 1, 11))
+    lay(k, i, now, (late, float(now["dt"])), ways)
+    return there(k, i, now, ways, late)
 
 
 @inner
