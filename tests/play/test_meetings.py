@@ -191,7 +191,8 @@ def _with_taps(seed, taps):
 
 
 FLIGHTS = ("", "drag.linear = 0.4", "drag.linear = 8", "sway = { across = 0.5, period = 0.5 }",
-           "homing = { turn_rate = 180 }", "thrust = { acceleration = 4, after = 0.1 }", "homing = { law = 'blend', gain = 3 }", "gravity_share = 0.2",
+           "homing = { turn_rate = 180 }", "thrust = { acceleration = 4, after = 0.1 }",
+           "homing = { law = 'blend', gain = 3 }", "gravity_share = 0.2",
            "orbit = { radius = 2, turn_rate = 150, lasts = 1 }")  # fmt: skip
 GROUNDS = ("'slide', friction = 0.1", "'bounce', restitution = 0.5, rests = 'rolls'", "'bounce', restitution = 0.8",
            "'bounce', restitution = 0.3, rests = 'stays'",
