@@ -184,6 +184,15 @@ class Over(unittest.TestCase):
                 for contacts in ("swept", "at ticks"):
                     self.told(ends(seed, 13, f"motion = '{step}'\ncontacts = '{contacts}'"))
 
+    def test_what_is_not_to_move_before_the_next_tick_is_where_it_was_launched(self):
+        for step in ("exact", "semi-implicit", "explicit", "verlet"):
+            for force in ("", "drag.linear = 0.5", "drag.linear = 30", "sway = { across = 0.5, period = 0.7 }"):
+                tick = f"tick = {{ rate = 10, motion = '{step}', first_move = 'next tick' }}"
+                text = LOB.format(world=tick, ability=force and f"flight.{force}", t=0.533) + "lasts = 0.56"
+                row = nivvo.fire(nivvo.parse(text)).rows("projectiles")[0]
+                self.assertEqual((row["end_speed"], row["range"]), (12.0, 0.0), (step, force))
+                self.assertAlmostEqual(row["flight_time"], 0.027, places=9)
+
 
 if __name__ == "__main__":
     unittest.main()

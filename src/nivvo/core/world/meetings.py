@@ -156,6 +156,8 @@ def standing(k, i, time):
     """Where a projectile is at ``time`` (clock) in the tick ``k.ticks[0]``, and how fast, to the bit also asleep."""
     q, now = k.flight[i], k.ticks[0]
     par = k.params[int(q["param"])]
+    if time <= q["t0"]:
+        return vec(q["p0"]), vec(q["v0"])
     closed = par["bends"] == 0 or foreseen(par, vec(q["v"]), now["dt"])
     if k.wake[i] != AWAKE or (k.world[0]["step"] == EXACT and q["on"] == 0 and closed):
         return asleep(k, i, time)

@@ -249,6 +249,7 @@ class Session:
             self.lasts = latest if self.lasts is None else min(self.lasts, latest)
         self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts), until)
         if self.within and not (until and until()):
+            # What flies is to be known in the middle of this tick.
             self.minds = True
             self._step(self.lasts)
             self.flying.to(self.lasts + 1)
