@@ -18,7 +18,7 @@ from nivvo.core.flying.acting import EARLIER, age_of, constant, fine, pulled
 from nivvo.core.flying.forces import next_change
 from nivvo.core.geometry.grid import gather
 from nivvo.core.geometry.surface import bears_for, bends_within, on_it_for, surface
-from nivvo.core.geometry.turning import rotated, surface_speed
+from nivvo.core.geometry.turning import distance_at, rotated, surface_pull, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.vec import along, arc, dot, sub, vec
 from nivvo.core.pool import BOUNCE, SLID, SLIDE, STUCK
@@ -226,6 +226,10 @@ def set_on(k, q, p, v, t):
     return along(p, n, -gap), along(u, along(r, n, -dot(r, n)), 1.0)
 
 
+FALLS, SWING = 1e-9, 0.25
+"""Share of what acts by which it has to be pressed on to stay; radians in steps of which a turn is looked through."""
+
+
 @inner
 def lodged(q):
     """Whether it sticks in its body: what lies on one may be met by another, what sticks is left alone."""
@@ -236,10 +240,44 @@ def lodged(q):
 def carried(k, q, p, late, end, clock):
     """Where what stays on its body is at a time of the tick, how fast, why it ends there (0: it does not), and when."""
     b, why = k.bodies[int(q["on"]) - 1], 0
-    if 0 <= q["until"] <= clock[1]:
-        end, why = max((q["until"] - clock[0]) / UNITS, late), int(q["cause"])
+    over = max((q["until"] - clock[0]) / UNITS, late)
+    if 0 <= q["until"] <= clock[1] and over <= end:
+        end, why = over, int(q["cause"])
     c, u, a = vec(b["c"]), vec(b["v"]), vec(b["a"])
     off = sub(p, arc(c, u, a, late))
     if b["turns"] != 0.0:
         off = rotated(off, vec(b["about"]), b["turns"] * (end - late))
     return along(arc(c, u, a, end), off, 1.0), along(along(u, a, end), surface_speed(b, off), 1.0), why, end
+
+
+@cold
+def lies_for(k, i, now, p, late, h):
+    """For how long, within ``h`` s, what lies on a body that turns is pressed onto it.
+
+    0: it just ceases to be, and falls off; below 0: it was not when it came there.
+    """
+    q, par = k.flight[i], k.params[int(k.flight[i]["param"])]
+    b = k.bodies[int(q["on"]) - 1]
+    axis, turns = vec(b["about"]), float(b["turns"])
+    off = sub(p, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), late))
+    u = along(along(vec(b["v"]), vec(b["a"]), late), surface_speed(b, off), 1.0)
+    acts = sub(vec(par["a"]) if constant(par) else pulled(k, i, now, late, p, u, 0.0), vec(b["a"]))
+    _, n = distance_at(b, off, late)
+    # What keeps it going round turns along with the surface; what else acts does not.
+    round_, least = dot(surface_pull(b, off, NOWHERE), n), FALLS * math.sqrt(dot(acts, acts))
+    presses = round_ - dot(acts, n)
+    if presses <= 2.0 * least:
+        return 0.0 if presses > -2.0 * least else -1.0
+    parts = 1 + int(math.fabs(turns) * h / SWING)
+    for m in range(parts):
+        first, last = h * m / parts, h * (m + 1) / parts
+        if round_ - dot(acts, rotated(n, axis, turns * last)) > least:
+            continue
+        for _ in range(60):
+            half = 0.5 * (first + last)
+            if round_ - dot(acts, rotated(n, axis, turns * half)) > least:
+                first = half
+            else:
+                last = half
+        return last
+    return h

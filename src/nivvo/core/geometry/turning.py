@@ -22,6 +22,9 @@ from nivvo.core.numbers.vec import along, arc, cross, dot, sub, vec
 MOST_PLANES = 4096
 """A step is at least so much as a ball that just does not touch needs; beyond so many it counts as touching."""
 
+LEVEL = 1e-12
+"""Share of the greatest speed that is rounding, where what goes along a surface is said to close in on it."""
+
 
 @cold
 def rotated(d, axis, angle):
@@ -55,6 +58,17 @@ def surface_speed(b, d):
     return u[0] * b["turns"], u[1] * b["turns"], u[2] * b["turns"]
 
 
+@inner
+def surface_pull(b, d, r):
+    """How what goes along a body that turns, at ``r``, is accelerated ``d`` from its centre, beside the centre."""
+    if b["turns"] == 0.0:
+        return 0.0, 0.0, 0.0
+    axis, rate = vec(b["about"]), float(b["turns"])
+    aside = cross(axis, r)
+    inward = along(d, axis, -dot(axis, d))
+    return along((2.0 * rate * aside[0], 2.0 * rate * aside[1], 2.0 * rate * aside[2]), inward, -rate * rate)
+
+
 @cold
 def first_contact_turning(b, p, v, a, radius, span, skin, late):
     """``first_contact`` with a body that turns, whose axes were those of its record ``late`` s before."""
@@ -63,7 +77,7 @@ def first_contact_turning(b, p, v, a, radius, span, skin, late):
     fast = math.sqrt(dot(v, v)) + pull * span
     far = math.sqrt(dot(p, p)) + fast * span
     bend = pull + 2.0 * rate * fast + rate * rate * far
-    t = 0.0
+    t, lies = 0.0, False
     for planes in range(MOST_PLANES):
         d = arc(p, v, a, t)
         gap, n = distance_at(b, d, late + t)
@@ -72,9 +86,16 @@ def first_contact_turning(b, p, v, a, radius, span, skin, late):
             return INSIDE, 0.0
         w = surface_speed(b, d)
         speed = dot(n, along(v, a, t)) - dot(n, w)
-        if gap <= skin and (planes > 0 or speed < 0.0):
+        apart = 0.0
+        if lies or (planes == 0 and gap <= skin and abs(speed) <= LEVEL * fast):
+            # It has gone along it: for so long it goes apart from the side that it was on, if it does at first.
+            r = along(sub(along(v, a, t), w), n, -speed)
+            apart, lies = 0.375 * (dot(n, a) - dot(n, surface_pull(b, d, r))) / (rate * bend), True
+        if gap <= skin and apart <= 0.0 and (planes > 0 or speed < 0.0):
             return TOUCH, t
         s = first_fall(gap if gap > skin else 0.0, speed, -0.5 * bend)
+        if lies and apart > 0.0 and speed >= -LEVEL * fast:
+            s = max(s, apart)
         if s < 0.0 or t + s > span:
             return NONE, 0.0
         if t + s == t:

@@ -9,7 +9,7 @@ from nivvo.core.contacts.corners import ALONG_IT, OFF, go_as_one, gone_from, nar
 from nivvo.core.contacts.corners import STANDS as CREEPS
 from nivvo.core.contacts.corners import STILL as STANDS
 from nivvo.core.contacts.events import NOWHERE, finish, tell
-from nivvo.core.contacts.resting import carried, flush_with, lodged, set_on, slide, stands_for
+from nivvo.core.contacts.resting import carried, flush_with, lies_for, lodged, set_on, slide, stands_for
 from nivvo.core.contacts.search import WIDER, comes_near, look, past_movers
 from nivvo.core.flying.acting import LEAST, beside, changes, company_of, drifted, flies_on, mean, reckoned, swept, unled
 from nivvo.core.flying.ahead import ahead, asleep, corridor, foreseen, goes_over
@@ -84,7 +84,7 @@ from nivvo.core.pool import (
     WHY,
 )
 from nivvo.core.tick import answer as answers
-from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, turn, waits
+from nivvo.core.tick.answer import ON, OVER, answer, begin, leave, moment, put_inside, turn, waits
 
 CLEAR_CELLS, ASK_AGAIN = 0.5, 2
 """So many cells a projectile that has no parabola looks ahead, and at most CLEAR_TICKS; after so many ticks it is asked
@@ -281,6 +281,20 @@ def running(k, i, clock, again, keep):
     return (late, vec(q["p"]), vec(q["v"]), 0.0), hops, kept
 
 
+@cold
+def let_go(k, i, now, p, v, late, kept):
+    """Let what has lain on a body, or gone along it, fly from there; with which velocity."""
+    q, at, par = k.flight[i], k.points[i], k.params[int(k.flight[i]["param"])]
+    tell(k, now, late, q, (LEFT, abs(int(q["on"])) - 1, 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
+    q["on"] = 0
+    if kept != REDIRECTED:
+        v = mean(k, i, par, now, v, late)
+    put(at["from_p"], p)
+    put(at["from_v"], v)
+    begin(q, par, int(now["start"]), late, p, v)
+    return v
+
+
 @inner
 def seek(k, i, now, clock, again, keep, waiting):
     """Let one projectile look for what comes next: it waits for it, or has flown; how many wait then."""
@@ -323,15 +337,20 @@ def seek(k, i, now, clock, again, keep, waiting):
             j = flush_with(k, i, now, was, v, late, -1 - int(q["on"])) if hops < MOST_HOPS else -1
             if j >= 0:
                 return wait_for(k, i, (was, v), late, (hops, kept), j, waiting)
-            tell(k, now, late, q, (LEFT, -1 - int(q["on"]), 0, 0.0, 0.0), (p, NOWHERE, v, NOWHERE))
-            q["on"], a, whole_s = 0, vec(par["a"]), float(now["dt"]) - late
-            if kept != REDIRECTED:
-                v = mean(k, i, par, now, v, late)
-            put(at["from_p"], p)
-            put(at["from_v"], v)
-            begin(q, par, clock[0], late, p, v)
-    if q["on"] > 0 and (lodged(q) or k.bodies[int(q["on"]) - 1]["turns"] != 0.0):
-        p1, v1, why, end = carried(k, q, p, late, float(now["dt"]), clock)
+            v, a, whole_s = let_go(k, i, now, p, v, late, kept), vec(par["a"]), float(now["dt"]) - late
+    goes_round, stays = q["on"] > 0 and k.bodies[abs(int(q["on"])) - 1]["turns"] != 0.0, float(now["dt"]) - late
+    if goes_round and not lodged(q):
+        stays = lies_for(k, i, now, p, late, stays)
+        if stays <= 0.0:
+            _, v, _, _ = carried(k, q, p, late, late, clock)
+            if stays == 0.0:
+                # As it begins to go apart nothing tells that from touching.
+                put_inside(q, int(q["on"]) - 1)
+            v, a, whole_s = let_go(k, i, now, p, v, late, kept), vec(par["a"]), float(now["dt"]) - late
+    if q["on"] > 0 and (goes_round or lodged(q)):
+        p1, v1, why, end = carried(k, q, p, late, late + stays, clock)
+        if why == 0 and late + stays < now["dt"]:
+            why = A_STEP
         body_key, j, h = LIMIT_KEY, AT_LIMIT, end - late
         if par["moments"] >> BY_NEAR & 1 != 0 and q["past"] >> BY_NEAR & 1 == 0 and h > 0.0:
             # As if it went straight with what it sticks in.
@@ -597,7 +616,7 @@ def at_limit(k, i, now, t):
     """What follows where a limit cuts a path: it ends, unless that is a moment after which it flies on."""
     q, at = k.flight[i], k.points[i]
     p, v, why = vec(at["p"]), vec(at["v"]), int(at["why"])
-    if why == A_STEP or q["on"] < 0:
+    if (why == A_STEP and k.bodies[abs(int(q["on"])) - 1]["turns"] == 0.0) or q["on"] < 0:
         p, v = set_on(k, q, p, v, t)
     if why == A_STEP:
         turn(q, at, k.params[int(q["param"])], (int(now["start"]), t), p, v)

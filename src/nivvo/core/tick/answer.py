@@ -12,7 +12,7 @@ from nivvo.core.contacts.search import ALONGSIDE, FLUSH, first_of, in_line, matt
 from nivvo.core.flying.acting import age_of, constant, pulled
 from nivvo.core.flying.forces import spun
 from nivvo.core.geometry.surface import surface
-from nivvo.core.geometry.turning import distance_at, surface_speed
+from nivvo.core.geometry.turning import distance_at, surface_pull, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.curves import read_off
 from nivvo.core.numbers.trig import angle_between
@@ -424,7 +424,8 @@ def pressed(k, i, now, t, b, place):
     p, n, v, u = place
     r, par = sub(v, u), k.params[int(k.flight[i]["param"])]
     a = vec(par["a"]) if constant(par) else pulled(k, i, now, t, p, along(v, n, -dot(r, n)), 0.0)
-    a = sub(a, vec(b["a"]))
+    off = sub(p, arc(vec(b["c"]), vec(b["v"]), vec(b["a"]), t))
+    a = sub(sub(a, vec(b["a"])), surface_pull(b, off, along(r, n, -dot(r, n))))
     push = -dot(a, n)
     return push if push > PRESSED * math.sqrt(dot(a, a)) else 0.0
 
