@@ -268,7 +268,7 @@ def lies_for(k, i, now, p, late, h):
     presses = round_ - dot(acts, n)
     if presses <= 2.0 * least:
         return 0.0 if presses > -2.0 * least else -1.0
-    parts = 1 + int(math.fabs(turns) * h / SWING)
+    parts = 1 + int(abs(turns) * h / SWING)
     for m in range(parts):
         first, last = h * m / parts, h * (m + 1) / parts
         if round_ - dot(acts, rotated(n, axis, turns * last)) > least:
