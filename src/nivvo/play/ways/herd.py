@@ -11,7 +11,7 @@ from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot
 from nivvo.plan.bodies import Body
 from nivvo.play.ways.motion import NOWHERE, Motion
-from nivvo.play.ways.ways import round_at
+from nivvo.play.ways.ways import gaining, round_at
 from nivvo.record.record import NOBODY
 
 
@@ -167,7 +167,7 @@ class Herd:
         for k, row in enumerate(rows.tolist()):
             if row in self.rounds and not math.isnan(there[k, 0]):
                 rate, x, y, rest, first, second, start = self.rounds[row]
-                s, c = round_at(rate, float(self.rules[row, 3]), x, y, (end - start) / UNITS)
+                s, c = round_at(rate, gaining(float(self.rules[row, 3]), x, y), (end - start) / UNITS)
                 goal = there[k] + rest + (x * c - y * s) * first + (x * s + y * c) * second
                 velocity[k] = (goal - here[k]) / seconds
 

@@ -145,7 +145,7 @@ class Later(Motion):
 
 
 class Circling(Motion):
-    """Round a point: at each tick's edge where the circle has it, straight between.
+    """Round a point: at each tick's edge where the circle has it, on a parabola between that sets out along it.
 
     start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once.
     """
@@ -156,42 +156,59 @@ class Circling(Motion):
         super().__init__(place)
         self.start = start
         centre, self.rate, self.first, self.second, _ = circle
-        self.speeds_up = speeds_up
         off = place - centre
         self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
         self.rest = place - self.x * self.first - self.y * self.second
-        self.ticks = ticks
+        self.ticks, self.gains = ticks, gaining(speeds_up, self.x, self.y)
+        # When it is at its full speed.
+        self.full = start + round(abs(self.rate) / self.gains * UNITS)
 
     @property
     def moves(self) -> bool:
         """It goes round for ever."""
         return True
 
-    def _on_it(self, time: int) -> np.ndarray:
-        s, c = round_at(self.rate, self.speeds_up, self.x, self.y, max(time - self.start, 0) / UNITS)
-        return self.rest + (self.x * c - self.y * s) * self.first + (self.x * s + self.y * c) * self.second
+    def _on_it(self, time: int) -> tuple[np.ndarray, np.ndarray]:
+        """Where it is, and how fast it goes from there on."""
+        late, rate = max(time - self.start, 0) / UNITS, self.rate
+        s, c = round_at(rate, self.gains, late)
+        x, y = self.x * c - self.y * s, self.x * s + self.y * c
+        if time < self.full:
+            rate = math.copysign(self.gains * late, rate) if late > 0.0 else 0.0
+        return self.rest + x * self.first + y * self.second, math.radians(rate) * (x * self.second - y * self.first)
+
+    def _span(self, time: float) -> tuple[int, int]:
+        """From when to when a piece holds: a tick, or what is left of it before or after its speed changes."""
+        tick = self.ticks.holding(int(time))
+        start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
+        for change in (self.start, self.full):
+            start, end = (max(start, change), end) if change <= time else (start, min(end, change))
+        return start, end
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
-        tick = self.ticks.holding(int(time))
-        start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
-        here = self._on_it(start)
-        return (here, (self._on_it(end) - here) / ((end - start) / UNITS), NOWHERE), start
+        start, end = self._span(time)
+        (here, v), s = self._on_it(start), (end - start) / UNITS
+        return (here, v, (self._on_it(end)[0] - here - v * s) * (2.0 / (s * s))), start
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins."""
-        return self.ticks.edge(self.ticks.holding(int(time)) + 1)
+        return self._span(time)[1]
 
     def forget(self, time: int) -> None:
         """Nothing of a circle can be dropped."""
 
 
-def round_at(rate: float, speeds_up: float, x: float, y: float, seconds: float) -> tuple[float, float]:
-    """Sine and cosine of how far one has gone round a point that it began at (x, y) from (units).
+def gaining(speeds_up: float, x: float, y: float) -> float:
+    """How fast one who begins at (x, y) from what it goes round comes to its turn (degrees/s²), by units/s²."""
+    return math.degrees(speeds_up / math.hypot(x, y)) if x or y else math.inf
 
-    rate : degrees a second. speeds_up : how fast it comes to that from standing (units/s²); inf: at once.
+
+def round_at(rate: float, gains: float, seconds: float) -> tuple[float, float]:
+    """Sine and cosine of how far one has gone round a point.
+
+    rate : degrees a second. gains : how fast it comes to that from standing (degrees/s²); inf: at once.
     """
-    gains = math.degrees(speeds_up / math.hypot(x, y)) if x or y else math.inf
     early = min(max(seconds, 0.0), abs(rate) / gains)
     gone = math.copysign(0.5 * gains * early * early, rate) if early > 0.0 else 0.0
     s, c = sincos((gone + rate * (seconds - early)) % 360.0)
