@@ -1,5 +1,6 @@
 """Bodies that touch a shooter: when, what follows, and what decides a case; where bodies are over time."""
 
+import itertools
 import math
 import unittest
 
@@ -296,12 +297,23 @@ class OverTime(unittest.TestCase):
             self.assertIn(says, str(caught.exception), way)
 
     def test_a_shot_meets_what_goes_round_where_it_is(self):
-        made = scene("at = [9, 0]\nmove.circle = { centre = [7, 0], turn_rate = 428 }",
-                     case="lasts = 3\ninput = [{ t = 0, tap = 'flare' }]")  # fmt: skip
-        run = nivvo.fire(made.with_settings({"ability.flare.launch.speed": 9, "world.gravity": 0}))
-        row = run.rows("contacts")[0]
-        middle = run.stage.motions[run.scene.number["gull"]].seen(row["time"])[0]
-        self.assertAlmostEqual(math.hypot(row["x"] - middle[0], row["y"] - middle[1]), 0.5, delta=1e-9)
+        rate, tap = math.radians(428), "lasts = 3\ninput = [{ t = 0, tap = 'flare' }]"
+        for gains, ticks in itertools.product((None, 8, 60), (20, 60, 240)):
+            way = "at = [9, 0]\nmove = { circle = { centre = [7, 0], turn_rate = 428 }"
+            made = scene(way + (f", speeds_up = {gains} }}" if gains else " }"), case=tap)
+            settings = {"ability.flare.launch.speed": 9, "world.gravity": 0, "tick.rate": ticks}
+            run = nivvo.fire(made.with_settings(settings))
+            seen = run.stage.motions[run.scene.number["gull"]].seen
+            for row in run.rows("contacts"):
+                middle = seen(row["time"])[0]
+                self.assertAlmostEqual(math.hypot(row["x"] - middle[0], row["y"] - middle[1]), 0.5, delta=1e-9)
+            self.assertTrue(gains or run.rows("contacts"))
+            # Two units from what it goes round; between ticks it is on a parabola that sets out along the circle.
+            for time in np.linspace(0.0, 2.9, 99):
+                (x, y, _), early = seen(time)[0], min(time, rate * 2 / gains) if gains else 0.0
+                turn = (0.25 * gains * early * early if gains else 0.0) + rate * (time - early)
+                off = math.hypot(x - 7 - 2 * math.cos(turn), y - 2 * math.sin(turn))
+                self.assertLess(off, 2 * (rate / ticks) ** 3 / 25 + 1e-9)
 
     def test_where_nothing_says_how_long_it_is_till_the_last_flight_is_over(self):
         run = nivvo.fire(scene("at = [4, 1]\nmove.velocity = [0.5, 0]", case="input = [{ t = 0, tap = 'flare' }]"))

@@ -14,6 +14,7 @@ from nivvo.core.numbers.clock import UNITS, to_seconds
 from nivvo.core.numbers.frame import dot, length_of
 from nivvo.play.outcome.waves import Waved, Waves
 from nivvo.play.rules.anchors import DOES_NOT_FIT, PLACED
+from nivvo.record.record import SAME
 from nivvo.record.vocabulary import ANSWERS, ENDINGS, HAPPENINGS, LOSSES
 
 if TYPE_CHECKING:
@@ -61,8 +62,13 @@ def happened(run: Run) -> list[Happened]:
             time = to_seconds(shot.time)
             found.append(((time, 0, 0), Happened(time, run.id_of(shot), word, shot.shooter, shot)))
     behind: dict[tuple[int, float], int] = {}
+    births = run.record.births
+    born = dict(zip(births["key"].tolist(), to_seconds(births["time"]).tolist(), strict=True))
     for k, event in enumerate(run.record.events):
         key, time, word = int(event["key"]), time_of(event), HAPPENINGS[int(event["kind"])].word
+        if abs(time - (launch := born.get(key, math.inf))) <= SAME * (1.0 + time):
+            # At its launch: not a rounding before it.
+            time = launch
         behind[key, time] = k
         found.append(((time, 1, k), Happened(time, run.ids.get(key, ""), word, body_of(run, event), event)))
     for shot in run.launched:
