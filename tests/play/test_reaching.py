@@ -304,6 +304,11 @@ class OverTime(unittest.TestCase):
             settings = {"ability.flare.launch.speed": 9, "world.gravity": 0, "tick.rate": ticks}
             run = nivvo.fire(made.with_settings(settings))
             seen = run.stage.motions[run.scene.number["gull"]].seen
+            stepped = nivvo.fire(made.with_settings(settings | {"tick.motion": "semi-implicit"}))
+            for row in stepped.rows("contacts"):
+                # There it goes straight over a tick, for all who look.
+                middle = stepped.stage.motions[run.scene.number["gull"]].seen(row["time"])[0]
+                self.assertAlmostEqual(math.hypot(row["x"] - middle[0], row["y"] - middle[1]), 0.5, delta=1e-9)
             for row in run.rows("contacts"):
                 middle = seen(row["time"])[0]
                 self.assertAlmostEqual(math.hypot(row["x"] - middle[0], row["y"] - middle[1]), 0.5, delta=1e-9)

@@ -186,24 +186,6 @@ class Follows(unittest.TestCase):
         self.assertAlmostEqual(math.degrees(math.atan2(a[0] * b[1] - a[1] * b[0], a @ b)), 100.0, delta=1e-6)
 
     def test_what_lies_on_it_falls_off_once_nothing_presses_it_on(self):
-        text = """nivvo = 1
-{view}
-[tick]
-rate = {rate}
-motion = "{motion}"
-[shooter.keeper]
-at = {home}
-[ability.pot]
-launch = {{ speed = 6, elevation = 0 }}
-shape.ball = 0.15
-limits.life = 4
-on.anything = {{ then = "bounce", restitution = 0, friction = 0.2, rests = "{rests}" }}
-[obstacle.plate]
-at = {at}
-shape.box = {box}
-turns = {turns}
-{about}
-"""
         views = {
             "world.y = 'up'": ([-6, 3], [0, 0], [16, 0.5], 1, ""),
             "world.y = 'down'": ([-6, -3], [0, 0], [16, 0.5], -1, ""),
@@ -213,21 +195,22 @@ turns = {turns}
             views.items(), (30, 40, 70, -35), (7, 60, 240), ("exact", "semi-implicit")
         ):
             rests = "stays" if rate == 60 else "rolls"
-            keys = {"view": view, "home": home, "at": at, "box": box, "about": about, "rests": rests}
-            run = nivvo.fire(nivvo.parse(text.format(turns=sign * turns, rate=rate, motion=motion, **keys)))
+            keys = {"world": view, "home": home, "at": at, "shape": f"box = {box}", "move": about, "flight": ""}
+            keys |= {"rate": rate, "motion": motion, "turns": sign * turns, "speed": 6, "t": 0, "then": "bounce"}
+            run = nivvo.fire(made(more=f", restitution = 0, friction = 0.2, rests = '{rests}'", **keys))
             told = {row["what"]: row["time"] for row in run.rows("events")[:4]}
             self.assertEqual(list(told), ["fired", "contact", "came to rest", "left"])
             # Its middle is 0.4 m off the axis: gravity presses it on by g cos, and to go round takes that much.
             w = math.radians(turns)
             falls = math.acos(w * w * 0.4 / 9.81) / abs(w)
             self.assertAlmostEqual(told["left"], falls, places=7)
-            x, z = run.flight("pot-1").at(told["came to rest"])[0][[0, -1 if len(at) == 3 else 1]]
+            x, z = run.flight("flare-1").at(told["came to rest"])[0][[0, -1 if len(at) == 3 else 1]]
             turn = w * (falls - told["came to rest"])
             c, s, z = math.cos(turn), math.sin(turn), sign * z
             x, z = x * c - z * s, x * s + z * c
             if motion == "exact":
                 late, up = 0.15, -1 if len(at) == 3 else 1
-                p = run.flight("pot-1").at(falls + late)[0]
+                p = run.flight("flare-1").at(falls + late)[0]
                 self.assertAlmostEqual(p[0], x - w * z * late, places=6)
                 self.assertAlmostEqual(p[up] * sign, z + w * x * late - 0.5 * 9.81 * late * late, places=6)
 

@@ -172,6 +172,11 @@ class Scene:
         return self.rules.step == pool.EXACT
 
     @property
+    def cuts(self) -> bool:
+        """Whether ticks are cut where bodies' ways turn; else each goes straight over a tick."""
+        return self.exact and self.rules.touch == pool.SWEPT
+
+    @property
     def first_shooter(self) -> str:
         """The shooter by whom an ability is fired that nobody has to himself, unless another is named."""
         return min(self.shooters)

@@ -176,7 +176,7 @@ class Flying:
     @property
     def parts(self) -> bool:
         """Whether ticks are cut where ways turn."""
-        return self._moves() and self.session.scene.exact and self.session.scene.rules.touch == pool.SWEPT
+        return self._moves() and self.session.scene.cuts
 
     def _run_within(self, time: int, until: int) -> None:
         session, ticks = self.session, self.session.scene.ticks

@@ -248,17 +248,12 @@ class Session:
         if (latest := self.deciding.latest) is not None:
             self.lasts = latest if self.lasts is None else min(self.lasts, latest)
         self.run_to(ENDLESS if self.lasts is None else self.scene.ticks.holding(self.lasts), until)
-        if self.within and not (until and until()):
-            # What flies is to be known in the middle of this tick.
+        if self.lasts is not None and self.time < self.lasts and not (self.stopped or (until and until())):
+            # It ends within the present tick: what flies is to be known in the middle of this tick.
             self.minds = True
             self._step(self.lasts)
             self.flying.to(self.lasts + 1)
             self.stopped = True
-
-    @property
-    def within(self) -> bool:
-        """Whether a case that is run to its end ends within the present tick, and has not been run up to there."""
-        return self.runs and self.lasts is not None and self.time < self.lasts and not self.stopped
 
     def fly_out(self) -> None:
         """Run until nothing flies any more, whatever else still goes on: for what is only looked at."""

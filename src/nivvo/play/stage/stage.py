@@ -140,7 +140,7 @@ class Stage:
             if gunner is not None and gunner.walk is not None:
                 self.motions[k] = Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity)
             else:
-                self.motions[k] = motion_of(body, scene.ticks)
+                self.motions[k] = motion_of(body, scene)
         self.herd = Herd()
         self.turning: dict[int, Spin] = {}
         self._added: dict[int, np.ndarray] = {}
@@ -216,7 +216,7 @@ class Stage:
             for listed in (self.names, self.kinds, self.motions):
                 listed.append(None)
         start = self.scene.ticks.edge(tick)
-        row, motion = body.row.copy(), motion_of(body, self.scene.ticks, start)
+        row, motion = body.row.copy(), motion_of(body, self.scene, start)
         row["key"] = number
         self.rows[number] = row
         self._reshaped.add(number)
@@ -411,7 +411,7 @@ class Stage:
     def _begin(self, number: int, time: int) -> None:
         motion, self._at = self.motions[number], AT_NO_TIME
         if not isinstance(motion, Chaser | Beside | Pushed):
-            motion = motion_of(self.scene.planned[number], self.scene.ticks, time)
+            motion = motion_of(self.scene.planned[number], self.scene, time)
         motion.turns = number in self.turning
         if motion.turns and self.turning[number].gains < math.inf:
             self.turning[number] = self.turning[number]._replace(start=time)

@@ -13,6 +13,7 @@ from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import dot, sincos
 from nivvo.plan.bodies import Body, Drift
 from nivvo.plan.clockwork import Ticks
+from nivvo.plan.scene import Scene
 from nivvo.play.ways.motion import NOWHERE, Motion, counts
 
 
@@ -147,14 +148,15 @@ class Later(Motion):
 class Circling(Motion):
     """Round a point: at each tick's edge where the circle has it, on a parabola between that sets out along it.
 
-    start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once.
+    start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once. straight :
+    whether it goes straight between instead.
     """
 
     veers = True
 
-    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, start: int, speeds_up: float = math.inf):
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, start: int, speeds_up: float, straight: bool):
         super().__init__(place)
-        self.start = start
+        self.start, self.straight = start, straight
         centre, self.rate, self.first, self.second, _ = circle
         off = place - centre
         self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
@@ -178,18 +180,20 @@ class Circling(Motion):
         return self.rest + x * self.first + y * self.second, math.radians(rate) * (x * self.second - y * self.first)
 
     def _span(self, time: float) -> tuple[int, int]:
-        """From when to when a piece holds: a tick, or what is left of it before or after its speed changes."""
+        """From when to when a piece holds: a tick, or what of it lies before or after its speed changes."""
         tick = self.ticks.holding(int(time))
         start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
-        for change in (self.start, self.full):
+        for change in () if self.straight else (self.start, self.full):
             start, end = (max(start, change), end) if change <= time else (start, min(end, change))
         return start, end
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         start, end = self._span(time)
-        (here, v), s = self._on_it(start), (end - start) / UNITS
-        return (here, v, (self._on_it(end)[0] - here - v * s) * (2.0 / (s * s))), start
+        (here, v), (there, _), s = self._on_it(start), self._on_it(end), (end - start) / UNITS
+        if self.straight:
+            return (here, (there - here) / s, NOWHERE), start
+        return (here, v, (there - here - v * s) * (2.0 / (s * s))), start
 
     def next_break(self, time: int) -> int | None:
         """The first time after ``time`` at which a piece begins."""
@@ -310,7 +314,7 @@ def topped(motion: Motion, top: float) -> Motion:
     return motion
 
 
-def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
+def motion_of(body: Body, scene: Scene, start: int = 0) -> Motion:
     """The motion of a body from a time on (clock); who goes by another stands till that one is known."""
     place, move = body.row["c0"].copy(), body.move
     if move is None or move.toward is not None or move.beside is not None:
@@ -318,7 +322,7 @@ def motion_of(body: Body, ticks: Ticks, start: int = 0) -> Motion:
     if move.drift is not None:
         return Drifting(place, move.drift, move.speed, start, move.speeds_up)
     if move.circle is not None:
-        return Circling(place, move.circle, ticks, start, move.speeds_up)
+        return Circling(place, move.circle, scene.ticks, start, move.speeds_up, not scene.cuts)
     if move.timed or move.through is not None:
         way = timed(place, move.timed) if move.timed else None
         way = way or Route([place, *move.through], move.speed, move.at_end, move.speeds_up)
