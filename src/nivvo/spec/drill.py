@@ -162,7 +162,8 @@ def _validated(document: Document, settings: dict[str, Any], tables: Tables | No
         document = document.laid_over({**document.tables, "nivvo": 1}, {})
     base, found = changed.laid(document, for_cases, True)
     problems += found
-    called, found = changed.laid(base, for_all, True)
+    made: dict[tuple, Any] = {}
+    called, found = changed.laid(base, for_all, True, made)
     problems += found
     cases = base.tables.get("case", {})
     cases = cases if isinstance(cases, dict) else {}
@@ -175,19 +176,18 @@ def _validated(document: Document, settings: dict[str, Any], tables: Tables | No
     plain = [name for name in cases if name not in chosen]
     effective: dict[str, tuple[Model, Document]] = {}
     logged: dict[str, Track] = {}
-    made: tuple[Model, Document] | None = None
     # The file by itself: what its cases without settings, or none at all, run on; a key that cases mend is theirs.
     linked = Linked(tables, called, plain if cases else None)
     if plain or not cases:
         problems += linked.problems()
         logged |= linked.tracks
-    made = linked.model, called
+    alone = linked.model
     for name in plain:
-        effective[name] = made
+        effective[name] = alone, called
     for name in setting:
-        own, found = changed.laid(base, changed.of_case(base, name), False)
+        own, found = tables.of_case(base, name)
         problems += found
-        own, _ = changed.laid(own, for_all, True)
+        own, _ = changed.laid(own, for_all, True, made)
         linked = Linked(tables, own, [name])
         problems += linked.problems()
         logged |= linked.tracks
@@ -195,7 +195,7 @@ def _validated(document: Document, settings: dict[str, Any], tables: Tables | No
     if problems:
         raise DrillError(in_order(dict.fromkeys(problems)))
     effective = {name: effective[name] for name in cases}
-    model = made[0] or next(iter(effective.values()))[0]
+    model = alone or next(iter(effective.values()))[0]
     return Drill(document, model, effective, logged, tables, settings)
 
 

@@ -264,6 +264,16 @@ class Arena:
         self.counters[pool.STALE] = 1
         self._rouse()
 
+    def move_as(self, ways: dict[int, int]) -> None:
+        """Let bodies move as they do (``pool.GOES`` and so on, by number) before anything runs."""
+        rows = self.bodies["moves"]
+        before = rows != 0
+        rows[list(ways)] = list(ways.values())
+        if np.array_equal(before, rows != 0):
+            self.world["veers"] = np.count_nonzero(rows[self.there] == pool.VEERS)
+        else:
+            self.plan()
+
     def _rouse(self) -> None:
         """Wake all that sleeps: it has looked along other ways of bodies than there are now."""
         self.wake[(self.wake != pool.AWAKE) & (self.wake != pool.HOLE)] = 0

@@ -227,6 +227,8 @@ class Afoot:
         """How one goes on who has come evenly to the tick's end: so until a tick before anything else may be."""
         motion, stage, now = self.stage.motions[number], self.stage, self.end
         known, ahead = self._known(motion), 0
+        if motion.pieces[-1][1] is STILL and not stage.turning and not any(map(stage.solid, stage.movers)):
+            return Stride(ENDLESS, motion.pieces[-1], known)
         if not known[-1]:
             about = self._about(number, *motion.at(now), AHEAD)
             moving = {k for k in about if stage.motions[k].moves and not stage.loose.asleep(k)}

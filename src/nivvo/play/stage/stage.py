@@ -157,8 +157,6 @@ class Stage:
         self.changes = 0
         self.chasing: set[int] = set()
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
-        for k in self.movers:
-            self.rows[k]["moves"] = _moves(self.motions[k])
         self.coming, self.going = [*layout.come], [*layout.go]
         self.waiting: dict[str, list[int]] = {}
         for k in layout.own:
@@ -167,10 +165,8 @@ class Stage:
         self.on_shooter, self.waves = {**layout.on_shooter}, layout.waves
         self.loose = Bodies(self, layout.masses)
         self.afoot = Afoot(self, layout.walks)
-        for k in self.afoot.feet:
-            self.rows[k]["moves"] = _moves(self.motions[k])
-        if layout.own and (self.rows["moves"] == pool.VEERS).any():
-            self.arena.plan()
+        if layout.own:
+            self.arena.move_as({k: _moves(self.motions[k]) for k in {*self.movers, *self.afoot.feet}})
         self.players = {name: Player(self, name) for name in scene.shooters}
         self._free: list[tuple[int, int]] = []
 

@@ -183,7 +183,7 @@ class Linked:
 
     def _across(self) -> list[Problem]:
         """What is wrong across tables."""
-        from nivvo.spec.checking import links_ability, links_case, links_scene
+        from nivvo.spec.checking import links_ability, links_scene
 
         model, names = self.usable, self._names()
         links = Links(model, self.document, names, self.only_names)
@@ -194,16 +194,20 @@ class Linked:
             key = (kind, id(entries), view, model.tick.rate)
             links.found += self._once(key, entries, lambda kind=kind: self._bodies(kind, names))
         here = (id(names), view, model.tick.rate, tuple(model.ability))
+        heard, anchored = [], False
         for name, ability in model.ability.items():
             key = (id(ability), name, here)
-            links.found += self._once(key, (ability, names), lambda n=name, a=ability: self._ability(n, a, names))
+            looked = self._once(key, (ability, names), lambda n=name, a=ability: self._ability(n, a, names))
+            links.found += looked[0]
+            heard.append(looked[1])
+            anchored = anchored or looked[2]
         links.found += self._once(("names", id(names)), names, lambda: self._named(names))
-        links_ability.pairs(links)
+        if anchored:
+            links_ability.pairs(links)
         for name, cue in model.cue.items():
             links_scene.cue(links, ("cue", name), cue)
         if not model.ability and not self.entries["ability"].lost and "ability" not in self._odd():
             links.note(("ability",), "the drill has no ability", allowed="a table [ability.NAME] with launch.speed")
-        heard = [links_case.asked_of(name, ability) for name, ability in model.ability.items()]
         for name in self.cases:
             if name in model.case:
                 track = model.case[name].track
@@ -240,12 +244,14 @@ class Linked:
         links_scene.names(links)
         return links.found
 
-    def _ability(self, name: str, ability: Any, names: Names) -> list[Problem]:
-        from nivvo.spec.checking import links_ability
+    def _ability(self, name: str, ability: Any, names: Names) -> tuple[list[Problem], tuple, bool]:
+        """What is wrong with an ability, what cases ask of it, and whether it leaves anchors."""
+        from nivvo.spec.checking import links_ability, links_case
 
         links = Links(self.usable, self.document, names, self.only_names)
         links_ability.check(links, ("ability", name), ability)
-        return links.found
+        anchored = any(answer.anchor is not None for answer in ability.on.values())
+        return links.found, links_case.asked_of(name, ability), anchored
 
     def _case(self, name: str, names: Names) -> list[Problem]:
         from nivvo.spec.checking import links_case

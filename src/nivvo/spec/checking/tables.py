@@ -13,6 +13,7 @@ from pydantic import BaseModel, Field, ValidationError
 from nivvo.errors import Problem
 from nivvo.spec.checking.problems import dotted, of_errors, real_key, shown
 from nivvo.spec.reading.document import Document, drop
+from nivvo.spec.reading.settings import laid, of_case
 from nivvo.spec.reading.sheet import Sheets
 from nivvo.spec.reading.track import Track, read_track
 from nivvo.spec.scenes.case import Case
@@ -92,6 +93,7 @@ class Tables:
         self.linked: dict[Any, Any] = {}
         self.planned: dict[Any, Any] = {}
         self._tracks: dict[Path, Track] = {}
+        self._of_cases: dict[str, tuple[Document, tuple[Document, list[Problem]]]] = {}
         self._rest: tuple[dict, tuple] | None = None
         self.most = KEPT
         self._entries: OrderedDict[tuple, Entry] = OrderedDict()
@@ -127,6 +129,13 @@ class Tables:
         if only is None:
             self._keep(self._kinds, (kind, id(raw)), out)
         return out
+
+    def of_case(self, document: Document, name: str) -> tuple[Document, list[Problem]]:
+        """A document with what a case sets over it, and what of that cannot be."""
+        known = self._of_cases.get(name)
+        if known is None or known[0] is not document:
+            known = self._of_cases[name] = document, laid(document, of_case(document, name), False)
+        return known[1]
 
     def track(self, path: Path) -> Track:
         """A track, read once."""

@@ -312,12 +312,17 @@ def drop(tables: dict[str, Any], parts: list[str]) -> bool:
     return tables.pop(parts[-1], None) is not None
 
 
-def put(tables: dict[str, Any], parts: list[str], value: Any) -> dict[str, Any]:
-    """Nested tables with a dotted key set; the tables given are left as they are."""
-    out = dict(tables)
-    if len(parts) == 1:
-        out[parts[0]] = value
-        return out
-    below = out.get(parts[0])
-    out[parts[0]] = put(below if isinstance(below, dict) else {}, parts[1:], value)
-    return out
+def put(tables: dict[str, Any], parts: list[str], value: Any, made: dict[tuple, Any] | None = None) -> dict[str, Any]:
+    """Nested tables with a dotted key set; the tables given are left as they are.
+
+    made : what was put so far: the same value at the same key of the same table gives the same table.
+    """
+    made = {} if made is None else made
+    key = (id(tables), id(value), *parts)
+    if key not in made:
+        out = dict(tables)
+        below = out.get(parts[0])
+        rest = parts[1:]
+        out[parts[0]] = put(below if isinstance(below, dict) else {}, rest, value, made) if rest else value
+        made[key] = tables, value, out
+    return made[key][2]

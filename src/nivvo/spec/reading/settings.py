@@ -53,8 +53,10 @@ def of_call(settings: Mapping[str, Any]) -> list[Setting]:
     return [Setting(str(key), value, Origin("--set", 0), f"--set {key}") for key, value in settings.items()]
 
 
-def laid(document: Document, settings: list[Setting], of_call: bool) -> tuple[Document, list[Problem]]:
-    """A document with settings over it, in turn, and what of them cannot be."""
+def laid(
+    document: Document, settings: list[Setting], of_call: bool, made: dict[tuple, Any] | None = None
+) -> tuple[Document, list[Problem]]:
+    """A document with settings over it, in turn, and what of them cannot be; ``made``: as ``put`` has it."""
     if not settings:
         return document, []
     tables, layer, problems = document.tables, {}, []
@@ -65,7 +67,7 @@ def laid(document: Document, settings: list[Setting], of_call: bool) -> tuple[Do
             problems.append(problem)
             continue
         missing = next((k for k in range(1, len(parts)) if not _there(tables, parts[:k])), len(parts))
-        tables = put(tables, parts, one.value)
+        tables = put(tables, parts, one.value, made)
         if other := INSTEAD.get(tuple(parts)):
             by = layer.get((parts[0], other), NOBODY)
             if (by.file, by.through) != (one.origin.file, one.origin.through):
