@@ -198,16 +198,11 @@ class Reaching:
 
     def _ways(self, number: int, shooter: int, now: int, end: int):
         """How a shooter moves as a body sees it, in pieces of parabolas: from when to when, from where, how."""
-        motions, exact = self.session.stage.motions, self.session.scene.exact
-        both = motions[shooter], motions[number]
-        start = now
+        motions, cuts = self.session.stage.motions, self.session.scene.cuts
+        both, start = (motions[shooter], motions[number]), now
         while start < end:
-            turns = [turn for motion in both if (turn := motion.next_break(start)) is not None] if exact else []
+            turns = [turn for motion in both if (turn := motion.next_break(start)) is not None] if cuts else []
             stop = min([end, *turns])
-            (p, v, a), (q, u, b) = (motion.at(start) for motion in both)
-            if not exact:
-                seconds = (stop - start) / UNITS
-                (r, _, _), (s, _, _) = (motion.at(stop) for motion in both)
-                v, u, a, b = (r - p) / seconds, (s - q) / seconds, np.zeros(3), np.zeros(3)
+            (p, v, a), (q, u, b) = (motion.at(start) if cuts else motion.straight(start, end) for motion in both)
             yield start, stop, *(sub(tuple(x.tolist()), tuple(y.tolist())) for x, y in ((p, q), (v, u), (a, b)))
             start = stop

@@ -8,7 +8,6 @@ from __future__ import annotations
 import math
 from bisect import bisect_right
 from collections.abc import Iterator
-from typing import NamedTuple
 
 import numpy as np
 
@@ -18,10 +17,9 @@ from nivvo.core.geometry.approach import Span, least
 from nivvo.core.geometry.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import PRISM, distance, plain, reach_of, support
-from nivvo.core.geometry.turning import distance_at, rotated, surface_speed, swung
+from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import length_of, sincos, three
-from nivvo.core.numbers.trig import sine_and_cosine
 from nivvo.core.numbers.vec import along, arc, dot, sub
 from nivvo.core.world.arena import Arena
 from nivvo.plan.bodies import Body, Wave, ring
@@ -32,14 +30,12 @@ from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.player import Player
 from nivvo.play.ways.herd import Chaser, Herd
 from nivvo.play.ways.motion import NOWHERE, Motion, Walker
+from nivvo.play.ways.spinning import TURNED, Spin
 from nivvo.play.ways.ways import Beside, motion_of
 from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
 
 STILL = (0.0, 0.0, 0.0)
-TURNED = ("axis0", "axis1", "axis2", "front", "spot", "arm")
-"""Vectors of a record that turn with its body."""
-
 PUSHES = 32
 """How often a body is pushed out of what it is in, until it is clear or is not."""
 
@@ -91,31 +87,6 @@ def _deepest(row, place: np.ndarray, others: list[tuple]) -> tuple[float, np.nda
         if distance(other, sub(here, three(middle)))[0] < reach:
             best = min(best, between(row, place, other, middle), key=lambda one: one[0])
     return best
-
-
-class Spin(NamedTuple):
-    """How a body turns.
-
-    start : from when on (clock). vectors : what of its row turns along, as it is then. top : how fast (rad/s); gains :
-    how fast it comes to that (rad/s²), inf: at once.
-    """
-
-    start: int
-    vectors: np.ndarray
-    top: float
-    gains: float
-
-    @property
-    def ramp(self) -> float:
-        """How long it takes to come to how fast it turns (s)."""
-        return abs(self.top) / self.gains
-
-    def angle(self, time: int) -> float:
-        """By how much it is turned at a time (clock), rad."""
-        seconds = (time - self.start) / UNITS
-        if seconds < self.ramp:
-            return math.copysign(0.5 * self.gains * seconds * seconds, self.top)
-        return self.top * (seconds - 0.5 * self.ramp)
 
 
 class Stage:
@@ -248,7 +219,7 @@ class Stage:
         """Know of a body whether it turns, from a time on (clock), and how fast it comes to that (rad/s²)."""
         if (top := float(self.rows[number]["turns"])) != 0.0:
             vectors = np.array([self.rows[number][name] for name in TURNED])
-            self.turning[number] = Spin(start, vectors, top, spins_up)
+            self.turning[number] = Spin(start, vectors, top, spins_up, self.scene.ticks)
             self.motions[number].turns = True
 
     def _shift(self, number: int) -> np.ndarray:
@@ -337,7 +308,7 @@ class Stage:
             self._go(time)
         for k, spin in self.turning.items():
             if spin.gains < math.inf:
-                self.rows[k]["turns"] = self._rate(k, time)
+                self.rows[k]["turns"] = spin.rate(time)
         if len(self.herd.numbers):
             self._turn(time, end)
         if self.loose.of:
@@ -466,41 +437,11 @@ class Stage:
     def _turn_all(self, time: int) -> None:
         """Set each body that turns as it is turned at ``time``."""
         for k in self.turning:
-            self._turned(self.rows[k], k, time)
-
-    def _turned(self, row: np.void, number: int, time: int) -> np.void:
-        spin = self.turning[number]
-        about, (s, c) = three(row["about"]), sine_and_cosine(self._angle(number, time))
-        for name, vector in zip(TURNED, spin.vectors.tolist(), strict=True):
-            row[name] = swung(vector, about, s, c)
-        if spin.gains < math.inf:
-            row["turns"] = self._rate(number, time)
-        return row
-
-    def _angle(self, number: int, time: int) -> float:
-        """By how much a body is turned at a time (clock), rad: while it gains speed evenly within each tick."""
-        spin = self.turning[number]
-        if spin.gains == math.inf:
-            return spin.top * ((time - spin.start) / UNITS)
-        low, high = self._tick_of(spin, time)
-        share = (time - low) / (high - low)
-        return (1.0 - share) * spin.angle(low) + share * spin.angle(high)
-
-    def _rate(self, number: int, time: int) -> float:
-        """How fast a body turns from a time (clock) to its tick's end (rad/s)."""
-        spin = self.turning[number]
-        low, high = self._tick_of(spin, time)
-        return (spin.angle(high) - spin.angle(low)) / ((high - low) / UNITS)
+            self.turning[k].set(self.rows[k], time)
 
     def turned_by(self, number: int, time: int, end: int) -> float:
         """By how much a body turns from a time to another (clock), rad."""
-        return self._angle(number, end) - self._angle(number, time)
-
-    def _tick_of(self, spin: Spin, time: int) -> tuple[int, int]:
-        """From when to when (clock) the tick of a time lasts, as far as what turns is there."""
-        ticks = self.scene.ticks
-        tick = ticks.holding(max(time, spin.start))
-        return max(ticks.edge(tick), spin.start), ticks.edge(tick + 1)
+        return self.turning[number].angle(end) - self.turning[number].angle(time)
 
     def carried(self, number: int, offset: np.ndarray, since: int, time: int) -> np.ndarray:
         """Where what was on a body, at an offset (3,) from its middle, ``since`` is at a time (clock)."""
@@ -508,22 +449,35 @@ class Stage:
             row = self.rows[number]
             angle = float(row["turns"]) * ((time - since) / UNITS)
             if self.turning[number].gains < math.inf:
-                angle = self._angle(number, time) - self._angle(number, since)
+                angle = self.turned_by(number, since, time)
             offset = np.array(rotated(three(offset), three(row["about"]), angle))
         return self.middle(number, time) + offset
 
     def row(self, number: int, time: int) -> np.void:
         """The record of a body as it is turned at ``time``."""
-        return self._turned(self.rows[number].copy(), number, time) if number in self.turning else self.rows[number]
+        return self.turning[number].set(self.rows[number].copy(), time) if number in self.turning else self.rows[number]
 
     def place_straight(self, start: int, end: int) -> None:
         """Let each moving body go straight over a tick."""
-        seconds = (end - start) / UNITS
         self._turn_all(start)
         self._set.clear()
         for k in self._on_their_way():
-            here, there = self.motions[k].at(start)[0], self.motions[k].at(end)[0]
-            self.arena.set_motion(k, here, (there - here) / seconds, np.zeros(3), start)
+            self.arena.set_motion(k, *self.motions[k].straight(start, end), start)
+
+    def way(self, number: int, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int, int | None]:
+        """The piece of a body's way that holds at a time (clock): its beginning (3,) each, from when, and until when.
+
+        Where a game moves it once a tick it goes straight over that, if it is known ahead how it goes.
+        """
+        motion, ticks = self.motions[number], self.scene.ticks
+        if not self._straight_on(motion):
+            return *motion.piece(time), motion.next_break(time)
+        tick = ticks.holding(int(time))
+        start, end = ticks.edge(tick), ticks.edge(tick + 1)
+        return motion.straight(start, end), start, end
+
+    def _straight_on(self, motion: Motion) -> bool:
+        return not self.scene.cuts and motion.foreseen and motion.moves
 
     def _on_their_way(self) -> list[int]:
         """Those that move but chase or flee nobody: these go straight for a tick, and the engine knows."""
@@ -571,13 +525,16 @@ class Stage:
 
     def centre(self, number: int, time: int) -> np.ndarray:
         """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
-        return self.motions[number].place(time)
+        if not self._straight_on(self.motions[number]):
+            return self.motions[number].place(time)
+        (c, v, _), since, _ = self.way(number, time)
+        return c + v * ((time - since) / UNITS)
 
     def centres(self, numbers: list[int], time: int) -> np.ndarray:
         """``centre`` of several, (n, 3)."""
         motions = [self.motions[k] for k in numbers]
         herd = [k for k, motion in enumerate(motions) if type(motion) is Chaser]
-        out = [NOWHERE if type(motion) is Chaser else motion.place(time) for motion in motions]
+        out = [NOWHERE if type(self.motions[k]) is Chaser else self.centre(k, time) for k in numbers]
         places = np.concatenate([NOWHERE[:0], *out]).reshape(-1, 3)
         if herd:
             places[herd] = self.herd.places(np.array([motions[k].row for k in herd]), time)
@@ -592,7 +549,7 @@ class Stage:
 
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body's shape is at ``time`` (on the clock)."""
-        place = self.motions[number].place(time)
+        place = self.centre(number, time)
         return place + self.row(number, time)["arm"] if number in self.turning else place
 
     def gap(self, number: int, point, time: int) -> float:
@@ -654,19 +611,20 @@ class Stage:
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to
         ``stop`` (s), to 1e-12 of the scene; and when. Who asks how near something comes asks this."""
-        spans = []
+        spans, spin = [], self.turning.get(number)
         for piece in path.pieces(start, stop):
             now = piece.start
             while True:
-                (c, v, a), since = self.motions[number].piece(now * UNITS)
-                turn = self._next_break(number, now * UNITS)
+                (c, v, a), since, turn = self.way(number, now * UNITS)
+                if spin is not None and spin.gains_till(now * UNITS):
+                    turn = min(turn or math.inf, spin.tick_of(round(now * UNITS))[1])
                 end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
                 body = (three(c), three(v), three(a), since / UNITS)
                 bend = piece.bend + math.sqrt(float(dot(a, a)))
-                if number in self.turning and self.turning[number].gains < math.inf:
-                    since = max(since, round(now * UNITS))
-                    c, v, a = self.motions[number].at(since)
-                    body = (three(c), three(v), three(a), since / UNITS)
+                if spin is not None and spin.gains < math.inf:
+                    late, since = since, max(since, round(now * UNITS))
+                    t = (since - late) / UNITS
+                    body = (arc(three(c), three(v), three(a), t), along(three(v), three(a), t), three(a), since / UNITS)
                 row = self.row(number, since)
                 if row["turns"]:
                     bend += self._bend(row, piece.state, body, now, end)
@@ -675,14 +633,6 @@ class Stage:
                 if now >= piece.stop:
                     break
         return least(spans, UNDECIDED * self.scene.size)
-
-    def _next_break(self, number: int, time: float) -> float | None:
-        """When after a time (clock) a body goes or turns otherwise than before."""
-        turn, spin = self.motions[number].next_break(time), self.turning.get(number)
-        if spin is None or spin.gains == math.inf or time >= spin.start + spin.ramp * UNITS:
-            return turn
-        edge = self._tick_of(spin, round(time))[1]
-        return edge if turn is None else min(turn, edge)
 
     def _bend(self, row, state, body, start: float, end: float) -> float:
         """By how much more the gap to a body that turns may bend between two times (s): see ``turning``."""

@@ -81,6 +81,11 @@ class Motion:
         t = (time - start) / UNITS
         return c + v * t + a * (0.5 * t * t)
 
+    def straight(self, start: int, end: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """A piece that leads from where it is at a time straight to where it is at another (clock)."""
+        here, there = self.at(start)[0], self.at(end)[0]
+        return here, (there - here) / ((end - start) / UNITS), NOWHERE
+
     def ahead(self, time: int, later: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """What ``at`` tells of a later time to who looks at a time (clock).
 

@@ -148,15 +148,14 @@ class Later(Motion):
 class Circling(Motion):
     """Round a point: at each tick's edge where the circle has it, on a parabola between that sets out along it.
 
-    start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once. straight :
-    whether it goes straight between instead.
+    start : when it sets out (clock). speeds_up : how fast it comes to its speed (units/s²), or at once.
     """
 
     veers = True
 
-    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, start: int, speeds_up: float, straight: bool):
+    def __init__(self, place: np.ndarray, circle: tuple, ticks: Ticks, start: int, speeds_up: float):
         super().__init__(place)
-        self.start, self.straight = start, straight
+        self.start = start
         centre, self.rate, self.first, self.second, _ = circle
         off = place - centre
         self.x, self.y = float(dot(off, self.first)), float(dot(off, self.second))
@@ -183,7 +182,7 @@ class Circling(Motion):
         """From when to when a piece holds: a tick, or what of it lies before or after its speed changes."""
         tick = self.ticks.holding(int(time))
         start, end = self.ticks.edge(tick), self.ticks.edge(tick + 1)
-        for change in () if self.straight else (self.start, self.full):
+        for change in (self.start, self.full):
             start, end = (max(start, change), end) if change <= time else (start, min(end, change))
         return start, end
 
@@ -191,8 +190,6 @@ class Circling(Motion):
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
         start, end = self._span(time)
         (here, v), (there, _), s = self._on_it(start), self._on_it(end), (end - start) / UNITS
-        if self.straight:
-            return (here, (there - here) / s, NOWHERE), start
         return (here, v, (there - here - v * s) * (2.0 / (s * s))), start
 
     def next_break(self, time: int) -> int | None:
@@ -322,7 +319,7 @@ def motion_of(body: Body, scene: Scene, start: int = 0) -> Motion:
     if move.drift is not None:
         return Drifting(place, move.drift, move.speed, start, move.speeds_up)
     if move.circle is not None:
-        return Circling(place, move.circle, scene.ticks, start, move.speeds_up, not scene.cuts)
+        return Circling(place, move.circle, scene.ticks, start, move.speeds_up)
     if move.timed or move.through is not None:
         way = timed(place, move.timed) if move.timed else None
         way = way or Route([place, *move.through], move.speed, move.at_end, move.speeds_up)

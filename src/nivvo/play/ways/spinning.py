@@ -1,0 +1,69 @@
+"""How a body turns about its middle, while it comes to its speed and after."""
+
+from __future__ import annotations
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+
+from nivvo.core.geometry.turning import swung
+from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.frame import three
+from nivvo.core.numbers.trig import sine_and_cosine
+from nivvo.plan.clockwork import Ticks
+
+TURNED = ("axis0", "axis1", "axis2", "front", "spot", "arm")
+"""Vectors of a record that turn with its body."""
+
+
+class Spin(NamedTuple):
+    """How a body turns; while it comes to its speed, evenly within each tick.
+
+    start : from when on (clock). vectors : what of its row turns along, as it is then. top : how fast (rad/s); gains :
+    how fast it comes to that (rad/s²), inf: at once.
+    """
+
+    start: int
+    vectors: np.ndarray
+    top: float
+    gains: float
+    ticks: Ticks
+
+    def gains_till(self, time: float) -> bool:
+        """Whether it has yet to come to its speed at a time (clock)."""
+        return self.gains < math.inf and time < self.start + abs(self.top) / self.gains * UNITS
+
+    def angle(self, time: int) -> float:
+        """By how much it is turned at a time (clock), rad."""
+        if self.gains == math.inf:
+            return self.top * ((time - self.start) / UNITS)
+        low, high = self.tick_of(time)
+        share = (time - low) / (high - low)
+        return (1.0 - share) * self._gained(low) + share * self._gained(high)
+
+    def rate(self, time: int) -> float:
+        """How fast it turns from a time (clock) to its tick's end (rad/s)."""
+        low, high = self.tick_of(time)
+        return (self._gained(high) - self._gained(low)) / ((high - low) / UNITS)
+
+    def tick_of(self, time: int) -> tuple[int, int]:
+        """From when to when (clock) the tick of a time lasts, as far as it turns in it."""
+        tick = self.ticks.holding(max(time, self.start))
+        return max(self.ticks.edge(tick), self.start), self.ticks.edge(tick + 1)
+
+    def set(self, row: np.void, time: int) -> np.void:
+        """The row of its body, turned as it is at a time (clock)."""
+        about, (s, c) = three(row["about"]), sine_and_cosine(self.angle(time))
+        for name, vector in zip(TURNED, self.vectors.tolist(), strict=True):
+            row[name] = swung(vector, about, s, c)
+        if self.gains < math.inf:
+            row["turns"] = self.rate(time)
+        return row
+
+    def _gained(self, time: int) -> float:
+        """By how much it is turned at a tick's edge (clock), rad."""
+        seconds, ramp = (time - self.start) / UNITS, abs(self.top) / self.gains
+        if seconds < ramp:
+            return math.copysign(0.5 * self.gains * seconds * seconds, self.top)
+        return self.top * (seconds - 0.5 * ramp)
