@@ -443,12 +443,13 @@ DEPENDS_AGE, DEPENDS_FLOWN, DEPENDS_ASIDE, DEPENDS_FRONT, DEPENDS_SPEED = range(
 FOREVER = -1
 
 # Slots of the counters that a kernel reads and leaves. UNTIL: it comes back before it answers a contact at that time
-# (clock) or later. KEEP: it keeps where each has come from in the tick, for those that may have to look again. MID: it
-# has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the row
-# after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows. SEEKS: until when nobody
-# has anybody to lose or to find, unless a body comes or is out (``seekers``). BEGAN: the first event of the answer that
-# is being given; OWED: one more than the first event of the first answer of which something is to follow later, or 0.
-# HOLES: how many of the first LIVE rows have ended in earlier ticks; none, but in the middle of a tick.
+# (clock) or later. KEEP: it keeps where each has come from in the tick, for those that may have to look again. MID:
+# it has been left in the middle of a tick, with the first FRESH rows looked after and HEAP rows waiting; HELD: the
+# row after whose answer. UP: how many are listed as awake in this tick, of the first KNOWN rows. SEEKS: until when
+# nobody has anybody to lose or to find, unless a body comes or is out (``seekers``); no tick is begun that ends
+# later. BEGAN: the first event of the answer that is being given; OWED: one more than the first event of the first
+# answer of which something is to follow later, or 0. HOLES: how many of the first LIVE rows have ended in earlier
+# ticks; none, but in the middle of a tick.
 LIVE, EVENTS, SAMPLES, TICK, STALE, LOST, WHY, UNTIL, KEEP, MID, FRESH, HEAP, HELD, UP, KNOWN, SEEKS = range(16)
 BEGAN, OWED, HOLES = 16, 17, 18
 COUNTERS = 19

@@ -73,6 +73,7 @@ from nivvo.core.pool import (
     ROOM,
     ROOM_EACH,
     SAMPLES,
+    SEEKS,
     STOOD,
     STUCK,
     SWAYS,
@@ -113,17 +114,20 @@ def advance(k):
     """Advance the pool ``k`` by its ticks, until none is left in the air; counters[TICK]: how many were done.
 
     ``boxes`` (n, 6) and the grid's ``start`` and ``items`` are rewritten for bodies that move. ``apart``: how many
-    bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first two
-    kinds, and of those that stand in the grid. counters[WHY] tells why it came back: DONE; EMPTY; FULL (grow events or
-    samples); DUE (the next contact is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so
-    it was: at a tick's end, or before a contact that hangs on it). Then call again with the ticks that are left: in the
-    middle of the first it goes on where it was.
+    bodies are kept out of the grid, how many move, how many of those are in the grid, then the indices of the first
+    two kinds, and of those that stand in the grid. counters[WHY] tells why it came back: DONE (also before a later
+    tick in which who seeks may lose or find somebody); EMPTY; FULL (grow events or samples); DUE (the next contact
+    is not before counters[UNTIL]); HOLD (something is to be decided outside); OWES (so it was: at a tick's end, or
+    before a contact that hangs on it). Then call again with the ticks that are left: in the middle of the first it
+    goes on where it was.
     """
     counters = k.counters
     counters[WHY], counters[TICK] = DONE, 0
     for nth in range(k.ticks.shape[0]):
         now = k.ticks[nth]
         live = int(counters[LIVE])
+        if nth > 0 and counters[SEEKS] < now["end"]:
+            break
         if counters[MID] == 0:
             if k.events.shape[0] - counters[EVENTS] < ROOM_EACH * live + ROOM or (
                 k.world[0]["sampled"] != 0 and k.samples.shape[0] - counters[SAMPLES] < live

@@ -50,6 +50,7 @@ from nivvo.core.pool import (
     REDIRECTED,
     RESTED,
     ROLLS,
+    SEEKS,
     SLID,
     SLIDE,
     SLOWED,
@@ -176,6 +177,7 @@ def charged(k, i, j, now, t, place, held):
         tell(k, now, t, q, (DAMAGE, j, 0, damage, left), place)
         if left <= 0.0:
             put_out(k.bodies, first)
+            k.counters[SEEKS] = 0
             tell(k, now, t, q, (OUT, j, 0, damage, left), place)
         if b["watched"] != 0:
             held = HELD

@@ -27,7 +27,7 @@ from nivvo.core.tick.advance import LIMIT_KEY, wait
 from nivvo.core.tick.answer import met_by, put_out, turn
 from nivvo.core.world.answers import answers_to, may_stay
 from nivvo.core.world.meetings import first_meeting, standing
-from nivvo.core.world.seekers import seek_targets
+from nivvo.core.world.seekers import NEVER, seek_targets
 
 NOBODY = (-1,) * pool.INSIDE_MOST
 
@@ -503,7 +503,9 @@ class Arena:
         while done < len(ticks):
             rest = ticks[done:]
             if self.seeks:
-                rest = self._looked(rest)
+                self._look(rest)
+            else:
+                self.counters[pool.SEEKS] = NEVER
             advance(self._pool(rest), work=0 if advance.loaded else self._work(rest))
             done += int(self.counters[pool.TICK])
             if self.counters[pool.LOST]:
@@ -515,19 +517,18 @@ class Arena:
                 break
         return done
 
-    def _looked(self, ticks: np.ndarray) -> np.ndarray:
+    def _look(self, ticks: np.ndarray) -> None:
         """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
         begun = bool(self.counters[pool.MID])
         if not begun:
             who = self.who
             if who == self._known and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
-                return ticks[:1]
+                return
             self._make_room()
             self._known = who
         first = int(self.counters[pool.KNOWN]) if begun else 0
         if first < self.live:
             seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)
-        return ticks[:1]
 
     @property
     def why(self) -> int:
