@@ -15,15 +15,12 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import HALF_SPACE, support
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import added, dot, length_of, three
-from nivvo.play.stage.sweeping import steps_of
+from nivvo.play.stage.sweeping import MORE, steps_of
 from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Walker
 
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
-
-MORE = 1e-6
-"""Of the scene's size, by which more is looked at."""
 
 EARLY = round(1e-7 * UNITS)
 """How long (clock) before a way turns he looks again: what he is about to push already goes before him then."""
@@ -266,12 +263,16 @@ class Afoot:
     def _about(self, number: int, place, velocity, acceleration, seconds: float) -> list[int]:
         """What is solid that one may come to within some seconds, or step onto."""
         stage, motion = self.stage, self.stage.motions[number]
-        pull = length_of(stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
-        fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
-        fast += length_of(np.array(motion.carried or STILL))
+        fast = self.fastest(motion, velocity, acceleration, seconds)
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
         kinds = ("obstacle", "target") if stage.loose.of else ("obstacle",)
         return [k for k in stage.around(place, STILL, far, *kinds) if stage.solid(k)]
+
+    def fastest(self, motion: Walker, velocity, acceleration, seconds: float) -> float:
+        """How fast (units/s) one gets at most within some seconds, whatever he meets."""
+        pull = length_of(self.stage.scene.gravity) + length_of(acceleration) + (motion.walk.acceleration or 0.0)
+        fast = length_of(velocity) + length_of(motion.wanted) + motion.leaps + pull * seconds
+        return fast + length_of(np.array(motion.carried or STILL))
 
     def _other(self, number: int, time: int, end: int) -> Other:
         stage, motion = self.stage, self.stage.motions[number]

@@ -15,7 +15,7 @@ from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.core.numbers.frame import dot, length_of, three
 from nivvo.core.numbers.vec import along
 from nivvo.plan.bodies import Body
-from nivvo.play.stage.sweeping import steps_of, sweeper
+from nivvo.play.stage.sweeping import MORE, steps_of, sweeper
 from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import Beside
 
@@ -125,7 +125,7 @@ class Bodies:
         """Write how they move in the tick from ``time`` to ``end`` (clock)."""
         stage = self.stage
         there = [one for one in self.all if self._free(one.number, time) and not stage.out(one.number)]
-        self._rouse(there, time)
+        self._rouse(there, time, end)
         steps = 1
         for one in there if stage.turning else ():
             shapes = [(shape.row, along(one.p, shape.arm, 1.0)) for shape in one.shapes]
@@ -197,19 +197,31 @@ class Bodies:
         for shape in self.stage.pieces(number):
             self.stage.moves(shape)
 
-    def _rouse(self, there: list[Loose], time: int) -> None:
-        """Wake all where a body has come or is out, or one that moves is about."""
-        stage = self.stage
+    def _rouse(self, there: list[Loose], time: int, end: int) -> None:
+        """Wake all where a body has come or is out, else those to whom one that moves may come by the tick's end."""
+        stage, slack = self.stage, MORE * self.stage.scene.size
         who = stage.arena.who
         changed, self._who = who != self._who, who
-        if changed or self._about(time):
-            for one in there:
-                one.asleep = False
+        for one in (one for one in there if one.asleep and changed):
+            one.asleep = False
+        if lying := [one for one in there if one.asleep]:
+            for k in self._about(time):
+                place, far = stage.middle(k, time), stage.reach(k) + self._goes(k, time, end) + slack
+                for one in lying:
+                    if k in one.on or math.dist(one.p, place) <= one.reach + far:
+                        one.asleep = False
 
-    def _about(self, time: int) -> bool:
-        """Whether anything moves at a time (clock) that has no mass, or is moved from outside."""
+    def _goes(self, number: int, time: int, end: int) -> float:
+        """How far (units) one who goes his own way goes at most from a time to another (clock)."""
+        motion, seconds = self.stage.motions[number], (end - time) / UNITS
+        if isinstance(motion, Walker):
+            return self.stage.afoot.fastest(motion, *motion.at(time)[1:], seconds) * seconds + motion.walk.step
+        return length_of(self.stage.middle(number, end) - self.stage.middle(number, time))
+
+    def _about(self, time: int) -> list[int]:
+        """Who moves at a time (clock) and has no mass, or is moved from outside."""
         stage = self.stage
-        return any(not (self._free(k, time) or stage.out(k) or stage.motions[k].rests(time)) for k in stage.movers)
+        return [k for k in stage.movers if not (self._free(k, time) or stage.out(k) or stage.motions[k].rests(time))]
 
     def _free(self, number: int, time: int) -> bool:
         """Whether a body has a mass and goes by itself: what is moved from outside in a tick does from its end on."""

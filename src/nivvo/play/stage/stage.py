@@ -219,7 +219,9 @@ class Stage:
         """Know of a body whether it turns, from a time on (clock), and how fast it comes to that (rad/s²)."""
         if (top := float(self.rows[number]["turns"])) != 0.0:
             vectors = np.array([self.rows[number][name] for name in TURNED])
-            self.turning[number] = Spin(start, vectors, top, spins_up, self.scene.ticks)
+            self.turning[number] = Spin(
+                start, vectors, top, spins_up, self.scene.ticks, bool(self.rows[number]["arm"].any())
+            )
             self.motions[number].turns = True
 
     def _shift(self, number: int) -> np.ndarray:
@@ -525,8 +527,9 @@ class Stage:
 
     def centre(self, number: int, time: int) -> np.ndarray:
         """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
-        if not self._straight_on(self.motions[number]):
-            return self.motions[number].place(time)
+        ticks, motion = self.scene.ticks, self.motions[number]
+        if not self._straight_on(motion) or time == ticks.edge(ticks.holding(int(time))):
+            return motion.place(time)
         (c, v, _), since, _ = self.way(number, time)
         return c + v * ((time - since) / UNITS)
 
@@ -549,8 +552,8 @@ class Stage:
 
     def middle(self, number: int, time: int) -> np.ndarray:
         """Where the middle of a body's shape is at ``time`` (on the clock)."""
-        place = self.centre(number, time)
-        return place + self.row(number, time)["arm"] if number in self.turning else place
+        place, spin = self.centre(number, time), self.turning.get(number)
+        return place if spin is None or not spin.swings else place + self.row(number, time)["arm"]
 
     def gap(self, number: int, point, time: int) -> float:
         """Signed distance (units) of a point (3,) from a body at ``time``."""

@@ -15,6 +15,9 @@ from nivvo.core.numbers.frame import length_of
 if TYPE_CHECKING:
     from nivvo.play.stage.stage import Stage
 
+MORE = 1e-6
+"""Of the scene's size, by which more is looked at."""
+
 
 def steps_of(stage: Stage, shapes, place, reach: float, goes: float, time: int, end: int) -> int:
     """In how many steps what is at a place (3,), with a reach, goes to a time: more where what turns may come to it.

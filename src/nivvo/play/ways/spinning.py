@@ -21,7 +21,7 @@ class Spin(NamedTuple):
     """How a body turns; while it comes to its speed, evenly within each tick.
 
     start : from when on (clock). vectors : what of its row turns along, as it is then. top : how fast (rad/s); gains :
-    how fast it comes to that (rad/s²), inf: at once.
+    how fast it comes to that (rad/s²), inf: at once. swings : whether its middle goes round another point.
     """
 
     start: int
@@ -29,6 +29,7 @@ class Spin(NamedTuple):
     top: float
     gains: float
     ticks: Ticks
+    swings: bool
 
     def gains_till(self, time: float) -> bool:
         """Whether it has yet to come to its speed at a time (clock)."""
