@@ -146,6 +146,7 @@ class Bodies:
             if motion.next_break(time) is not None:
                 # What was to come to it in this tick does not.
                 motion.turn(time, place, velocity, acceleration)
+                one.asleep = False
         self.think(time, end)
 
     def _advance(self, there: list[Loose], time: int, end: int) -> None:
