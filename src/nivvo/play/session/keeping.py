@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import io
 import pickle
+import threading
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -21,41 +22,53 @@ from nivvo.play.ways.motion import Motion
 PLANS = "nivvo.plan."
 
 
+_opened = threading.local()
+"""Of what is being opened in a thread: the objects that it shares, by number."""
+
+
 class Packed(NamedTuple):
     """A session as bytes, and the objects that it shares with the one it was made of."""
 
     state: bytes
-    shared: dict[int, Any]
+    shared: list[Any]
 
     def opened(self) -> Session:
         """A session that goes on as the one that was packed would have."""
+        _opened.shared = self.shared
+        try:
+            return pickle.loads(self.state)
+        finally:
+            del _opened.shared
 
-        shared = self.shared
 
-        class Unpickler(pickle.Unpickler):
-            def persistent_load(self, pid):
-                return shared[pid]
+class _Packer(pickle.Pickler):
+    """Writes all of a session but what it shares; ``arena``: whether that is written too."""
 
-        return Unpickler(io.BytesIO(self.state)).load()
+    def __init__(self, buffer: io.BytesIO, arena: bool):
+        super().__init__(buffer, pickle.HIGHEST_PROTOCOL)
+        self.arena, self.shared = arena, []
+
+    def reducer_override(self, obj: Any) -> Any:
+        kind = type(obj)
+        if kind is Arena:
+            if self.arena:
+                return NotImplemented
+        elif not _may_be_shared(kind) or (kind is Motion and not _stands(obj)):
+            return NotImplemented
+        self.shared.append(obj)
+        return _the_same, (len(self.shared) - 1,)
 
 
 def packed(session: Session, arena: bool = True) -> Packed:
     """A session between two ticks, kept; without a copy of its ``arena``, for who takes a fresh one."""
-    shared: dict[int, Any] = {}
-
-    class Pickler(pickle.Pickler):
-        def persistent_id(self, obj):
-            if type(obj) is Arena:
-                if arena:
-                    return None
-            elif not _may_be_shared(type(obj)) or (type(obj) is Motion and not _stands(obj)):
-                return None
-            shared[id(obj)] = obj
-            return id(obj)
-
     buffer = io.BytesIO()
-    Pickler(buffer, pickle.HIGHEST_PROTOCOL).dump(session)
-    return Packed(buffer.getvalue(), shared)
+    packer = _Packer(buffer, arena)
+    packer.dump(session)
+    return Packed(buffer.getvalue(), packer.shared)
+
+
+def _the_same(number: int) -> Any:
+    return _opened.shared[number]
 
 
 @cache
