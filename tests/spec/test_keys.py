@@ -109,6 +109,8 @@ class Keys(unittest.TestCase):
             ("navmesh", "does not do that"),
             ("lunch", "launch"),
             ("ttl", "limits.life"),
+            ("fireRate", "firing.rate"),
+            ("damage over time", "on.GROUP.lasting"),
         ):
             with self.assertRaises(CallError) as caught:
                 nivvo.keys(word)

@@ -11,7 +11,7 @@ from nivvo.cli.common import format_option, print_rows, say, say_folded
 
 
 @click.command("keys")
-@click.argument("key", required=False, shell_complete=completing.written)
+@click.argument("key", nargs=-1, shell_complete=completing.written)
 @format_option
 def command(key, format_) -> None:
     """Tell what can be written in a drill: each key below KEY, what it means and takes, its default, a line to copy.
@@ -22,10 +22,12 @@ def command(key, format_) -> None:
     nivvo keys flight.homing
     nivvo keys aim.by=stick
     nivvo keys on
+    nivvo keys lock on
     """
     from nivvo.spec.keys import choice_of, keys
     from nivvo.spec.words.elsewhere import elsewhere
 
+    key = " ".join(key)
     rows = [one._asdict() for one in keys(key)]
     if format_ != "table":
         print_rows(rows, format_, ["key", "takes", "default", "means", "example"])

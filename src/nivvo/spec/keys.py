@@ -81,7 +81,8 @@ def keys(key: str | None = None) -> Results[Key]:
         # Of several that end alike the least deep.
         deepest_first = sorted((*of_a_number(FIRST_THAT_DEPENDS), *_all()), key=lambda one: -one.key.count("."))
         tails = {_last(one): one.key for one in deepest_first}
-        hint = (choice_of(word) or elsewhere(parts[-1])) if parts else ""
+        hint = (choice_of(word) or elsewhere(word.rpartition(".")[2])) if parts else ""
+        hint = f"look at {hint}" if hint and not hint.startswith(("it is", "Nivvo")) else hint
         near = nearest(parts[-1], tails, NEAR_ENOUGH) if parts else ""
         tail = near.removeprefix("did you mean ").removesuffix("?")
         hint = hint or (f"did you mean {tails[tail]}?" if tail in tails else "")

@@ -18,23 +18,23 @@ ELSEWHERE = {
     "proximity": "when.near.within",
     "chaining chain_lightning leap leaps": 'on.GROUP.sends with along = "nearest"',
     "split cluster mirv fragment fragments shrapnel spawn submunition children": "when.MOMENT.sends, or on.GROUP.sends",
-    "missile lock lock_on seek seeking seeker home guided guidance track tracking steer": "flight.homing",
+    "missile lock lock_on target_lock seek seeking seeker home guided guidance track tracking steer": "flight.homing",
     "boomerang return returning recall": 'flight.homing.toward = "shooter"',
     "orbit orbiting satellite revolve": "flight.orbit",
     "weave wobble zigzag wave spiral sine helix": "flight.sway",
     "hitscan raycast ray laser beam instant sniper": "flight.instant = true",
     "thrust rocket engine accelerate acceleration boost": "flight.thrust, or flight.push",
-    "max_speed maxspeed terminal speed_limit": "flight.top_speed",
+    "max_speed terminal speed_limit": "flight.top_speed",
     "wind": "world.wind, felt through flight.drag",
     "gravity gravity_scale weight": "world.gravity, and flight.gravity_share of an ability",
     "lifetime ttl lifespan duration": "limits.life",
-    "range max_range distance": "limits.reach",
+    "range max_range distance max_distance travel": "limits.reach",
     "max_count pool max_active": "limits.in_the_air",
     "spread spray pellets shotgun multishot": "launch.count, with fan, ring, cone or scatter",
     "lob mortar howitzer catapult": 'launch.arc = "high", or launch.elevation',
     "bullet_drop drop": "world.gravity, and flight.gravity_share of an ability",
     "lead_target intercept prediction": 'aim.by = "lead"',
-    "aim_assist autoaim auto_aim snap_to_target": "aim.assist",
+    "aim_assist auto_aim snap_to_target": "aim.assist",
     "bloom inaccuracy accuracy_decay": 'launch.scatter, as { by = "shot", start = 1, step = 1, every = 1 }',
     "angle pitch arc": "launch.elevation (degrees), or launch.arc to solve for it",
     "yaw rotation heading_angle": "shooter.NAME.facing, or aim.direction",
@@ -45,19 +45,23 @@ ELSEWHERE = {
     "gate barrier": "obstacle.NAME.leaves and arrives, or its move",
     "platform lift elevator ferry": "obstacle.NAME.move; what the game itself moves: case.NAME.moved",
     "mirror mirrored flip": "a muzzle mirrors by itself with its shooter's facing",
-    "fire_rate firerate rpm rof": 'firing.rate, with firing.kind = "auto"',
+    "fire_rate rate_of_fire rpm rof shots_per_second": 'firing.rate, with firing.kind = "auto"',
     "cooldown delay recharge": "firing.cooldown",
+    "input_buffer buffer buffered queue early_press grace": "firing.remembers",
     "gcd global_cooldown": "firing.shared_cooldown",
-    "charge hold windup charge_time": 'firing.kind = "charge", with full_after',
-    "magazine clip": "firing.ammo and firing.reload",
+    "charge hold charge_time charged_shot": 'firing.kind = "charge", with full_after',
+    "windup telegraph startup cast_time": "firing.wind_up",
+    "overheat": "firing.heat",
+    "autofire automatic machine_gun rapid_fire": 'firing.kind = "auto", with rate',
+    "magazine clip ammunition bullets": "firing.ammo and firing.reload",
     "damage_falloff": 'damage = { by = "flown", points = [[0, 30], [40, 10]] }',
     "impact_damage momentum_damage": 'damage = { by = "speed", points = [[5, 0], [40, 30]] }',
-    "hp hitpoints life_points": "target.NAME.health",
+    "hp hit_points life_points": "target.NAME.health",
     "resistance defense defence": "target.NAME.armour and soaks",
     "points": "on.GROUP.score",
     "layer mask collision collides filter collide": "group of a body, and on.GROUP of an ability",
     "sweep ccd continuous swept": 'tick.contacts = "swept"',
-    "fps framerate timestep delta fixed_update": "tick.rate, or tick.frames",
+    "fps frame_rate time_step delta fixed_update": "tick.rate, or tick.frames",
     "integrator euler physics": "tick.motion",
     "record replay log": "nivvo fire --save FOLDER keeps all; track reads inputs back",
     "export": "nivvo fire --save FOLDER, with --save-format csv, json or parquet",
@@ -99,6 +103,11 @@ ELSEWHERE = {
     "rotate rotating spin_body angular door paddle": "obstacle.NAME.turns",
     "heal healing": "on.GROUP.heals",
     "lifesteal leech vampire": "Nivvo gives no health to who fired; to what is touched: on.GROUP.heals",
+    "owner self self_hit self_damage": "ability.NAME.hits_owner",
+    "friendly_fire team faction ally allies": 'shooter.NAME.group, and on.GROUP.then = "ignore"',
+    "invulnerable invincible immune": "target.NAME.soaks = 1, shooter.NAME.soaks = 1",
+    "iframes invincibility_frames": "target.NAME.on_shooter.every",
+    "momentum inherit": "ability.NAME.inherit_velocity",
     "zoom scope": "",
     "torque": "",
     "tilemap tiles": "",
@@ -169,7 +178,12 @@ MEANT = {
 }
 """Words that people try for a choice, a measure, a table, a call, and what is meant: the one of them that is there."""
 
-_PLACES = {word: place for words, place in ELSEWHERE.items() for word in words.split()}
+
+def _squeezed(word: object) -> str:
+    return "".join(letter for letter in str(word).lower() if letter.isalnum())
+
+
+_PLACES = {_squeezed(word): place for words, place in ELSEWHERE.items() for word in words.split()}
 
 _MEANT = {word: meant for words, meant in MEANT.items() for word in words.split()}
 
@@ -180,9 +194,10 @@ def meant(word: object, words: Collection[str]) -> str | None:
 
 
 def elsewhere(word: object) -> str:
-    """Where something is that goes by another word in a drill, in words, or ""."""
-    low = str(word).lower().replace("-", "_")
-    low = low if low in _PLACES else low.removesuffix("s")
-    if low not in _PLACES:
-        return ""
-    return _PLACES[low] or f"Nivvo does not do that: {low} is not there"
+    """Where something is that goes by another word in a drill, in words, or ""; of several words by one of them."""
+    for one in (word, *sorted(str(word).split(), key=len, reverse=True)):
+        low = _squeezed(one)
+        low = low if low in _PLACES else low.removesuffix("s")
+        if low in _PLACES:
+            return _PLACES[low] or f"Nivvo does not do that: {one} is not there"
+    return ""
