@@ -96,11 +96,11 @@ class Stage:
     motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
     whole : the numbers of all that go by one name; shifts : of what has several shapes, from its place to the middle of
     each (3,), by number. chasing : numbers of those who chase or flee in the present tick. changes : how often a
-    way was changed from outside.
+    way was changed from outside. cuts : whether ticks are cut where ways turn.
     """
 
     def __init__(self, scene: Scene, arena: Arena):
-        self.scene, self.arena = scene, arena
+        self.scene, self.arena, self.cuts = scene, arena, scene.cuts
         self.names, self.kinds, self.number = list(scene.names), list(scene.kinds), dict(scene.number)
         self.whole = {name: list(numbers) for name, numbers in scene.whole.items()}
         layout = layout_of(scene)
@@ -472,14 +472,11 @@ class Stage:
         Where a game moves it once a tick it goes straight over that, if it is known ahead how it goes.
         """
         motion, ticks = self.motions[number], self.scene.ticks
-        if not self._straight_on(motion):
+        if self.cuts or not (motion.foreseen and motion.moves):
             return *motion.piece(time), motion.next_break(time)
         tick = ticks.holding(int(time))
         start, end = ticks.edge(tick), ticks.edge(tick + 1)
         return motion.straight(start, end), start, end
-
-    def _straight_on(self, motion: Motion) -> bool:
-        return not self.scene.cuts and motion.foreseen and motion.moves
 
     def _on_their_way(self) -> list[int]:
         """Those that move but chase or flee nobody: these go straight for a tick, and the engine knows."""
@@ -527,8 +524,11 @@ class Stage:
 
     def centre(self, number: int, time: int) -> np.ndarray:
         """Where a body is at ``time`` (on the clock): its middle; where several shapes turn, what they turn about."""
-        ticks, motion = self.scene.ticks, self.motions[number]
-        if not self._straight_on(motion) or time == ticks.edge(ticks.holding(int(time))):
+        motion = self.motions[number]
+        if self.cuts or not (motion.foreseen and motion.moves):
+            return motion.place(time)
+        tick = self.scene.ticks.holding(int(time))
+        if time == self.scene.ticks.edge(tick):
             return motion.place(time)
         (c, v, _), since, _ = self.way(number, time)
         return c + v * ((time - since) / UNITS)
