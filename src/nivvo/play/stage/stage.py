@@ -619,7 +619,7 @@ class Stage:
             now = piece.start
             while True:
                 (c, v, a), since, turn = self.way(number, now * UNITS)
-                if spin is not None and spin.gains_till(now * UNITS):
+                if spin is not None and spin.is_gaining(now * UNITS):
                     turn = min(turn or math.inf, spin.tick_of(round(now * UNITS))[1])
                 end = piece.stop if turn is None else min(piece.stop, max(turn / UNITS, math.nextafter(now, math.inf)))
                 body = (three(c), three(v), three(a), since / UNITS)

@@ -31,7 +31,7 @@ class Spin(NamedTuple):
     ticks: Ticks
     swings: bool
 
-    def gains_till(self, time: float) -> bool:
+    def is_gaining(self, time: float) -> bool:
         """Whether it has yet to come to its speed at a time (clock)."""
         return self.gains < math.inf and time < self.start + abs(self.top) / self.gains * UNITS
 
