@@ -1,5 +1,5 @@
 """``python -m nivvo``."""
 
-from nivvo.cli import main
+from nivvo.cli import run
 
-main()
+run()

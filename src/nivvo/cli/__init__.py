@@ -82,8 +82,6 @@ def main(args: list[str] | None = None) -> None:
     _streams()
     # Nobody's plug-in has a say in how drills are read: to look for them takes as long as to fire a shot.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
-    # A command ends soon: to look for unused memory as often as a game does is a twentieth of its time.
-    gc.set_threshold(10_000, 20)
     try:
         code = group.main(args=args, prog_name="nivvo", standalone_mode=False)
         sys.stdout.flush()
@@ -105,6 +103,17 @@ def main(args: list[str] | None = None) -> None:
     except Exception as error:
         _drop_stdout() if isinstance(error, OSError) else None
         sys.exit(_failed(error))
+
+
+def run() -> None:
+    """The command line as a process of its own, which ends with it."""
+    # It ends soon: to look for unused memory as often as a game does is a twentieth of its time, and to look through
+    # all of it once more at its end an eighth.
+    gc.set_threshold(100_000, 20)
+    try:
+        main()
+    finally:
+        gc.freeze()
 
 
 CRASHED, PIPE_CLOSED = 70, 141
