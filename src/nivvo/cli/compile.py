@@ -15,6 +15,7 @@ nivvo = 1
 aim.by = "cursor"
 launch = { arc = "low", speed = 20 }
 flight.homing.turn_rate = 90
+on.flare.then = "end"
 [target.wisp]
 at = [9, 0]
 """

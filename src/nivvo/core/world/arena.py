@@ -656,17 +656,26 @@ class Arena:
 
         As ``meetings.first_meeting`` tells; None if none do. Each: place (3,) and velocity (3,).
         """
-        count = self.live
-        ways, found, ball = np.zeros((count, 11)), np.zeros(15), pool.zeros(1, pool.BODY)
-        ball["kind"] = BALL
-        for k in range(3):
-            ball[f"axis{k}"][0, k] = 1.0
-        pairs = np.array(sorted(skip), dtype=np.int64).reshape(-1, 2)
-        first_meeting(self._pool(now), late, sorts, whom, ball, pairs, ways, found, work=count * count // 200)
+        asked = self._meeting(late, sorts, whom, skip, now)
+        first_meeting(*asked, work=self.live * self.live // 200)
+        found = asked[-1]
         if found[0] < 0.0:
             return None
         states = [(found[3:6], found[6:9]), (found[9:12], found[12:15])]
         return int(found[0]), int(found[1]), float(found[2]), states
+
+    def _meeting(self, late: float, sorts, whom, skip, now: np.ndarray) -> tuple:
+        """What ``meetings.first_meeting`` is asked with; the last is what it fills."""
+        ways, found, ball = np.zeros((self.live, 11)), np.zeros(15), pool.zeros(1, pool.BODY)
+        ball["kind"] = BALL
+        for k in range(3):
+            ball[f"axis{k}"][0, k] = 1.0
+        pairs = np.array(sorted(skip), dtype=np.int64).reshape(-1, 2)
+        return self._pool(now), late, sorts, whom, ball, pairs, ways, found
+
+    def compile_meetings(self, sorts, whom) -> None:
+        """Compile what finds who meets, or load it, before it is needed."""
+        first_meeting.compiled(*self._meeting(0.0, sorts, whom, (), pool.zeros(1, pool.TICKS)))
 
     def _wait(self, row: int, time: float) -> None:
         """Let a projectile look again at a time of the present tick."""

@@ -41,6 +41,11 @@ class Meetings:
             self.whom[pair] = whose
         session.arena.world["sleeps"], session.arena.world["meets"] = 0, 1
 
+    def compile(self) -> None:
+        """Compile what finds them, or load it, if any may be."""
+        if self.active:
+            self.session.arena.compile_meetings(self.sorts, self.whom)
+
     def known(self, param: int, rank: int) -> None:
         """Take note of whose a row of params is."""
         if not self.active:

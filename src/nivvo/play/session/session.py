@@ -707,6 +707,7 @@ class Session:
     def compile(self) -> None:
         """Compile the engine, or load it, before there is anything to do."""
         self.arena.compile()
+        self.meetings.compile()
         if any(one.launch.arc or one.aim.by == "lead" for one in self.scene.abilities.values()):
             air.compile_shots()
 
