@@ -94,7 +94,7 @@ def records() -> str:
         "Flight": pool.FLIGHT, "Params": pool.PARAMS, "Answer": pool.ANSWERS, "Body": pool.BODY, "Event": pool.EVENT,
         "Pending": pool.PENDING, "Tick": pool.TICKS,
     }  # fmt: skip
-    words = {"f8": "double", "i8": "int64_t", "i4": "int32_t"}
+    words = {"f8": "double", "i8": "int64_t", "i4": "int32_t", "i2": "int16_t"}
     lines = ["#include <stdint.h>", "#pragma pack(push, 1)"]
     for name, kind in kinds.items():
         fields = []

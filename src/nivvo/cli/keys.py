@@ -16,7 +16,8 @@ from nivvo.cli.common import format_option, print_rows, say, say_folded
 def command(key, format_) -> None:
     """Tell what can be written in a drill: each key below KEY, what it means and takes, its default, a line to copy.
 
-    KEY is as ability.launch, flight.homing or world; without it, the tables. With a choice, only what goes with it.
+    KEY is as ability.launch, flight.homing or world, or your own words for what you look for; without it, the tables.
+    With a choice, only what goes with it.
 
     \b
     nivvo keys flight.homing

@@ -203,14 +203,15 @@ class Bodies:
         stage, slack = self.stage, MORE * self.stage.scene.size
         who = stage.arena.who
         changed, self._who = who != self._who, who
-        for one in (one for one in there if one.asleep and changed):
-            one.asleep = False
-        if lying := [one for one in there if one.asleep]:
+        lying = [one for one in there if one.asleep]
+        if changed:
+            for one in lying:
+                one.asleep = False
+        elif lying:
             for k in self._about(time):
                 place, far = stage.middle(k, time), stage.reach(k) + self._goes(k, time, end) + slack
                 for one in lying:
-                    if k in one.on or math.dist(one.p, place) <= one.reach + far:
-                        one.asleep = False
+                    one.asleep = one.asleep and k not in one.on and math.dist(one.p, place) > one.reach + far
 
     def _goes(self, number: int, time: int, end: int) -> float:
         """How far (units) one who goes his own way goes at most from a time to another (clock)."""
