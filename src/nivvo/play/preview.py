@@ -188,9 +188,11 @@ def plain_preview(
 
     stage, radius = run.stage, shot.radius
     covered, here = stop, plain(times)
-    among = [k for k in stage.of_kind("obstacle", "target") if not _let_through(run, shot, k)]
     for p, q, t0, t1 in zip(here, here[1:], times, times[1:], strict=False):
-        met = stage.first_on_line(p, q - p, radius, t0 * clock.UNITS, among)
+        time = t0 * clock.UNITS
+        near = stage.around(p, q - p, radius, "obstacle", "target", time=time)
+        among = [k for k in near if not _let_through(run, shot, k)]
+        met = stage.first_on_line(p, q - p, radius, time, among)
         if met is not None:
             covered = t0 + met[1] * (t1 - t0)
             break

@@ -10,6 +10,7 @@ least 0 (J. J. Moreau's contact law; M. Jean, The non-smooth contact dynamics me
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -194,13 +195,21 @@ class Piece(NamedTuple):
 
 
 def advance(
-    loose: list[Loose], others: list[Other], gravity: Vector, ground: float, start: float, end: float, size: float
+    loose: list[Loose],
+    others: list[Other],
+    gravity: Vector,
+    ground: float,
+    start: float,
+    end: float,
+    size: float,
+    standing: Callable[[Vector, float], list[Other]] = lambda place, far: [],
 ) -> list[Piece]:
     """Move loose bodies from ``start`` to ``end`` (s); the pieces that they then move on, where those change.
 
     gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
+    standing : those of whom there may be many, beside ``others``: all that stand so near (units) to a place (3,).
     """
-    world, now, pieces = _World(loose, others, gravity, ground, size), start, []
+    world, now, pieces = _World(loose, others, standing, gravity, ground, size), start, []
     world.begin()
     world.watch(end - start)
     for turn in range(MOST_EVENTS):
@@ -249,11 +258,14 @@ def advance(
 class _World:
     """One tick of loose bodies among others."""
 
-    def __init__(self, loose: list[Loose], others: list[Other], gravity: Vector, ground: float, size: float):
+    def __init__(
+        self, loose: list[Loose], others: list[Other], standing: Callable, gravity: Vector, ground: float, size: float
+    ):
         self.loose, self.others, self.gravity, self.ground = loose, others, gravity, ground
+        self.standing, self._about = standing, {}
         self.skin, self.slow = SKIN * size, SKIN * size
         self.bends: list[float] = []
-        self.late = self.shortest = 0.0
+        self.late = self.seconds = self.shortest = 0.0
         self.watched: set[int] = set()
         self._pairs: dict[tuple[int, int], list[Pair]] = {}
         self.supports: dict[int, list[Vector]] = {}
@@ -279,7 +291,7 @@ class _World:
 
     def watch(self, seconds: float) -> None:
         """Keep those awake that something on its own way may come to, or that lie on it."""
-        self.shortest = SHORTEST * seconds
+        self.seconds, self.shortest = seconds, SHORTEST * seconds
         for one in self.loose:
             for other in self.others:
                 if other.v != NOWHERE and other.only in (None, one.number):
@@ -296,7 +308,7 @@ class _World:
         asleep = [one for one in self.loose if one.asleep]
         touches = []
         for k, one in enumerate(active):
-            found = [*self.others, *active[k + 1 :], *asleep]
+            found = [*self.others, *self.about(one, self.skin), *active[k + 1 :], *asleep]
             for other in found:
                 met = self.touches(one, other, late)
                 if not met:
@@ -376,6 +388,15 @@ class _World:
         if not _within(off, NOWHERE, one.reach + other.reach + far) or not _for(other, one):
             return []
         return [pair for pair in self.pairs(one, other) if _within(off, pair.arm, pair.reach + far)]
+
+    def about(self, one: Loose, far: float) -> list[Other]:
+        """What stands no farther than that from a body, and some that does: it is asked for as seldom as may be."""
+        place, known, found = self._about.get(one.number, (one.p, -1.0, []))
+        if math.dist(place, one.p) + far > known:
+            known = 2.0 * (far + _goes(one, self.seconds) + math.hypot(*self.gravity) * self.seconds * self.seconds)
+            found = self.standing(one.p, one.reach + known)
+            self._about[one.number] = one.p, known, found
+        return found
 
     def pairs(self, one: Loose, other: Loose | Other) -> list[Pair]:
         """All pairs of shapes of two bodies."""
@@ -680,7 +701,7 @@ class _World:
             v, a = _level(sub(one.v, other.v), n), _level(sub(one.a, _pull(other)), n)
             span = min(span, _stops(v, a, self.slow))
         for one in moving:
-            for other in (*self.others, *self.loose):
+            for other in (*self.others, *self.about(one, _goes(one, span)), *self.loose):
                 if other is not one:
                     span = min(span, self.meet(one, other, late, span, touching))
         for k, touch in enumerate(touches):
@@ -824,6 +845,11 @@ def _within(off: Vector, arm: Vector, far: float) -> bool:
 def _place(other: Loose | Other, late: float) -> Vector:
     """Where a body is, ``late`` s into the tick: loose ones are kept up to date."""
     return other.p if isinstance(other, Loose) else along(other.p, other.v, late)
+
+
+def _goes(one: Loose, span: float) -> float:
+    """How far one gets within a span (s) at most, as it goes."""
+    return (math.hypot(*one.v) + math.hypot(*one.a) * span) * span
 
 
 def _for(other: Loose | Other, one: Loose) -> bool:

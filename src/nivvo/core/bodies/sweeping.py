@@ -44,14 +44,15 @@ def pushes_at(
         arm = sub(point, here)
         return along(goes, sub(rotated(arm, about, angle), arm), 1.0 / seconds)
 
-    best, velocity = -math.inf, goes
+    best, velocity, sweeps = -math.inf, goes, plain(row)
     for shape in one.shapes:
         place = along(one.p, shape.arm, 1.0)
         gap, normal = between(shape.row, place, row, here)
         n, slack = tuple(normal.tolist()), max(gap, 0.0) + SWEEP * metre
         its, own = _foremost(shape.row, place, (-n[0], -n[1], -n[2]), slack), _foremost(row, here, n, slack)
-        far = [(distance(plain(row), sub(p, here))[0], p) for p in its]
-        far += [(distance(plain(shape.row), sub(p, place))[0], p) for p in own]
+        swept = plain(shape.row)
+        far = [(distance(sweeps, sub(p, here))[0], p) for p in its]
+        far += [(distance(swept, sub(p, place))[0], p) for p in own]
         near = max(slack, min(far)[0])
         for point in (p for off, p in far if off <= near):
             into = dot(n, way := moves(point))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 import struct
 from functools import lru_cache
-from operator import itemgetter
 from typing import NamedTuple
 
 import numpy as np
@@ -51,14 +50,18 @@ def between(one: np.void, at, other: np.void, there) -> tuple[float, np.ndarray]
     best = (math.inf, way)
     for all_ in (False, True) if k < pair.sides else (True,):
         for hull, cornered, near, sign in sides:
-            corners = cornered.points
-            if not all_:
-                # The one that is foremost toward a side: if it is as near as that side, nothing is nearer.
-                x, y, z = (sign * way).tolist()
-                corners = [min(corners, key=lambda p: p[0] * x + p[1] * y + p[2] * z)]
-            gap, n = min((hull.nearest(along(near, corner, 1.0)) for corner in corners), key=itemgetter(0))
-            if gap < best[0]:
-                best = gap, sign * np.array(n)
+            x, y, z = (sign * way).tolist()
+            ahead = [p[0] * x + p[1] * y + p[2] * z for p in cornered.points]
+            first = min(ahead)
+            # The one that is foremost toward a side: if it is as near as that side, nothing is nearer. Else those that
+            # are not farther behind that than is the nearest which is known.
+            farthest = first + (best[0] + deep + pair.slack if all_ else 0.0)
+            for at in (k for k, off in enumerate(ahead) if off <= farthest):
+                gap, n = hull.nearest(along(near, cornered.points[at], 1.0))
+                if gap < best[0]:
+                    best = gap, sign * np.array(n)
+                if not all_:
+                    break
             if best[0] <= pair.slack - deep:
                 return _apart(pair, best, way)
     if not pair.flat:
@@ -149,9 +152,13 @@ class _Hull:
         far = math.sqrt(x * x + y * y + z * z)
         if far > 1e4 * none:
             # What is flush with a side is not before another one by rounding, which turns the way where they are near.
-            x, y, z = (one if abs(one) > none else 0.0 for one in (x, y, z))
+            x, y, z = x if abs(x) > none else 0.0, y if abs(y) > none else 0.0, z if abs(z) > none else 0.0
         x, y, z = (x / far, y / far, z / far) if far > 0.0 else (x, y, z)
-        return far, along(along(along((0.0, 0.0, 0.0), a, x), b, y), c, z)
+        return far, (
+            x * a[0] + y * b[0] + z * c[0],
+            x * a[1] + y * b[1] + z * c[1],
+            x * a[2] + y * b[2] + z * c[2],
+        )
 
 
 @lru_cache(maxsize=MOST_KEPT)

@@ -57,6 +57,16 @@ class Fall:
         over = np.maximum(t - self.t[-1], 0.0)
         return np.interp(t, self.t, self.m) + over * (self.t[-1] + 0.5 * over)
 
+    def time(self, drop) -> np.ndarray:
+        """The t > 0 with M(t) = drop, of an array of those; nan where drop is not above 0."""
+        # Explicit steps fall from the second tick on alone: then M(t) is 0 for a while.
+        k = np.clip(np.searchsorted(self.m, drop) - 1, 0, len(self.t) - 2)
+        last, fallen = self.t[-1], drop - self.m[-1]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            within = self.t[k] + (drop - self.m[k]) * (self.t[k + 1] - self.t[k]) / (self.m[k + 1] - self.m[k])
+            beyond = last + 2.0 * fallen / (last + np.sqrt(last * last + 2.0 * fallen))
+            return np.where(drop > 0.0, np.where(fallen > 0.0, beyond, within), np.nan)
+
 
 def true_fall(t) -> np.ndarray:
     """M(t) of the parabola itself."""
@@ -201,7 +211,7 @@ def by_elevation(to, a, up, elevation, *, fall: Fall | None = None) -> Launch:
             run = np.sqrt(_square(flat))
     time = np.sqrt(2.0 * np.where(drop > 0.0, drop, np.nan))
     if fall is not None:
-        time = _time_of_fall(drop, fall)
+        time = fall.time(drop)
     heading = unit(flat) * c[..., None] + up * s[..., None]
     with np.errstate(divide="ignore", invalid="ignore"):
         speed = np.where(run > 0.0, run / (c * time), np.nan)
@@ -231,19 +241,6 @@ def by_arrival(to, a, up, elevation) -> Launch:
     """
     back = by_elevation(-np.asarray(to, dtype=float), a, up, -np.asarray(elevation, dtype=float))
     return Launch(-(back.velocity + np.asarray(a, dtype=float) * back.time[..., None]), back.time)
-
-
-def _time_of_fall(drop, fall: Fall) -> np.ndarray:
-    """The t > 0 with M(t) = drop; nan where drop is not above 0."""
-    low = np.zeros_like(drop)
-    high = np.sqrt(2.0 * np.maximum(np.nan_to_num(drop), 0.0)) + 4.0 * fall.longest
-    for _ in range(200):
-        middle = 0.5 * (low + high)
-        if not np.any((low < middle) & (middle < high)):
-            break
-        under = fall(middle) < drop
-        low, high = np.where(under, middle, low), np.where(under, high, middle)
-    return np.where(drop > 0.0, high, np.nan)
 
 
 def by_apex(to, a, up, apex, *, fall: Fall | None = None) -> Launch:

@@ -428,7 +428,7 @@ def _unblock(stage: Stage, ability: Ability, stance: Stance, aimed: Aimed, time:
         return
     scene, at = stage.scene, aimed.leaving.at
     way = aimed.point - at
-    among = [k for k in stage.of_kind("shooter", "obstacle", "target") if stage.names[k] != stance.shooter]
+    among = [k for k in stage.around(at, way, 0.0, time=time) if stage.names[k] != stance.shooter]
     found = stage.first_on_line(at, way, 0.0, time, among)
     # What the point lies on is met there and hides nothing.
     if found is None or found[1] >= 1.0 - 1e-9 or abs(stage.gap(found[0], aimed.point, time)) <= 1e-9 * scene.size:

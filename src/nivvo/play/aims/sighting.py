@@ -33,8 +33,8 @@ def sight(stage: Stage, ability: Ability, shooter: str, time: int) -> Sight:
         eye = player.place(time)[0] + offset_to(scene.frame.triad(facing, facing), player.shooter.eye)
         ray = player.look(time)
     far = ability.aim.sight_range
-    among = [k for k in stage.of_kind("shooter", "obstacle", "target") if stage.names[k] != shooter]
-    inside = next((stage.names[k] for k in among if not stage.out(k) and stage.gap(k, eye, time) < 0.0), "")
+    among = [k for k in stage.around(eye, ray * far, 0.0, time=time) if stage.names[k] != shooter]
+    inside = next((stage.names[k] for k in among if stage.gap(k, eye, time) < 0.0), "")
     found = stage.first_on_line(eye, ray * far, 0.0, time, among)
     share = 1.0 if found is None else found[1]
     return Sight(eye, ray, eye + ray * (far * share), None if found is None else found[0], inside)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+
 import numpy as np
 
 from nivvo.core.numbers.frame import length_of
 from nivvo.plan.abilities.ability import Ability
 from nivvo.play.aims.stance import Stance
 from nivvo.play.stage.stage import Stage
+from nivvo.play.ways.motion import NOWHERE
 
 PUSHES = 32
-KINDS = ("obstacle", "target", "shooter")
 
 
 def obstructed(
@@ -22,7 +25,7 @@ def obstructed(
     inside of, and obstacles between the shooter's pivot and the muzzle.
     """
     slack, way = 1e-9 * stage.scene.size, at - stance.pivot
-    near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, *KINDS, time=time))
+    near = _solid(stage, ability, stance, stage.around(stance.pivot, way, radius, time=time))
     # What is farther from the pivot than the muzzle reaches is not in the way.
     far = length_of(way) + radius + slack
     near = [k for k in near if stage.gap(k, stance.pivot, time) <= far]
@@ -43,8 +46,7 @@ def obstructed(
         # Out on the shooter's side, not through.
         clear = stage.first_on_line(stance.pivot, way, radius, time, [wall[0]])
         start = stance.pivot + way * max((clear or wall)[1] - 1e-9, 0.0)
-    among = _solid(stage, ability, stance, [k for k in stage.of_kind(*KINDS) if not stage.out(k)])
-    return words, _pushed(stage, among, start, radius, time, slack)
+    return words, _pushed(stage, partial(_solid, stage, ability, stance), start, radius, time, slack)
 
 
 def _solid(stage: Stage, ability: Ability, stance: Stance, among: list[int]) -> list[int]:
@@ -53,10 +55,11 @@ def _solid(stage: Stage, ability: Ability, stance: Stance, among: list[int]) -> 
     return [k for k in among if k != own and ability.answers[groups[k]].solid]
 
 
-def _pushed(stage: Stage, among, at, radius: float, time: int, slack: float) -> np.ndarray | None:
-    """The nearest place clear of all bodies, pushed out along their normals in turn; None if there is none near."""
+def _pushed(stage: Stage, solid: Callable, at, radius: float, time: int, slack: float) -> np.ndarray | None:
+    """The nearest place clear of all that is ``solid``, pushed out along normals in turn; None if none is near."""
     place = np.array(at, dtype=float)
     for _ in range(PUSHES):
+        among = solid(stage.around(place, NOWHERE, radius, time=time))
         gap, number = min(((stage.gap(k, place, time) - radius, k) for k in among), default=(0.0, -1))
         if gap >= -slack:
             return place

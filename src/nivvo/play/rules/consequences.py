@@ -280,7 +280,7 @@ class Consequences:
     def around(self, contact: Contact, point, radius: float, all_: bool, but: set[int]) -> list[tuple[int, float]]:
         """Targets and shooters, or all there is, whose surface is then within ``radius`` of a point (3,); the gaps."""
         stage, arena, time = self.session.stage, self.session.arena, _clock(contact)
-        near = stage.around(point, NOWHERE, radius, *(KINDS if all_ else KINDS[1:]), time=time)
+        near = stage.around(point, NOWHERE, radius, *(() if all_ else ("target", "shooter")), time=time)
         found = [(k, gap) for k in near if (gap := stage.gap(k, point, time)) <= radius]
         if not but and not stage.shifts:
             return found
@@ -601,14 +601,13 @@ class Consequences:
         far = (2.0 * radius + gap) / near
         stage, places = self.session.stage, []
         for way in ways:
-            among = [k for k in stage.around(at, way * far, radius, *KINDS, time=time)
+            among = [k for k in stage.around(at, way * far, radius, time=time)
                      if k not in inside and ability.answers[stage.rows["group"][k]].solid]  # fmt: skip
             met = stage.first_on_line(at, way * far, radius, time, among)
             places.append(at + way * far * (1.0 if met is None else met[1]))
         return places, ""
 
 
-KINDS = ("obstacle", "target", "shooter")
 FARTHEST = (-1, math.inf)
 AS_NOTHING = 1e-9
 """Share of the scene's size a second: what is slower does not move."""

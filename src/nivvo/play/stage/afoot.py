@@ -79,8 +79,9 @@ class Afoot:
 
     def _nothing_below(self, number: int) -> bool:
         ray = -1e4 * self.stage.scene.size * self.stage.scene.frame.up
-        place, among = self.stage.motions[number].at(self.end)[0], range(len(self.stage.kinds))
-        return self.stage.first_on_line(place, ray, 0.0, self.end, filter(self.stage.solid, among)) is None
+        place = self.stage.motions[number].at(self.end)[0]
+        among = filter(self.stage.solid, self.stage.around(place, ray, 0.0, time=self.end))
+        return self.stage.first_on_line(place, ray, 0.0, self.end, among) is None
 
     def _floor(self, number: int) -> Other:
         """The floor of one below whom there is nothing: at the height where he is."""

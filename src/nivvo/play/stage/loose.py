@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from nivvo.core.bodies import pushing
-from nivvo.core.bodies.pushing import Loose, Other
+from nivvo.core.bodies.pushing import Loose, Other, Vector
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS, from_seconds
 from nivvo.core.numbers.frame import dot, length_of, three
 from nivvo.core.numbers.vec import along
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.sweeping import MORE, steps_of, sweeper
+from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import Beside
 
@@ -152,14 +153,21 @@ class Bodies:
     def _advance(self, there: list[Loose], time: int, end: int) -> None:
         """Write how some move from a time to another (clock), all that turns as it stands at the first."""
         stage, scene = self.stage, self.stage.scene
-        about = [k for k in stage.of_kind("obstacle", "target", "shooter")
+        moving = {*stage.movers, *stage.afoot.feet, *stage.turning}
+        about = [k for k in sorted(moving)
                  if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
         others = [self._other(k, there, time, end) for k in about if k not in stage.turning]
         turning = ((k, one) for k in about if k in stage.turning for one in there)
         others += [other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None]
         ground = 0.0 if scene.frame.vertical else scene.weight
         seconds, wanted = (end - time) / UNITS, [one.v for one in others]
-        for piece in pushing.advance(there, others, three(scene.gravity), ground, 0.0, seconds, scene.size):
+
+        def standing(place: Vector, far: float) -> list[Other]:
+            near = (k for k in stage.around(np.array(place), STILL, far, time=time) if k not in moving)
+            return [self._other(k, there, time, end) for k in near if not self._free(k, time)]
+
+        pull, size = three(scene.gravity), scene.size
+        for piece in pushing.advance(there, others, pull, ground, 0.0, seconds, size, standing):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
         for one, v in zip(others, wanted, strict=True):
             if one.v != v:

@@ -171,8 +171,8 @@ class Stage:
         self.number[bodies[0].name] = pieces[0]
         if len(pieces) > 1:
             ring(self.rows, pieces)
-        self.afoot.enlist()
         self.arena.plan()
+        self.afoot.enlist()
 
     def _add(self, body: Body, tick: int, pieces: list[int] | None) -> int:
         # A place is taken again only once a tick has gone by: till then a projectile may remember who was there.
@@ -296,8 +296,8 @@ class Stage:
         if self.turning or len(self.herd.numbers) or self.waiting or not self.loose.quiet(time):
             return time
         # Who lies or stands on something goes on otherwise once that is out.
-        healths = enumerate(self.rows["health"].tolist())
-        if any(health < math.inf and (self.loose.of or (self.afoot.feet and self.solid(k))) for k, health in healths):
+        mortal = np.flatnonzero(self.rows["health"] < math.inf).tolist() if self.loose.of or self.afoot.feet else ()
+        if mortal and (self.loose.of or any(map(self.solid, mortal))):
             return time
         return min([self.afoot.quiet(time, along), *(due for due, _ in (*self.coming[:1], *self.going[:1]))])
 
@@ -577,7 +577,7 @@ class Stage:
     def around(
         self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str, time: int | None = None
     ) -> list[int]:
-        """Numbers of the bodies of some kinds that a ball on its way ``to`` (3,) from ``start`` may meet.
+        """Numbers of the bodies, of some kinds or all, that a ball on its way ``to`` (3,) from ``start`` may meet.
 
         Those that are out are left away; those that move only as they are at a time (clock), if one is given.
         """
@@ -599,7 +599,7 @@ class Stage:
             near = sorted({*there, *(k for k in near if k not in self._at[2])})
         if not near:
             return near
-        return [k for k in near if known[k] in kinds and not self.out(k)]
+        return [k for k in near if not (kinds and known[k] not in kinds) and not self.out(k)]
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
@@ -671,7 +671,7 @@ class Stage:
 
     def hidden(self, start, to, time: int) -> bool:
         """Whether an obstacle stands on the straight line from ``start`` along ``to``, as things stand at ``time``."""
-        return self._stands_on(start, to, time, [k for k in self.of_kind("obstacle") if not self.out(k)])
+        return self._stands_on(start, to, time, self.around(start, to, 0.0, "obstacle", time=time))
 
     def _stands_on(self, start, to, time: int, among: list[int]) -> bool:
         """Whether one of the bodies ``among`` stands on a straight line, or it begins in one."""
@@ -693,11 +693,9 @@ class Stage:
         row, slack = self.rows[number], 1e-6 * self.scene.size
         n = np.asarray(normal, dtype=float)
         start = point + (support(row, three(n)) + slack) * n if n.any() else np.array(point, dtype=float)
-        among = [k for k in self.of_kind("obstacle", "target", "shooter") if k != number and not self.out(k)]
-        middles = {k: self.middle(k, time) for k in among}
-        place = start
+        place, reach = start, self.reach(number) + slack
         for _ in range(PUSHES):
-            gap, way = self._least_between(row, place, middles, time)
+            gap, way = self._least_between(row, place, self._about(number, place, reach, time), time)
             if gap >= 0.0:
                 break
             place = place + (slack - gap) * way
@@ -705,12 +703,18 @@ class Stage:
         if gap >= 0.0 and gone == 0.0:
             return start
         free = [(gone, place)] if gap >= 0.0 and gone <= within else []
+        middles = self._about(number, start, reach + within, time)
         for way in (n, self.scene.frame.up) if self.scene.frame.vertical else (n,):
             far = self._out_along(row, start, way, within, middles, time) if way.any() else None
             free += [] if far is None else [(far, start + far * way)]
         if free:
             return min(free, key=lambda one: one[0])[1]
         return self._free_near(row, start, within, middles, time) if search else None
+
+    def _about(self, number: int, place, far: float, time: int) -> dict[int, np.ndarray]:
+        """The middles of all others that may be so near to a place (3,) at a time, by number."""
+        near = self.around(place, NOWHERE, far, time=time)
+        return {k: self.middle(k, time) for k in near if k != number}
 
     def _out_along(self, row, start, way, most: float, middles, time: int) -> float | None:
         """How far a body must go along a way (3,) to be out of all that it is in, at most so far; None: not so."""
@@ -732,8 +736,8 @@ class Stage:
     def clear_share(self, number: int, way, time: int, but: tuple[int, ...] = ()) -> float:
         """The share of a straight way (3,) that a body can go before it touches something, as all stands at a time."""
         here, share, skin = self.middle(number, time), 1.0, 1e-9 * self.scene.size
-        for k in self.of_kind("obstacle", "target", "shooter"):
-            if k != number and k not in but and not self.out(k):
+        for k in self.around(here, way, self.reach(number) + skin, time=time):
+            if k != number and k not in but:
                 off, v = three(here - self.middle(k, time)), three(way)
                 share = min(share, first_touch(self.rows[number], off, v, STILL, self.row(k, time), 1.0, skin))
         return share
@@ -748,7 +752,7 @@ class Stage:
         first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
         first /= math.sqrt(float(dot(first, first)))
         second = np.cross(n, first)
-        near = self.around(point, NOWHERE, size + slack, "obstacle", "target", "shooter", time=time)
+        near = self.around(point, NOWHERE, size + slack, time=time)
         rows, found = self.rows, {number}
         mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
                 and (k in self.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
