@@ -9,6 +9,7 @@ import numpy as np
 from scipy.optimize import nnls
 
 from nivvo.core import pool
+from nivvo.core.bodies.islands import islands
 from nivvo.core.bodies.pushing import NOWHERE, Loose, Other, advance, reach_of
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import BALL, BOX, CAPSULE, ENDLESS, HALF_SPACE, PRISM, with_an_end
@@ -467,6 +468,51 @@ class Push(unittest.TestCase):
                         self.assertGreater(gap(one, two), -2e-3, (seed, two.number))
 
             run(loose, walls, gravity, seconds=2, see=see)
+
+
+class Apart(unittest.TestCase):
+    def yard(self, rng, count, first, middle, wide):
+        """Bodies at random about a place on the ground, some in one another; and one that goes its own way."""
+        loose = []
+        for number in range(first, first + count):
+            row = body(int(rng.choice([BALL, CAPSULE, BOX])), rng, flat=True)
+            at = [middle + rng.uniform(-wide, wide), rng.uniform(0.5, 2.0), 0.0]
+            loose.append(Loose(number, row, rng.uniform(0.5, 5), rng.uniform(0, 0.5), tuple(at)))
+            loose[-1].v = (*rng.uniform(-6, 6, 2).tolist(), 0.0)
+        pushes = other(first + 50, box([0.4, 0.4]), (middle - wide - 1.0, 0.6, 0.0), (rng.uniform(0, 3), 0.0, 0.0))
+        return loose, pushes
+
+    def test_what_is_far_away_changes_nothing_to_the_last_bit(self):
+        for seed in range(60 if DEEP else 12):
+            told = []
+            for both in (True, False):
+                rng = np.random.default_rng(seed)
+                yards = [self.yard(rng, int(rng.integers(1, 4)), 100 * k, 30.0 * k, 1.5) for k in range(2)]
+                others, seen = [floor([0, 1, 0], 999), *(pushes for _, pushes in yards)], []
+                for group in [yards[0][0] + yards[1][0]] if both else [loose for loose, _ in yards]:
+                    see = lambda k, group=group, seen=seen: seen.extend((k, one.number, one.p, one.v) for one in group)  # noqa: E731
+                    run(group, others, seconds=0.7, rate=30, see=see)
+                told.append(sorted(seen))
+            self.assertEqual(*told, seed)
+
+    def test_each_group_by_itself_goes_as_all_at_once_do(self):
+        ball, parted = pool.zeros(1, pool.BODY)[0], 0
+        ball["radius"] = 1.0
+        for seed in range(300 if DEEP else 60):
+            ends = []
+            for joins in (False, True):
+                rng = np.random.default_rng(seed)
+                loose, pushes = self.yard(rng, 12, 0, 0.0, 9.0)
+                # How two come apart that begin in one another hangs on how a tick is parted.
+                others = [floor([0, 1, 0], 999), pushes]
+                loose = [a for k, a in enumerate(loose) if all(gap(a, b) > 0.01 for b in (*loose[:k], *others))]
+                # What yields makes one group of all to whom it may come.
+                others += [Other(998, ball, (0.0, -900.0, 0.0), NOWHERE, 1000.0, yields=True)] if joins else []
+                parted += not joins and len(islands(loose, others, G, 0.05, {})) > 1
+                advance(loose, others, (0.0, -G, 0.0), 0.0, 0.0, 0.05, 5.0)
+                ends.append(np.array([(one.p, one.v) for one in loose]))
+            np.testing.assert_allclose(*ends, atol=1e-6, err_msg=str(seed))
+        self.assertGreater(parted, 50)
 
 
 if __name__ == "__main__":

@@ -16,6 +16,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from nivvo.core.bodies.islands import islands
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.frame import three
@@ -120,6 +121,16 @@ class Loose:
         self.shapes.append(Shape(row, arm, reach_of(row)))
         self.reach = max(self.reach, math.sqrt(dot(arm, arm)) + self.shapes[-1].reach)
 
+    @property
+    def state(self) -> tuple:
+        """All that changes as it moves."""
+        held = None if self.held is None else {**self.held}
+        return self.p, self.v, self.a, self.asleep, self.on, self.shifted, held
+
+    @state.setter
+    def state(self, state: tuple) -> None:
+        self.p, self.v, self.a, self.asleep, self.on, self.shifted, self.held = state
+
 
 @dataclass(slots=True)
 class Other:
@@ -142,6 +153,15 @@ class Other:
     def shapes(self) -> tuple[Shape, ...]:
         """Its only shape."""
         return (Shape(self.row, NOWHERE, self.reach),)
+
+    @property
+    def state(self) -> tuple:
+        """All that changes where it yields."""
+        return self.p, self.v
+
+    @state.setter
+    def state(self, state: tuple) -> None:
+        self.p, self.v = state
 
 
 class Pair(NamedTuple):
@@ -209,6 +229,37 @@ def advance(
     gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
     standing : those of whom there may be many, beside ``others``: all that stand so near (units) to a place (3,).
     """
+    pull, given = math.sqrt(dot(gravity, gravity)), (gravity, ground, start, end, size, standing)
+    if len(loose) == 1:
+        return _together(loose, others, *given)
+    kept, far = [(one, one.state) for one in (*loose, *others)], {one.number: SKIN * size for one in loose}
+    while True:
+        groups, pieces, strayed = islands(loose, others, pull, end - start, far), [], False
+        for group in groups:
+            places = {one.number: one.p for one in group.loose}
+            pieces += (its := _together(group.loose, group.others, *given))
+            for one in (*its, *group.loose):
+                gone = math.dist(places[one.number], one.p)
+                if gone > group.goes:
+                    # What presses has shot it out: it may have come to more than it was taken to.
+                    far[one.number], strayed = max(far[one.number], 2.0 * gone), True
+        if not strayed or len(groups) == 1:
+            return pieces
+        for one, state in kept:
+            one.state = state
+
+
+def _together(
+    loose: list[Loose],
+    others: list[Other],
+    gravity: Vector,
+    ground: float,
+    start: float,
+    end: float,
+    size: float,
+    standing: Callable[[Vector, float], list[Other]],
+) -> list[Piece]:
+    """``advance`` for those that may come to one another."""
     world, now, pieces = _World(loose, others, standing, gravity, ground, size), start, []
     world.begin()
     world.watch(end - start)

@@ -16,7 +16,6 @@ from nivvo.core.numbers.frame import dot, length_of, three
 from nivvo.core.numbers.vec import along
 from nivvo.plan.bodies import Body
 from nivvo.play.stage.sweeping import MORE, steps_of, sweeper
-from nivvo.play.ways.motion import NOWHERE as STILL
 from nivvo.play.ways.motion import Motion, Walker
 from nivvo.play.ways.ways import Beside
 
@@ -163,8 +162,10 @@ class Bodies:
         seconds, wanted = (end - time) / UNITS, [one.v for one in others]
 
         def standing(place: Vector, far: float) -> list[Other]:
-            near = (k for k in stage.around(np.array(place), STILL, far, time=time) if k not in moving)
-            return [self._other(k, there, time, end) for k in near if not self._free(k, time)]
+            x, y, z = place
+            near = stage.arena.near((x - far, y - far, z - far), (x + far, y + far, z + far))
+            stand = (k for k in near if not (k in moving or k in self.of or stage.out(k)))
+            return [self._other(k, there, time, end) for k in stand]
 
         pull, size = three(scene.gravity), scene.size
         for piece in pushing.advance(there, others, pull, ground, 0.0, seconds, size, standing):
