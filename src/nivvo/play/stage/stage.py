@@ -31,6 +31,7 @@ from nivvo.play.stage.player import Player
 from nivvo.play.ways.herd import Chaser, Herd
 from nivvo.play.ways.motion import NOWHERE, Motion, Walker
 from nivvo.play.ways.spinning import TURNED, Spin
+from nivvo.play.ways.steady import Steady
 from nivvo.play.ways.ways import Beside, motion_of
 from nivvo.record.path import Path
 from nivvo.record.record import NOBODY
@@ -121,6 +122,7 @@ class Stage:
             self._spin(k, 0, body.spins_up)
         self.movers = [k for k in layout.own if self.motions[k].moves and not scene.planned[k].arrives]
         self._set: dict[int, tuple] = {}
+        self._known: Steady | None = None
         self._reaches: dict[int, float] = {}
         self._reshaped: set[int] = set()
         self._plain: dict[int, dict] = {}
@@ -424,17 +426,26 @@ class Stage:
         From where that piece begins, so that no rounding hangs on when the session looked.
         """
         self._turn_all(time)
-        own = self._on_their_way()
-        out = self.rows["out"]
-        if any(out[k] for k in own):
-            self.movers = [k for k in self.movers if not out[k]]
-            own = self._on_their_way()
-        for k in own:
+        steady = self._steady(time)
+        for k in (*steady.turned, *(k for k in steady.rest if k not in self.chasing)):
             piece, start = self.motions[k].piece(time)
             # Most go on as they did.
             if self._set.get(k) is not piece:
                 self.arena.set_motion(k, *piece, start)
                 self._set[k] = piece
+        steady.turned.clear()
+
+    def _steady(self, time: int) -> Steady:
+        """Whose ways are known at a time (clock), and how far."""
+        if self._known is None or not self._known.goes_on(self.motions, self._of_ways(), time):
+            if (out := self.rows["out"][self.movers]).any():
+                self.movers = [k for k, gone in zip(self.movers, out.tolist(), strict=True) if not gone]
+            self._known = Steady(self.movers, self.motions, self._of_ways(), time, self.reach)
+        return self._known
+
+    def _of_ways(self) -> tuple:
+        """What changes where somebody comes, goes or is moved."""
+        return self.movers, len(self.movers), self.changes, self.arena.who
 
     def _turn_all(self, time: int) -> None:
         """Set each body that turns as it is turned at ``time``."""
@@ -463,6 +474,7 @@ class Stage:
         """Let each moving body go straight over a tick."""
         self._turn_all(start)
         self._set.clear()
+        self._known = None
         for k in self._on_their_way():
             self.arena.set_motion(k, *self.motions[k].straight(start, end), start)
 
@@ -491,14 +503,16 @@ class Stage:
         self._reshaped |= self.turning.keys()
         self.turning.clear()
         self._set.clear()
+        self._known = None
         for k, place in places.items():
             self.arena.set_motion(k, place, np.zeros(3), np.zeros(3), time)
 
     def next_turn(self, time: int) -> int | None:
         """When after ``time`` a way turns next, as far as is known."""
-        return min(
-            (turn for k in self._on_their_way() if (turn := self.motions[k].next_break(time)) is not None), default=None
-        )
+        steady = self._steady(time)
+        turns = [turn for turn, _ in steady.breaks[:1]]
+        turns += [self.motions[k].next_break(time) for k in steady.rest if k not in self.chasing]
+        return min((turn for turn in turns if turn is not None), default=None)
 
     def forget(self, time: int) -> None:
         """Drop what can no longer matter at ``time``, for sessions without end."""
@@ -604,8 +618,10 @@ class Stage:
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
-            slack, boxes = 1e-6 * self.scene.size, []
-            for k, (x, y, z) in zip(self.movers, self.centres(self.movers, time).tolist(), strict=True):
+            slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
+            if self._known is not None and self._known.holds(self._of_ways(), time):
+                boxes, numbers = self._known.boxes(self.rows, time, slack), self._known.rest
+            for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
                 far = self.reach(k) + slack
                 boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
             self._at = time, boxes, set(self.movers)
