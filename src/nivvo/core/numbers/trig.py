@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
+
 from nivvo.core._jit import cold, inner
 from nivvo.core.numbers.vec import along, dot, sub
 
@@ -55,6 +57,18 @@ def sine_and_cosine(x):
     if quarter & 1 != 0:
         s, c = c, -s
     return (s, c) if quarter < 2 else (-s, -c)
+
+
+def sines_and_cosines(x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """``sine_and_cosine`` of many angles (n,), to the last bit."""
+    turns = np.floor(x / QUARTER + 0.5)
+    r = (x - turns * QUARTER) - turns * QUARTER_REST
+    z, odd, even, quarter = r * r, 0.0, 0.0, turns.astype(np.int64) & 3
+    for k in range(6):
+        odd, even = odd * z + SIN[5 - k], even * z + COS[5 - k]
+    s, c = r + r * z * odd, 1.0 - 0.5 * z + z * z * even
+    s, c = np.where(quarter & 1, c, s), np.where(quarter & 1, -s, c)
+    return np.where(quarter < 2, s, -s), np.where(quarter < 2, c, -c)
 
 
 @cold

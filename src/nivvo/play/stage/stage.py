@@ -7,19 +7,19 @@ from __future__ import annotations
 
 import math
 from bisect import bisect_right
-from collections.abc import Iterator
 
 import numpy as np
 
 from nivvo.core import pool
+from nivvo.core.bodies.clearing import free_near
 from nivvo.core.bodies.pushing import first_touch
 from nivvo.core.geometry.approach import Span, least
 from nivvo.core.geometry.contact import NONE, TOUCH, UNDECIDED, first_contact
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import PRISM, distance, plain, reach_of, support
+from nivvo.core.geometry.shapes import distance, plain, reach_of, support
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import length_of, sincos, three
+from nivvo.core.numbers.frame import sincos, three
 from nivvo.core.numbers.vec import along, arc, dot, sub
 from nivvo.core.world.arena import Arena
 from nivvo.plan.bodies import Body, Wave, ring
@@ -30,7 +30,7 @@ from nivvo.play.stage.loose import Bodies, Pushed
 from nivvo.play.stage.player import Player
 from nivvo.play.ways.herd import Chaser, Herd
 from nivvo.play.ways.motion import NOWHERE, Motion, Walker
-from nivvo.play.ways.spinning import TURNED, Spin
+from nivvo.play.ways.spinning import TURNED, Spin, Spins
 from nivvo.play.ways.steady import Steady
 from nivvo.play.ways.ways import Beside, motion_of
 from nivvo.record.path import Path
@@ -40,10 +40,10 @@ STILL = (0.0, 0.0, 0.0)
 PUSHES = 32
 """How often a body is pushed out of what it is in, until it is clear or is not."""
 
-FEW_PUSHES = 8
-"""The same, where it is tried from many places."""
-
 AT_NO_TIME: tuple[int, list[tuple], set[int]] = (-1, [], set())
+
+FEW = 6
+"""So many bodies that turn are turned one by one: all at once takes as long as so many do."""
 
 SEEN = 64
 """Lines of sight across a body in 2D."""
@@ -66,28 +66,6 @@ def _near(row, state, body, radius: float):
         return gap - radius, dot(n, sub(sub(u, along(v, a, t)), surface_speed(row, d)))
 
     return near
-
-
-def _is_free(row, place: np.ndarray, others: list[tuple]) -> bool:
-    """Whether a body at a place overlaps none of others (records and middles); who is in the way comes to the front."""
-    half = [x for x in row["half"].tolist() if math.isfinite(x)]
-    inner = float(row["radius"]) + (min(half) if row["kind"] != PRISM else 0.0)
-    reach, here = reach_of(row), three(place)
-    for k, (other, middle) in enumerate(others):
-        far, _ = distance(other, sub(here, three(middle)))
-        if far < reach and (far < inner or between(row, place, other, middle)[0] < 0.0):
-            others.insert(0, others.pop(k))
-            return False
-    return True
-
-
-def _deepest(row, place: np.ndarray, others: list[tuple]) -> tuple[float, np.ndarray]:
-    """The gap between a body at a place and that of others which it is deepest in, and the way out of it."""
-    reach, here, best = reach_of(row), three(place), (math.inf, np.zeros(3))
-    for other, middle in others:
-        if distance(other, sub(here, three(middle)))[0] < reach:
-            best = min(best, between(row, place, other, middle), key=lambda one: one[0])
-    return best
 
 
 class Stage:
@@ -115,6 +93,7 @@ class Stage:
                 self.motions[k] = motion_of(body, scene)
         self.herd = Herd()
         self.turning: dict[int, Spin] = {}
+        self._spins: Spins | None = None
         self._added: dict[int, np.ndarray] = {}
         for k in layout.own:
             body = scene.planned[k]
@@ -220,7 +199,7 @@ class Stage:
     def _spin(self, number: int, start: int, spins_up: float) -> None:
         """Know of a body whether it turns, from a time on (clock), and how fast it comes to that (rad/s²)."""
         if (top := float(self.rows[number]["turns"])) != 0.0:
-            vectors = np.array([self.rows[number][name] for name in TURNED])
+            vectors, self._spins = np.array([self.rows[number][name] for name in TURNED]), None
             self.turning[number] = Spin(
                 start, vectors, top, spins_up, self.scene.ticks, bool(self.rows[number]["arm"].any())
             )
@@ -245,7 +224,7 @@ class Stage:
             self.movers = [k for k in self.movers if k != number]
             self._never(number)
             self._free.append((tick, number))
-        self._at = AT_NO_TIME
+        self._at, self._spins = AT_NO_TIME, None
         self.arena.plan()
 
     def _never(self, number: int) -> None:
@@ -385,7 +364,7 @@ class Stage:
             motion = motion_of(self.scene.planned[number], self.scene, time)
         motion.turns = number in self.turning
         if motion.turns and self.turning[number].gains < math.inf:
-            self.turning[number] = self.turning[number]._replace(start=time)
+            self.turning[number], self._spins = self.turning[number]._replace(start=time), None
         if isinstance(motion, Chaser):
             self.herd.begin(motion.row, self.middle(int(self.herd.goals[motion.row]), time), time)
         self.motions[number], self.arrived[number] = motion, time
@@ -449,8 +428,13 @@ class Stage:
 
     def _turn_all(self, time: int) -> None:
         """Set each body that turns as it is turned at ``time``."""
-        for k in self.turning:
-            self.turning[k].set(self.rows[k], time)
+        if len(self.turning) <= FEW:
+            for k in self.turning:
+                self.turning[k].set(self.rows[k], time)
+            return
+        if self._spins is None:
+            self._spins = Spins(self.turning, self.rows)
+        self._spins.set(self.rows, time)
 
     def turned_by(self, number: int, time: int, end: int) -> float:
         """By how much a body turns from a time to another (clock), rad."""
@@ -502,6 +486,7 @@ class Stage:
         # They stand otherwise than at first.
         self._reshaped |= self.turning.keys()
         self.turning.clear()
+        self._spins = None
         self._set.clear()
         self._known = None
         for k, place in places.items():
@@ -725,7 +710,10 @@ class Stage:
             free += [] if far is None else [(far, start + far * way)]
         if free:
             return min(free, key=lambda one: one[0])[1]
-        return self._free_near(row, start, within, middles, time) if search else None
+        if not search:
+            return None
+        others = [(self.row(k, time), middle) for k, middle in middles.items()]
+        return free_near(row, start, within, others, self.scene.frame.size == 2, slack)
 
     def _about(self, number: int, place, far: float, time: int) -> dict[int, np.ndarray]:
         """The middles of all others that may be so near to a place (3,) at a time, by number."""
@@ -792,40 +780,6 @@ class Stage:
         """The least gap between a body at a place and others, and the way out of the nearest."""
         found = [between(row, place, self.row(k, time), middle) for k, middle in middles.items()]
         return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
-
-    def _free_near(self, row, start, within: float, middles, time: int) -> np.ndarray | None:
-        """The nearest free place of a grid of directions and distances about one, else one that pushing out finds."""
-        flat, golden = self.scene.frame.size == 2, math.pi * (3.0 - math.sqrt(5.0))
-        far = within + reach_of(row)
-        others = [(self.row(k, time), middle) for k, middle in middles.items()]
-        others = [one for one in others if distance(one[0], sub(three(start), three(one[1])))[0] < far]
-
-        def places(count: int, rings: int) -> Iterator[np.ndarray]:
-            for share in range(1, rings + 1):
-                for k in range(count):
-                    if flat:
-                        s, c = (float(x) for x in sincos(360.0 * k / count))
-                        way = np.array([c, s, 0.0])
-                    else:
-                        z = 1.0 - (2.0 * k + 1.0) / count
-                        s, c = (float(x) for x in sincos(math.degrees(golden * k)))
-                        way = np.array([math.sqrt(1.0 - z * z) * c, math.sqrt(1.0 - z * z) * s, z])
-                    yield start + way * (within * share / rings)
-
-        for place in places(48 if flat else 160, 24):
-            if _is_free(row, place, others):
-                return place
-        # Where a gap is narrower than the grid, what is pushed out of all that it is in comes to lie in it.
-        slack = 1e-6 * self.scene.size
-        for place in places(16 if flat else 26, 3):
-            for _ in range(FEW_PUSHES):
-                gap, way = _deepest(row, place, others)
-                if gap >= 0.0 or length_of(place - start) > 1.5 * within:
-                    break
-                place = place + (slack - gap) * way
-            if gap >= 0.0 and length_of(place - start) <= within:
-                return place
-        return None
 
     def seen_share(self, number: int, point, time: int) -> float:
         """The share of a body that no obstacle hides from a point (3,), as things stand at ``time``.

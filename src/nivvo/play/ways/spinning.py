@@ -10,7 +10,8 @@ import numpy as np
 from nivvo.core.geometry.turning import swung
 from nivvo.core.numbers.clock import UNITS
 from nivvo.core.numbers.frame import three
-from nivvo.core.numbers.trig import sine_and_cosine
+from nivvo.core.numbers.trig import sine_and_cosine, sines_and_cosines
+from nivvo.core.numbers.vec import along, cross, dot
 from nivvo.plan.clockwork import Ticks
 
 TURNED = ("axis0", "axis1", "axis2", "front", "spot", "arm")
@@ -68,3 +69,24 @@ class Spin(NamedTuple):
         if seconds < ramp:
             return math.copysign(0.5 * self.gains * seconds * seconds, self.top)
         return self.top * (seconds - 0.5 * ramp)
+
+
+class Spins:
+    """Bodies that turn, by number, all of them turned at once."""
+
+    def __init__(self, spins: dict[int, Spin], rows: np.ndarray):
+        self.of = {**spins}
+        self.numbers = np.array([*spins], dtype=int)
+        self.about = rows["about"][self.numbers].T
+        self.vectors = np.array([spin.vectors for spin in spins.values()]).transpose(2, 1, 0)
+
+    def set(self, rows: np.ndarray, time: int) -> None:
+        """Their rows, each turned as it is at a time (clock), as ``Spin.set`` does."""
+        s, c = sines_and_cosines(np.array([spin.angle(time) for spin in self.of.values()]))
+        d, axis = self.vectors, self.about[:, None]
+        turned = along(along((d[0] * c, d[1] * c, d[2] * c), cross(axis, d), s), axis, dot(axis, d) * (1.0 - c))
+        for name, places in zip(TURNED, np.array(turned).transpose(1, 2, 0), strict=True):
+            rows[name][self.numbers] = places
+        for k, spin in self.of.items():
+            if spin.gains < math.inf:
+                rows["turns"][k] = spin.rate(time)
