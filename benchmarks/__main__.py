@@ -9,7 +9,7 @@ import time
 
 import numpy as np
 
-from benchmarks import crowd, live, processes
+from benchmarks import bystanders, crowd, live, processes
 from benchmarks.rivals import CLoop, python_overlap, python_swept, scipy_event
 from benchmarks.scenes import GRAVITY, RADIUS, filled, obstacles, shots, ticks
 from nivvo.core import pool
@@ -206,6 +206,7 @@ def main() -> int:
     growth()
     live.report()
     crowd.report()
+    bystanders.report()
     processes.report()
     return 0
 

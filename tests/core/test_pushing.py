@@ -37,10 +37,19 @@ def other(number, row, at, velocity=NOWHERE):
     return Other(number, row, tuple(map(float, at)), velocity, reach_of(row))
 
 
+def move(loose, others, gravity, ground, seconds):
+    """One tick; the pieces of it."""
+
+    def there(far):
+        return [replace(one) for one in others]
+
+    return advance(loose, there, lambda place, far: [], gravity, ground, 0.0, seconds, 5.0)
+
+
 def run(loose, others, gravity=(0.0, -G, 0.0), ground=0.0, seconds=10.0, rate=60, see=lambda k: None):
     for k in range(round(seconds * rate)):
         moved = [replace(one, p=tuple(np.array(one.p) + np.array(one.v) * k / rate)) for one in others]
-        advance(loose, moved, gravity, ground, 0.0, 1.0 / rate, 5.0)
+        move(loose, moved, gravity, ground, 1.0 / rate)
         see(k)
 
 
@@ -341,7 +350,7 @@ class Push(unittest.TestCase):
             one = Loose(0, ball, 2.0, 0.1, (0.7, 3.0, 0.0))
             pieces = []
             for _ in range(600):
-                pieces += advance([one], sides, (0.0, -G, 0.0), 0.0, 0.0, 1.0 / 60, 5.0)
+                pieces += move([one], sides, (0.0, -G, 0.0), 0.0, 1.0 / 60)
             self.assertTrue(one.asleep, degrees)
             self.assertLess(len(pieces), 300)
             np.testing.assert_allclose(one.p, (0.0, 0.5 / math.cos(turn), 0.0), atol=2e-2)
@@ -509,7 +518,7 @@ class Apart(unittest.TestCase):
                 # What yields makes one group of all to whom it may come.
                 others += [Other(998, ball, (0.0, -900.0, 0.0), NOWHERE, 1000.0, yields=True)] if joins else []
                 parted += not joins and len(islands(loose, others, G, 0.05, {})) > 1
-                advance(loose, others, (0.0, -G, 0.0), 0.0, 0.0, 0.05, 5.0)
+                move(loose, others, (0.0, -G, 0.0), 0.0, 0.05)
                 ends.append(np.array([(one.p, one.v) for one in loose]))
             np.testing.assert_allclose(*ends, atol=1e-6, err_msg=str(seed))
         self.assertGreater(parted, 50)

@@ -213,6 +213,28 @@ class Roads(unittest.TestCase):
         self.assertEqual(sorted(mine), sorted(theirs), "live")
 
 
+class Beside(unittest.TestCase):
+    def test_what_is_far_away_changes_nothing(self):
+        """However many stand, turn, fall or go their ways there: where these turn, ticks are cut, and that rounds."""
+        for seed in range(90 if DEEP else 10):
+            drawn, told = Drawn(seed), []
+            # How far rounding may reach hangs on how large a scene is.
+            corner = [500.0] * drawn.size
+            drawn.tables.append(f"[obstacle.corner]\nat = {corner}\nshape.ball = 1")
+            ways = (WAYS[0], WAYS[2], WAYS[5], WAYS[7], WAYS[10], WAYS[11], "", "turns_speeds_up = 20\nturns = 90")
+            for count in (0, 40):
+                for k in range(count):
+                    at = [400.0 + k % 8, 300.0 + 3 * k, 100.0][: drawn.size]
+                    keys = {"a": [1.0] * drawn.size, "b": at, "low": at, "high": [p + 5 for p in at]}
+                    body = f"[obstacle.far{k}]\nat = {at}\nshape = {{ box = {[1.0, 0.5, 0.7][: drawn.size]} }}"
+                    drawn.tables.append(f"{body}\n{ways[k % len(ways)].format(**keys)}")
+                rows = fired(drawn.drill()).rows("events")
+                told.append(sorted(tuple(row.values())[1:4] + (row["time"],) for row in rows))
+                told[-1] = [one for one in told[-1] if not one[2].startswith("far")]
+            self.assertEqual(*([one[:3] for one in those] for those in told), seed)
+            np.testing.assert_allclose(*([one[3] for one in those] for those in told), atol=1e-4, err_msg=str(seed))
+
+
 class Kept(unittest.TestCase):
     def test_who_keeps_contacts_alone_knows_the_same_or_says_that_it_does_not_know(self):
         known = unknown = 0

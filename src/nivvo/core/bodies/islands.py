@@ -27,6 +27,11 @@ class Island(NamedTuple):
     goes: float
 
 
+def goes(speed: float, pull: float, seconds: float) -> float:
+    """How far (units) a body is taken to go at most within some seconds. pull : units/s²."""
+    return SPARE * (speed + pull * seconds) * seconds
+
+
 def islands(
     loose: list[Loose], others: list[Other], pull: float, seconds: float, far: dict[int, float]
 ) -> list[Island]:
@@ -44,12 +49,12 @@ def islands(
             k = leads[k]
         return k
 
-    def goes(k: int) -> float:
-        return max(SPARE * (speeds[lead(k)] + pull * seconds) * seconds, least[lead(k)])
+    def far_of(k: int) -> float:
+        return max(goes(speeds[lead(k)], pull, seconds), least[lead(k)])
 
     changed = True
     while changed:
-        sizes = [one.reach * (1.0 + NEAR) + goes(k) for k, one in enumerate(nodes)]
+        sizes = [one.reach * (1.0 + NEAR) + far_of(k) for k, one in enumerate(nodes)]
         changed = _swept_up(others, sizes, seconds, nodes, met)
         for k, found in enumerate(met):
             fastest = max((math.hypot(*others[m].v) for m in found), default=0.0)
@@ -68,7 +73,7 @@ def islands(
         Island(
             [loose[k] for k in members if k < len(loose)],
             [others[m] for m in sorted(set().union(*(met[k] for k in members)))],
-            goes(members[0]),
+            far_of(members[0]),
         )
         for members in groups.values()
         if members[0] < len(loose)

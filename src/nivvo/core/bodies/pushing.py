@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from nivvo.core.bodies.islands import islands
+from nivvo.core.bodies.islands import goes, islands
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import reach_of
 from nivvo.core.numbers.frame import three
@@ -154,15 +154,6 @@ class Other:
         """Its only shape."""
         return (Shape(self.row, NOWHERE, self.reach),)
 
-    @property
-    def state(self) -> tuple:
-        """All that changes where it yields."""
-        return self.p, self.v
-
-    @state.setter
-    def state(self, state: tuple) -> None:
-        self.p, self.v = state
-
 
 class Pair(NamedTuple):
     """A shape of a loose body and one of another: whose, which of each, their rows, the first's arm from the other's.
@@ -216,25 +207,28 @@ class Piece(NamedTuple):
 
 def advance(
     loose: list[Loose],
-    others: list[Other],
+    coming: Callable[[float], list[Other]],
+    standing: Callable[[Vector, float], list[Other]],
     gravity: Vector,
     ground: float,
     start: float,
     end: float,
     size: float,
-    standing: Callable[[Vector, float], list[Other]] = lambda place, far: [],
 ) -> list[Piece]:
     """Move loose bodies from ``start`` to ``end`` (s); the pieces that they then move on, where those change.
 
-    gravity : (3,), units/s². ground : what presses them onto the ground that is looked down on, units/s², else 0.
-    standing : those of whom there may be many, beside ``others``: all that stand so near (units) to a place (3,).
+    coming : all that go their own way and may come to one of them, should each of these go so far (units). standing :
+    all that stand so near (units) to a place (3,). gravity : (3,), units/s². ground : what presses them onto the ground
+    that is looked down on, units/s², else 0.
     """
-    pull, given = math.sqrt(dot(gravity, gravity)), (gravity, ground, start, end, size, standing)
-    if len(loose) == 1:
-        return _together(loose, others, *given)
-    kept, far = [(one, one.state) for one in (*loose, *others)], {one.number: SKIN * size for one in loose}
+    pull, given = math.sqrt(dot(gravity, gravity)), (standing, gravity, ground, start, end, size)
+    kept, far = [(one, one.state) for one in loose], {one.number: SKIN * size for one in loose}
+    asked = max((goes(math.hypot(*one.v), pull, end - start) for one in loose), default=0.0)
     while True:
-        groups, pieces, strayed = islands(loose, others, pull, end - start, far), [], False
+        groups, pieces, strayed = islands(loose, coming(asked), pull, end - start, far), [], False
+        if asked < (most := max((group.goes for group in groups), default=0.0)):
+            asked = most
+            continue
         for group in groups:
             places = {one.number: one.p for one in group.loose}
             pieces += (its := _together(group.loose, group.others, *given))
@@ -243,7 +237,7 @@ def advance(
                 if gone > group.goes:
                     # What presses has shot it out: it may have come to more than it was taken to.
                     far[one.number], strayed = max(far[one.number], 2.0 * gone), True
-        if not strayed or len(groups) == 1:
+        if not strayed:
             return pieces
         for one, state in kept:
             one.state = state
@@ -252,12 +246,12 @@ def advance(
 def _together(
     loose: list[Loose],
     others: list[Other],
+    standing: Callable[[Vector, float], list[Other]],
     gravity: Vector,
     ground: float,
     start: float,
     end: float,
     size: float,
-    standing: Callable[[Vector, float], list[Other]],
 ) -> list[Piece]:
     """``advance`` for those that may come to one another."""
     world, now, pieces = _World(loose, others, standing, gravity, ground, size), start, []

@@ -305,8 +305,27 @@ def _holds(stage: Stage, name: str, point, time: float) -> bool:
 
 def _least_gap(run: Run, path: Path, until: float, radius: float) -> tuple[float, str]:
     """The least gap between the flight and any obstacle with an end on the way, while that is there, and which."""
-    stage = run.stage
-    ends = dict.fromkeys(stage.names[k] for k in stage.of_kind("obstacle") if stage.rows[k]["kind"] != HALF_SPACE)
-    near = [nearest_to(run, name, path, radius, stop=until) for name in ends]
-    found = min((one for one in near if one is not None), default=None)
-    return (np.nan, "") if found is None else (found.gap, stage.names[found.number])
+    stage, best, bounds = run.stage, None, {}
+    ends = [k for k in stage.of_kind("obstacle") if stage.rows[k]["kind"] != HALF_SPACE]
+    for k, bound in zip(ends, _bounds(stage, ends, path, radius), strict=True):
+        bounds[stage.names[k]] = min(bound, bounds.get(stage.names[k], np.inf))
+    for name in sorted(bounds, key=bounds.get):
+        if best is not None and bounds[name] > best.gap:
+            break
+        near = nearest_to(run, name, path, radius, stop=until)
+        best = min((one for one in (best, near) if one is not None), default=None)
+    return (np.nan, "") if best is None else (best.gap, stage.names[best.number])
+
+
+def _bounds(stage: Stage, numbers: list[int], path: Path, radius: float) -> list[float]:
+    """What the gaps between a flight and some bodies are at least (units); -inf of what moves."""
+    if not numbers:
+        return []
+    # Between two of its places it is no farther from the first than this.
+    gone = 2.0 * float(np.sqrt((path.v * path.v).sum(axis=1)).max() * np.diff(path.t, prepend=path.t[0]).max())
+    middles, at = np.array([stage.middle(k, 0) for k in numbers]), path.p[None]
+    far = np.concatenate(
+        [np.sqrt(((middles[k : k + 64, None] - at) ** 2).sum(axis=2)).min(axis=1) for k in range(0, len(numbers), 64)]
+    )
+    moves = [bool(stage.motions[k].moves) for k in numbers]
+    return np.where(moves, -np.inf, far - [stage.reach(k) for k in numbers] - radius - gone).tolist()

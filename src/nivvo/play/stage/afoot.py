@@ -94,7 +94,7 @@ class Afoot:
     def think(self, time: int, end: int) -> None:
         """Write how they go in the tick from ``time`` to ``end`` (clock)."""
         self.end, self.lasts = end, end - time
-        self._look_about()
+        self._look_about(time)
         for number in self.feet:
             self.go(number, time)
 
@@ -129,7 +129,7 @@ class Afoot:
     def quiet(self, time: int, along: bool) -> int:
         """Until when (clock) nobody is to be looked after, from a time on at which all were; ``along``: who goes on
         too, not only who stands."""
-        self._look_about()
+        self._look_about(time)
         until = []
         for number in (number for number in self.feet if not self.stage.out(number)):
             motion, on = self.stage.motions[number], self._strides.get(number)
@@ -139,10 +139,10 @@ class Afoot:
             until.append(on.until)
         return min(until, default=ENDLESS)
 
-    def _look_about(self) -> None:
-        """Know who is there now, what was moved from outside, and whether what is solid moves on a way not known."""
-        stage = self.stage
-        moving = any(stage.solid(k) and not (stage.motions[k].foreseen or stage.loose.asleep(k)) for k in stage.movers)
+    def _look_about(self, time: int) -> None:
+        """Know who is there, what was moved from outside, and whether what is solid moves on a way not known."""
+        stage, others = self.stage, self.stage.turns_by(time, time)
+        moving = any(stage.solid(k) and not (stage.motions[k].foreseen or stage.loose.asleep(k)) for k in others)
         self._about_now = stage.arena.who, stage.changes, moving
 
     def _known(self, motion: Walker) -> tuple:
@@ -152,7 +152,7 @@ class Afoot:
     def _turns(self, number: int, time: int) -> set[int]:
         """When (clock), before the tick's end, what is solid about one goes on otherwise: he sees it go straight."""
         stage, turns = self.stage, set()
-        for k in stage.movers:
+        for k in stage.turns_by(time, self.end):
             if stage.solid(k) and not stage.out(k):
                 turn, until = stage.motions[k].next_break(time), self.end + (k in stage.loose.of)
                 if turn is not None and turn < until and self._comes(number, k, time, self.end):
@@ -165,7 +165,7 @@ class Afoot:
         """Write how one goes from a time to another (clock), all that turns as it stands at the first."""
         stage, feet, motion = self.stage, self.feet[number], self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
-        about = self._about(number, place, velocity, acceleration, (end - time) / UNITS)
+        about = self._about(number, time, end)
         others, laws = self._others(number, about, time, end), self._laws(motion)
         self._begin(feet, motion, place, velocity, acceleration)
         motion.leaps = 0.0
@@ -199,7 +199,7 @@ class Afoot:
         stage, motion = self.stage, self.stage.motions[number]
         place, velocity, acceleration = motion.at(time)
         seconds = (end - time) / UNITS
-        about, laws = self._about(number, place, velocity, acceleration, seconds), self._laws(motion)
+        about, laws = self._about(number, time, end), self._laws(motion)
         yields = {k for k in about if k in stage.loose.of and self._in_the_way(number, k, place, time, laws)}
         if not yields:
             return None
@@ -228,7 +228,7 @@ class Afoot:
         if motion.pieces[-1][1] is STILL and not stage.turning and not any(map(stage.solid, stage.movers)):
             return Stride(ENDLESS, motion.pieces[-1], known)
         if not known[-1]:
-            about = self._about(number, *motion.at(now), AHEAD)
+            about = self._about(number, now, now + round(AHEAD * UNITS))
             moving = {k for k in about if stage.motions[k].moves and not stage.loose.asleep(k)}
             far = {k for k in moving if not self._comes(number, k, now, now + round(AHEAD * UNITS))}
             if moving == far and stage.turning.keys().isdisjoint(k for k in about if k not in far):
@@ -261,13 +261,16 @@ class Afoot:
         others = [self._other(k, time, end) for k in about]
         return others + ([self.floors[number]] if number in self.floors else [])
 
-    def _about(self, number: int, place, velocity, acceleration, seconds: float) -> list[int]:
-        """What is solid that one may come to within some seconds, or step onto."""
-        stage, motion = self.stage, self.stage.motions[number]
+    def _about(self, number: int, time: int, end: int) -> list[int]:
+        """What is solid that one may come to from a time to another (clock), or step onto."""
+        stage, motion, seconds = self.stage, self.stage.motions[number], (end - time) / UNITS
+        place, velocity, acceleration = motion.at(time)
         fast = self.fastest(motion, velocity, acceleration, seconds)
         far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
         kinds = ("obstacle", "target") if stage.loose.of else ("obstacle",)
-        return [k for k in stage.around(place, STILL, far, *kinds) if stage.solid(k)]
+        # Farther ahead it is not known of all where they go straight.
+        movers = stage.nearing([three(place)], [far], time, end) if end <= self.end else None
+        return [k for k in stage.around(place, STILL, far, *kinds, movers=movers) if stage.solid(k)]
 
     def fastest(self, motion: Walker, velocity, acceleration, seconds: float) -> float:
         """How fast (units/s) one gets at most within some seconds, whatever he meets."""

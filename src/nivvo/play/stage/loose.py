@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 
 from nivvo.core.bodies import pushing
+from nivvo.core.bodies.islands import NEAR
 from nivvo.core.bodies.pushing import Loose, Other, Vector
 from nivvo.core.geometry.hulls import between
 from nivvo.core.numbers.clock import UNITS, from_seconds
@@ -152,14 +153,19 @@ class Bodies:
     def _advance(self, there: list[Loose], time: int, end: int) -> None:
         """Write how some move from a time to another (clock), all that turns as it stands at the first."""
         stage, scene = self.stage, self.stage.scene
-        moving = {*stage.movers, *stage.afoot.feet, *stage.turning}
-        about = [k for k in sorted(moving)
-                 if not self._free(k, time) and not stage.out(k) and not self._stood_on(k, there, time)]  # fmt: skip
-        others = [self._other(k, there, time, end) for k in about if k not in stage.turning]
-        turning = ((k, one) for k in about if k in stage.turning for one in there)
-        others += [other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None]
+        moving, others, wanted = {*stage.movers, *stage.afoot.feet, *stage.turning}, [], []
         ground = 0.0 if scene.frame.vertical else scene.weight
-        seconds, wanted = (end - time) / UNITS, [one.v for one in others]
+        places = [one.p for one in there]
+
+        def coming(far: float) -> list[Other]:
+            near = stage.nearing(places, [one.reach * (1.0 + NEAR) + far for one in there], time, end)
+            about = [k for k in sorted({*near, *stage.afoot.feet}) if not (self._free(k, time) or stage.out(k))]
+            about = [k for k in about if not self._stood_on(k, there, time)]
+            others[:] = [self._other(k, there, time, end) for k in about if k not in stage.turning]
+            turning = ((k, one) for k in about if k in stage.turning for one in there)
+            others.extend(other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None)
+            wanted[:] = [one.v for one in others]
+            return others
 
         def standing(place: Vector, far: float) -> list[Other]:
             x, y, z = place
@@ -167,8 +173,8 @@ class Bodies:
             stand = (k for k in near if not (k in moving or k in self.of or stage.out(k)))
             return [self._other(k, there, time, end) for k in stand]
 
-        pull, size = three(scene.gravity), scene.size
-        for piece in pushing.advance(there, others, pull, ground, 0.0, seconds, size, standing):
+        pull, seconds = three(scene.gravity), (end - time) / UNITS
+        for piece in pushing.advance(there, coming, standing, pull, ground, 0.0, seconds, scene.size):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
         for one, v in zip(others, wanted, strict=True):
             if one.v != v:
@@ -217,7 +223,8 @@ class Bodies:
             for one in lying:
                 one.asleep = False
         elif lying:
-            for k in self._about(time):
+            near = stage.nearing([one.p for one in lying], [one.reach + slack for one in lying], time, end)
+            for k in (k for k in near if self._goes_by_itself(k, time)):
                 place, far = stage.middle(k, time), stage.reach(k) + self._goes(k, time, end) + slack
                 for one in lying:
                     one.asleep = one.asleep and k not in one.on and math.dist(one.p, place) > one.reach + far
@@ -229,10 +236,10 @@ class Bodies:
             return self.stage.afoot.fastest(motion, *motion.at(time)[1:], seconds) * seconds + motion.walk.step
         return length_of(self.stage.middle(number, end) - self.stage.middle(number, time))
 
-    def _about(self, time: int) -> list[int]:
-        """Who moves at a time (clock) and has no mass, or is moved from outside."""
+    def _goes_by_itself(self, number: int, time: int) -> bool:
+        """Whether one of the movers moves at a time (clock) and has no mass, or is moved from outside."""
         stage = self.stage
-        return [k for k in stage.movers if not (self._free(k, time) or stage.out(k) or stage.motions[k].rests(time))]
+        return not (self._free(number, time) or stage.out(number) or stage.motions[number].rests(time))
 
     def _free(self, number: int, time: int) -> bool:
         """Whether a body has a mass and goes by itself: what is moved from outside in a tick does from its end on."""
@@ -242,7 +249,7 @@ class Bodies:
     def quiet(self, time: int) -> bool:
         """Whether all lie still at a time (clock), and nothing comes."""
         lie = all(one.asleep or self.stage.out(one.number) for one in self.all)
-        return not self.of or (lie and not self._about(time))
+        return not self.of or (lie and not any(self._goes_by_itself(k, time) for k in self.stage.movers))
 
     def _stood_on(self, number: int, there: list[Loose], time: int) -> bool:
         """Whether somebody who walks stands on one of them at a time (clock): that pushes nothing."""

@@ -499,6 +499,11 @@ class Stage:
         turns += [self.motions[k].next_break(time) for k in steady.rest if k not in self.chasing]
         return min((turn for turn in turns if turn is not None), default=None)
 
+    def turns_by(self, time: int, end: int) -> list[int]:
+        """Who may go on otherwise after a time and before another (clock)."""
+        steady = self._steady(time)
+        return sorted({*steady.rest, *(k for turn, k in steady.breaks if turn < end)})
+
     def forget(self, time: int) -> None:
         """Drop what can no longer matter at ``time``, for sessions without end."""
         for player in self.players.values():
@@ -574,11 +579,18 @@ class Stage:
         return self._plain[number]
 
     def around(
-        self, start: np.ndarray, to: np.ndarray, radius: float, *kinds: str, time: int | None = None
+        self,
+        start: np.ndarray,
+        to: np.ndarray,
+        radius: float,
+        *kinds: str,
+        time: int | None = None,
+        movers: list[int] | None = None,
     ) -> list[int]:
         """Numbers of the bodies, of some kinds or all, that a ball on its way ``to`` (3,) from ``start`` may meet.
 
-        Those that are out are left away; those that move only as they are at a time (clock), if one is given.
+        Those that are out are left away; those that move only as they are at a time (clock), if one is given, or only
+        those of them that are.
         """
         far = radius + 1e-9 * self.scene.size
         a, b, c = start.tolist()
@@ -590,7 +602,7 @@ class Stage:
             high = (max(a, x) + far, max(b, y) + far, max(c, z) + far)
         near, known = self.arena.near(low, high), self.kinds
         if self.movers and time is None:
-            near = sorted({*near, *self.movers})
+            near = sorted({*near, *self.movers} if movers is None else {*near}.difference(self.movers).union(movers))
         elif self.movers:
             (x, y, z), (a, b, c) = high, low
             there = [k for k, d, e, f, g, h, i in self._moving(time)
@@ -599,6 +611,16 @@ class Stage:
         if not near:
             return near
         return [k for k in near if not (kinds and known[k] not in kinds) and not self.out(k)]
+
+    def nearing(self, places: list, sizes: list[float], time: int, end: int) -> list[int]:
+        """Numbers of those that move and may come as near as that (units) to one of some places, (3,) each, in a tick
+        from a time to another (clock), and of some more."""
+        if not (self.movers and places):
+            return []
+        if not self.cuts:
+            return sorted(self.movers)
+        steady, slack = self._steady(time), 1e-9 * self.scene.size
+        return sorted({*steady.nearing(self.rows, np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""

@@ -25,7 +25,9 @@ def steps_of(stage: Stage, shapes, place, reach: float, goes: float, time: int, 
     0 where nothing that turns may by then. shapes : its rows and their places (3,). goes : units/s, how fast at most.
     """
     seconds, most, comes = (end - time) / UNITS, 0.0, False
-    for k in stage.turning:
+    for k in stage.nearing([place], [reach], time, end) if stage.turning else ():
+        if k not in stage.turning:
+            continue
         middle, far = stage.middle(k, time), stage.reach(k)
         if stage.out(k) or math.dist(place, middle.tolist()) > reach + far:
             continue

@@ -10,6 +10,9 @@ import numpy as np
 from nivvo.core.numbers.clock import UNITS
 from nivvo.play.ways.motion import Motion
 
+MOST_PAIRS = 100_000
+"""So many distances are looked at together."""
+
 
 class Steady:
     """Those of ``movers`` whose ways are known ahead, as they go at a time (clock), as long as ``who`` is the same.
@@ -45,8 +48,25 @@ class Steady:
 
     def boxes(self, rows: np.ndarray, time: int, slack: float) -> list[tuple]:
         """The box that each lies in at a time at which all are written: number, least and greatest corner (units)."""
-        of = rows[self.numbers]
-        t, far = ((time - of["t0"]) / UNITS)[:, None], (self.reaches + slack)[:, None]
-        places = of["c0"] + of["v0"] * t + of["a0"] * (0.5 * t * t)
+        (places, _, _), far = self._at(rows, time), (self.reaches + slack)[:, None]
         edges = np.hstack([places - far, places + far]).tolist()
         return [(k, *edge) for k, edge in zip(self.numbers.tolist(), edges, strict=True)]
+
+    def nearing(self, rows: np.ndarray, places: np.ndarray, sizes: np.ndarray, time: int, end: int) -> set[int]:
+        """Who may come as near as that to one of some places (n, 3) from this time to another (clock), and whoever goes
+        on otherwise meanwhile. sizes : (n,), units."""
+        found = {*self.turned, *(k for turn, k in self.breaks if turn < end)}
+        p, v, a = self._at(rows, time)
+        seconds = (end - time) / UNITS
+        goes = (np.sqrt((v * v).sum(axis=1)) + np.sqrt((a * a).sum(axis=1)) * seconds) * seconds + self.reaches
+        near, at_once = np.zeros(len(p), dtype=bool), max(MOST_PAIRS // max(len(p), 1), 1)
+        for k in range(0, len(places), at_once):
+            off, size = places[k : k + at_once, None] - p, sizes[k : k + at_once, None]
+            near |= (np.sqrt((off * off).sum(axis=2)) <= size + goes).any(axis=0)
+        return found.union(self.numbers[near].tolist())
+
+    def _at(self, rows: np.ndarray, time: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Places, velocities and accelerations (n, 3) at a time, of those who are written as they go."""
+        t = ((time - rows["t0"][self.numbers]) / UNITS)[:, None]
+        c, v, a = (rows[name][self.numbers] for name in ("c0", "v0", "a0"))
+        return c + v * t + a * (0.5 * t * t), v + a * t, a
