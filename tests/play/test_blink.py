@@ -9,6 +9,7 @@ import nivvo
 from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import BOX, CAPSULE, ENDLESS, PRISM, distance, support
 from tests.core.bodies import body
+from tests.deep import DEEP
 
 TAPS = "input = [{ t = 0, tap = 'fire' }, { t = 1.5, tap = 'fire' }]"
 
@@ -258,7 +259,7 @@ class Gap(unittest.TestCase):
 
     def test_where_they_touch_the_way_is_as_it_is_just_before(self):
         kinds, touched = [BOX, PRISM, CAPSULE, 9], 0
-        for seed in range(400):
+        for seed in range(400 if DEEP else 120):
             rng = np.random.default_rng(seed)
             flat = seed % 3 == 0
             one, other = (body(kinds[int(rng.integers(4))], rng, flat=flat) for _ in range(2))
@@ -274,4 +275,4 @@ class Gap(unittest.TestCase):
             ways = [between(one, off + (high + more) * way, other, NOWHERE)[1] for more in (0.0, 1e-6)]
             self.assertGreater(float(ways[0] @ ways[1]), 0.99, seed)
             touched += 1
-        self.assertGreater(touched, 300)
+        self.assertGreater(touched, 90)

@@ -158,14 +158,14 @@ class Planes(unittest.TestCase):
         return p
 
     def test_it_goes_where_small_steps_take_it(self):
-        for seed in range(60 if DEEP else 6):
+        for seed in range(60 if DEEP else 4):
             _, normals, rubs, at, v, answers = self.drawn(seed)
             _, path = rolled(slopes(normals, np.zeros(len(at))), answers, at, v, lasts=1.2)
             there = self.by_small_steps(normals, rubs, at, v, 1.2)
             np.testing.assert_allclose(path.p[-1][: len(at)], there, atol=2e-2, err_msg=str(seed))
 
     def test_at_every_rate_and_where_all_moves_it_goes_the_same_way(self):
-        for seed in range(200 if DEEP else 20):
+        for seed in range(200 if DEEP else 12):
             rng, normals, _, at, v, answers = self.drawn(seed)
             u = rng.uniform(-5, 5, len(at))
             run, path = rolled(slopes(normals, 0 * u), answers, at, v)

@@ -5,6 +5,7 @@ import unittest
 import numpy as np
 
 import nivvo
+from tests.deep import DEEP
 
 VIEWS = (
     'view = "side"', 'view = "side"\ny = "down"', 'view = "top"', 'view = "space"', 'view = "space"\nup = "+y"',
@@ -14,7 +15,7 @@ VIEWS = (
 class Owner(unittest.TestCase):
     def test_who_begins_clear_touches_his_shooter_when_he_comes_to_him_whatever_the_rate(self):
         rng, met, inside = np.random.default_rng(17), 0, 0
-        for number in range(60):
+        for number in range(200 if DEEP else 30):
             view = VIEWS[number % len(VIEWS)]
             size = 3 if "space" in view else 2
             arm, goes = rng.uniform(-0.8, 0.8, size) * rng.integers(0, 2), rng.normal(0, 2, size) * rng.integers(0, 2)
@@ -60,7 +61,7 @@ class Owner(unittest.TestCase):
                         if len(touches):
                             self.assertAlmostEqual(mine[0] - time, touches[0] / (len(gaps) - 1), delta=1e-4)
                 met, inside = met + bool(len(touches)), inside + (gaps[0] < 0.0)
-        self.assertGreater(met, 40)
+        self.assertGreater(met, 20)
         self.assertGreater(inside, 10)
 
     @staticmethod

@@ -70,7 +70,7 @@ class Shots(unittest.TestCase):
 
     def test_they_meet_what_they_met_when_they_met_it(self):
         met = 0
-        for seed in range(30 * TIMES):
+        for seed in range(18 * TIMES):
             drill, u = self.drawn(seed)
             still, riding = nivvo.fire(drill(0 * u)), nivvo.fire(drill(u))
             words = [[(row["what"], row["projectile"], row["body"]) for row in run.rows("events")]
@@ -113,7 +113,7 @@ class Walkers(unittest.TestCase):
         return drill, np.round(rng.uniform(-4, 4, size), 3), acts, 2 * rate
 
     def test_they_go_where_they_went(self):
-        for seed in range(16 * TIMES):
+        for seed in range(10 * TIMES):
             drill, u, acts, ticks = self.drawn(seed)
             lives = [nivvo.Live(drill(0 * u)), nivvo.Live(drill(u))]
             names = ["keeper", "c0"]

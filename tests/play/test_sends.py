@@ -11,6 +11,7 @@ import nivvo
 from nivvo.core.tick import advance
 from nivvo.play.questions.decided import defaults
 from nivvo.show.log import told as log
+from tests.deep import DEEP
 
 TEXT = """nivvo = 1
 {world}
@@ -358,7 +359,7 @@ def wild(rng):
 class Wild(unittest.TestCase):
     def test_it_is_the_same_plain_compiled_with_nobody_asleep_and_tick_by_tick(self):
         rng = np.random.default_rng(2)
-        for _ in range(14):
+        for _ in range(40 if DEEP else 8):
             text, digests = wild(rng), set()
             for compiled, sleep in (("never", "auto"), ("always", "never")):
                 advance.forget()

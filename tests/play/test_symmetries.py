@@ -194,12 +194,12 @@ class Symmetries(unittest.TestCase):
                 np.testing.assert_allclose(b[name], there(a[name]), rtol=0, atol=1e2 * near, err_msg=seed)
 
     def test_twice_as_large_to_the_last_bit(self):
-        for seed in range(12 * TIMES):
+        for seed in range(7 * TIMES):
             tables = tomllib.loads(Drawn(seed).drill())
             self.same(seed, tables, larger(tables), lambda p: 2.0 * p, 0.0)
 
     def test_turned_by_a_quarter(self):
-        for seed in [*[k for k in range(60 * TIMES) if k % 4 > 1][: 10 * TIMES], 3095]:
+        for seed in [*[k for k in range(60 * TIMES) if k % 4 > 1][: 6 * TIMES], 3095]:
             # Where one drifts is drawn along x and y.
             if "drift" not in (text := Drawn(seed).drill()):
                 tables = tomllib.loads(text)
@@ -269,7 +269,7 @@ def yard(seed):
 class Yards(unittest.TestCase):
     def test_all_go_the_same_ways_twice_as_large_to_the_last_bit(self):
         moved = 0
-        for seed in range(12 * TIMES):
+        for seed in range(7 * TIMES):
             tables = yard(seed)
             one, other = (nivvo.fire(nivvo.parse(tomlkit.dumps(made))) for made in (tables, larger(tables)))
             for tick in range(0, int(2.9 * one.scene.rate), 2):
@@ -278,13 +278,13 @@ class Yards(unittest.TestCase):
                     here, there = (run.stage.middle(number, now) for run in (one, other))
                     self.assertEqual((2.0 * here).tolist(), there.tolist(), (seed, tick, name))
             moved += one.stage.motions[one.stage.number["keeper"]].at(now)[0][0] != 0.0
-        self.assertGreater(moved, 10)
+        self.assertGreater(moved, 5)
 
 
 class Pressed(unittest.TestCase):
     def test_whatever_goes_by_a_walker_is_not_inside_of_it(self):
         """Also within ticks: those who walk into what moves, and are pushed by it."""
-        for seed in [36, 38, 70, 94, *range(100, 100 + 10 * TIMES)]:
+        for seed in [36, 38, 70, 94, *range(100, 100 + 5 * TIMES)]:
             drawn = Drawn(seed)
             if "blink" in drawn.drill():
                 continue

@@ -283,7 +283,7 @@ class Follows(unittest.TestCase):
     def test_what_has_a_mass_is_swept_along_and_not_passed_through(self):
         rng, crates = np.random.default_rng(31), ("ball = 0.25", "box = {}, turned = {}", "polygon = {}")
         corners = "[[0, 0], [0.6, 0], [0.2, 0.4]]"
-        for number in range(60 if DEEP else 9):
+        for number in range(60 if DEEP else 6):
             world = ("view = 'top'", "view = 'space'", "gravity = 0")[number % 3]
             space, crate = number % 3 == 1, crates[number // 3 % (2 if number % 3 == 1 else 3)]
             start, x = rng.uniform(0, 360), round(rng.uniform(1.2, 2.4), 3)
