@@ -14,6 +14,7 @@ from nivvo.core.numbers.trig import cosine, sine
 from nivvo.core.world.arena import Arena, ticks_of
 from tests.core.arenas import ball
 from tests.core.bodies import random_axes
+from tests.deep import DEEP
 
 G = np.array([0.0, 0.0, -9.81])
 ENDLESS = 1 << 60
@@ -169,7 +170,7 @@ class Forces(unittest.TestCase):
         sets = [{a} for a in words] + [{a, b} for a in words for b in words if a < b]
         sets += [{"drag", "wind", "homing"}, {"thrust", "speeds", "homing"}, {"drag", "thrust", "homing"}]
         sets += [{"zones"}, {"zones"}, {"zones", "wind", "speeds"}]
-        for seed, chosen in enumerate(sets * 2):
+        for seed, chosen in enumerate(sets * (4 if DEEP else 1)):
             with self.subTest(forces=sorted(chosen), seed=seed):
                 rng = np.random.default_rng(seed)
                 p, v = rng.normal(0, 3, 3), rng.normal(0, 12, 3)

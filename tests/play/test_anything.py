@@ -216,7 +216,7 @@ class Roads(unittest.TestCase):
 class Beside(unittest.TestCase):
     def test_what_is_far_away_changes_nothing(self):
         """However many stand, turn, fall or go their ways there: where these turn, ticks are cut, and that rounds."""
-        for seed in range(90 if DEEP else 5):
+        for seed in range(90 if DEEP else 3):
             drawn, told = Drawn(seed), []
             # How far rounding may reach hangs on how large a scene is.
             corner = [500.0] * drawn.size

@@ -141,7 +141,7 @@ class Hypothetical(unittest.TestCase):
     def test_drills_made_from_the_schema_end_in_a_message_or_a_run(self):
         from tests.spec.hostile import many
 
-        count = 3000 if DEEP else 300
+        count = 3000 if DEEP else 200
         total, tally, failed = many((7, count))
         self.assertEqual(failed, [])
         self.assertEqual(total, count)

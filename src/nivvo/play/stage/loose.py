@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+from functools import cache
 from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
@@ -157,13 +158,17 @@ class Bodies:
         ground = 0.0 if scene.frame.vertical else scene.weight
         places = [one.p for one in there]
 
+        @cache
+        def swept(number: int, at: int) -> Other | None:
+            return sweeper(stage, number, there[at], time, end)
+
         def coming(far: float) -> list[Other]:
             near = stage.nearing(places, [one.reach * (1.0 + NEAR) + far for one in there], time, end)
             about = [k for k in sorted({*near, *stage.afoot.feet}) if not (self._free(k, time) or stage.out(k))]
             about = [k for k in about if not self._stood_on(k, there, time)]
             others[:] = [self._other(k, there, time, end) for k in about if k not in stage.turning]
-            turning = ((k, one) for k in about if k in stage.turning for one in there)
-            others.extend(other for k, one in turning if (other := sweeper(stage, k, one, time, end)) is not None)
+            turning = ((k, at) for k in about if k in stage.turning for at in range(len(there)))
+            others.extend(other for pair in turning if (other := swept(*pair)) is not None)
             wanted[:] = [one.v for one in others]
             return others
 

@@ -43,7 +43,7 @@ PUSHES = 32
 AT_NO_TIME: tuple[int, list[tuple], set[int]] = (-1, [], set())
 
 FEW = 6
-"""So many bodies that turn are turned one by one: all at once takes as long as so many do."""
+"""So many bodies that turn, or move, are looked at one by one: all at once takes as long as so many do."""
 
 SEEN = 64
 """Lines of sight across a body in 2D."""
@@ -123,8 +123,8 @@ class Stage:
         self._free: list[tuple[int, int]] = []
 
     def __getstate__(self) -> dict:
-        # What can be told of the rows again is not kept.
-        return self.__dict__ | {"_plain": {}, "_at": AT_NO_TIME}
+        # What can be told of the rows and ways again is not kept.
+        return self.__dict__ | {"_plain": {}, "_at": AT_NO_TIME, "_known": None, "_spins": None}
 
     @property
     def rows(self) -> np.ndarray:
@@ -617,7 +617,7 @@ class Stage:
         from a time to another (clock), and of some more."""
         if not (self.movers and places):
             return []
-        if not self.cuts:
+        if not self.cuts or len(self.movers) <= FEW:
             return sorted(self.movers)
         steady, slack = self._steady(time), 1e-9 * self.scene.size
         return sorted({*steady.nearing(self.rows, np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
