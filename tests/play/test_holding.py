@@ -62,7 +62,7 @@ class Holds(unittest.TestCase):
 
     def test_the_hold_that_a_solution_asks_for_reaches_the_point(self):
         rng, seen = np.random.default_rng(2), 0
-        for n in range(60 if DEEP else 14):
+        for n in range(60 if DEEP else 18):
             low, high = np.sort(rng.uniform(6, 22, 2)).round(2).tolist()
             speed = (
                 f"start = {low}, end = {high}, over = 0.9, ease = '{('linear', 'in', 'out', 'in and out')[n % 4]}'",
