@@ -10,7 +10,7 @@ from scipy.spatial.transform import Rotation
 from nivvo.core import pool
 from nivvo.core.flying.forces import GUSTS, TAPER, acting, zone_of
 from nivvo.core.numbers import clock
-from nivvo.core.numbers.trig import cosine, sine
+from nivvo.core.numbers.trig import cosine, sine, sine_and_cosine, sines_and_cosines
 from nivvo.core.world.arena import Arena, ticks_of
 from tests.core.arenas import ball
 from tests.core.bodies import random_axes
@@ -182,6 +182,8 @@ class Forces(unittest.TestCase):
 
     def test_sine_and_cosine_are_those_of_the_library(self):
         x = np.concatenate([np.linspace(-40, 40, 4001), np.random.default_rng(1).normal(0, 1e5, 2000)])
+        many = np.transpose(sines_and_cosines(x[:4001]))
+        self.assertEqual([tuple(one) for one in many.tolist()], [sine_and_cosine(one) for one in x[:4001].tolist()])
         np.testing.assert_allclose([sine(one) for one in x], np.sin(x), atol=3e-11 if x.max() > 1e5 else 1e-15)
         np.testing.assert_allclose([cosine(one) for one in x[:4001]], np.cos(x[:4001]), atol=2e-15)
 

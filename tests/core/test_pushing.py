@@ -43,7 +43,7 @@ def move(loose, others, gravity, ground, seconds):
     def there(far):
         return [replace(one) for one in others]
 
-    return advance(loose, there, lambda place, far: [], gravity, ground, 0.0, seconds, 5.0)
+    return advance(loose, there, lambda place, far: [], gravity, ground, seconds, 5.0)
 
 
 def run(loose, others, gravity=(0.0, -G, 0.0), ground=0.0, seconds=10.0, rate=60, see=lambda k: None):

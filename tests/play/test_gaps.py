@@ -7,6 +7,7 @@ import numpy as np
 import nivvo
 from nivvo.core import pool
 from nivvo.core.geometry.approach import Span, least
+from tests.deep import DEEP
 from tests.play.test_turned import Scene
 
 
@@ -142,6 +143,33 @@ class OneAnswer(unittest.TestCase):
                 self.assertIn("no arc clears", run.refused[0].refused)
         self.assertGreater(fired, 20)
         self.assertGreater(refused, 0)
+
+    def test_the_obstacle_that_a_solution_tells_is_the_nearest_of_all(self):
+        rng, seen = np.random.default_rng(2), 0
+        flights = ("", "flight.drag.linear = 0.3\n")
+        for k in range(16 if DEEP else 4):
+            flat, step = k % 2 == 0, ("exact", "explicit")[k // 2 % 2]
+            size, world = (2, "") if flat else (3, 'view = "space"')
+            text = f'nivvo = 1\ntick.motion = "{step}"\n[world]\n{world}\n[ability.a]\naim.by = "cursor"\n'
+            text += f"launch.speed = 19\nshape.ball = 0.1\nlimits.life = 6\n{flights[k % 3 == 2]}"
+            for n in range(12):
+                at, half = rng.uniform(-12, 26, size).tolist(), rng.uniform(0.4, 3, size).tolist()
+                turned = rng.uniform(0, 180) if flat else rng.uniform(0, 180, 3).tolist()
+                text += f"[obstacle.post{n}]\nat = {at}\nshape = {{ box = {half}, turned = {turned} }}\n"
+                text += ("", "", "turns = 70\n", f"move.velocity = {rng.uniform(-2, 2, size).tolist()}\n")[n % 4]
+            point = [18.0, 1.0] if flat else [16.0, 4.0, 1.0]
+            made = nivvo.parse(f'{text}[case.c]\ninput = [{{ t = 0, cursor = {point}, tap = "fire" }}]\n')
+            for one in nivvo.solve(made, elevation=50.0, apex=9.0):
+                stage, until = one.run.stage, one.path.moves_at + one.flight_time
+                gaps = {
+                    name: stage.least_gap(number, one.path, 0.1, float(one.path.t[0]), until)[0]
+                    for name, number in one.run.scene.number.items()
+                    if name.startswith("post")
+                }
+                self.assertEqual(one.near, min(gaps, key=gaps.get), (k, one.how))
+                self.assertAlmostEqual(one.least_gap, min(gaps.values()), delta=1e-9)
+                seen += 1
+        self.assertGreater(seen, 10)
 
 
 class Clear(unittest.TestCase):

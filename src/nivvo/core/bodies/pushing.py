@@ -211,27 +211,27 @@ def advance(
     standing: Callable[[Vector, float], list[Other]],
     gravity: Vector,
     ground: float,
-    start: float,
-    end: float,
+    seconds: float,
     size: float,
 ) -> list[Piece]:
-    """Move loose bodies from ``start`` to ``end`` (s); the pieces that they then move on, where those change.
+    """Move loose bodies for some seconds; the pieces that they then move on, where those change.
 
     coming : all that go their own way and may come to one of them, should each of these go so far (units). standing :
     all that stand so near (units) to a place (3,). gravity : (3,), units/s². ground : what presses them onto the ground
     that is looked down on, units/s², else 0.
     """
-    pull, given = math.sqrt(dot(gravity, gravity)), (standing, gravity, ground, start, end, size)
+    pull = math.sqrt(dot(gravity, gravity))
     kept, far = [(one, one.state) for one in loose], {one.number: SKIN * size for one in loose}
-    asked = max((goes(math.hypot(*one.v), pull, end - start) for one in loose), default=0.0)
+    asked = max((goes(math.hypot(*one.v), pull, seconds) for one in loose), default=0.0)
     while True:
-        groups, pieces, strayed = islands(loose, coming(asked), pull, end - start, far), [], False
+        groups, pieces, strayed = islands(loose, coming(asked), pull, seconds, far), [], False
         if asked < (most := max((group.goes for group in groups), default=0.0)):
             asked = most
             continue
         for group in groups:
             places = {one.number: one.p for one in group.loose}
-            pieces += (its := _together(group.loose, group.others, *given))
+            world = _World(group.loose, group.others, standing, gravity, ground, size)
+            pieces += (its := _together(world, seconds))
             for one in (*its, *group.loose):
                 gone = math.dist(places[one.number], one.p)
                 if gone > group.goes:
@@ -243,27 +243,18 @@ def advance(
             one.state = state
 
 
-def _together(
-    loose: list[Loose],
-    others: list[Other],
-    standing: Callable[[Vector, float], list[Other]],
-    gravity: Vector,
-    ground: float,
-    start: float,
-    end: float,
-    size: float,
-) -> list[Piece]:
+def _together(world: _World, end: float) -> list[Piece]:
     """``advance`` for those that may come to one another."""
-    world, now, pieces = _World(loose, others, standing, gravity, ground, size), start, []
+    now, pieces = 0.0, []
     world.begin()
-    world.watch(end - start)
+    world.watch(end)
     for turn in range(MOST_EVENTS):
-        active, touches = world.active(now - start)
+        active, touches = world.active(now)
         if not active:
             break
         before = {one.number: (one.v, one.a) for one in active}
         if turn == 0:
-            world.follow(touches, end - start)
+            world.follow(touches, end)
         touches, pressed = world.settle(active, touches)
         for one in active:
             if world.lies(one):
@@ -276,7 +267,7 @@ def _together(
             world.hold(active, touches, pressed)
             most, veers, theirs = world.veer(moving, touches, end - now)
             then = world.staged(veers, theirs, most)
-            span = world.span(moving, touches, pressed, now - start, most)
+            span = world.span(moving, touches, pressed, now, most)
             if MOST_EVENTS - turn <= RUSHED:
                 span = max(span, (end - now) / (MOST_EVENTS - turn))
             if span != most:
@@ -294,7 +285,7 @@ def _together(
         for one in moving:
             one.p, one.v = arc(one.p, one.v, one.a, span), then.get(one.number, along(one.v, one.a, span))
         now += span
-        world.set_back(touches, pressed, now - start)
+        world.set_back(touches, pressed, now)
         if now >= end:
             break
     return pieces

@@ -179,7 +179,7 @@ class Bodies:
             return [self._other(k, there, time, end) for k in stand]
 
         pull, seconds = three(scene.gravity), (end - time) / UNITS
-        for piece in pushing.advance(there, coming, standing, pull, ground, 0.0, seconds, scene.size):
+        for piece in pushing.advance(there, coming, standing, pull, ground, seconds, scene.size):
             self._turn(piece, min(time + round(piece.time * UNITS), end))
         for one, v in zip(others, wanted, strict=True):
             if one.v != v:

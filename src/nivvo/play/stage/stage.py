@@ -259,6 +259,8 @@ class Stage:
     def moves(self, number: int) -> None:
         """Know of a body that it moves from now on."""
         self._at, self.changes = AT_NO_TIME, self.changes + 1
+        if self._known is not None and number in self._known.own:
+            self._known = None
         self.herd.leave(number)
         self.chasing.discard(number)
         if number not in self.movers or self.rows[number]["moves"] != pool.VEERS:
@@ -423,8 +425,8 @@ class Stage:
         return self._known
 
     def _of_ways(self) -> tuple:
-        """What changes where somebody comes, goes or is moved."""
-        return self.movers, len(self.movers), self.changes, self.arena.who
+        """What changes where somebody comes, goes, or begins to move."""
+        return self.movers, len(self.movers), self.arena.who
 
     def _turn_all(self, time: int) -> None:
         """Set each body that turns as it is turned at ``time``."""
@@ -589,8 +591,8 @@ class Stage:
     ) -> list[int]:
         """Numbers of the bodies, of some kinds or all, that a ball on its way ``to`` (3,) from ``start`` may meet.
 
-        Those that are out are left away; those that move only as they are at a time (clock), if one is given, or only
-        those of them that are.
+        Those that are out are left away. Of those that move: these ``movers``, or all, wherever they are; or only where
+        they are at a time (clock), if that is given.
         """
         far = radius + 1e-9 * self.scene.size
         a, b, c = start.tolist()
@@ -620,14 +622,14 @@ class Stage:
         if not self.cuts or len(self.movers) <= FEW:
             return sorted(self.movers)
         steady, slack = self._steady(time), 1e-9 * self.scene.size
-        return sorted({*steady.nearing(self.rows, np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
+        return sorted({*steady.nearing(np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
             slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
-            if self._known is not None and self._known.holds(self._of_ways(), time):
-                boxes, numbers = self._known.boxes(self.rows, time, slack), self._known.rest
+            if self.cuts and self._known is not None and self._known.holds(self._of_ways(), time):
+                boxes, numbers = self._known.boxes(time, slack), self._known.rest
             for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
                 far = self.reach(k) + slack
                 boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
