@@ -81,7 +81,7 @@ class Still(unittest.TestCase):
         late = np.concatenate([[0.003], np.full(1000, 1 / 60)])
         for ticks in (np.full(500, 1 / 30), np.full(1200, 1 / 60), np.full(2400, 1 / 144), uneven, late):
             for step in (pool.SEMI_IMPLICIT, pool.EXPLICIT, pool.VERLET):
-                count = 600 if DEEP else 100
+                count = 600 if DEEP else 40
                 to, far, fall = self.to[:count], self.far[:count], launch.fall_of(step, ticks)
                 speed = self.rng.uniform(10, 45, count)
                 low = launch.by_speed(to, G, speed, LOW, fall=fall)

@@ -311,7 +311,7 @@ class Push(unittest.TestCase):
 
     def test_cut_in_pieces_they_do_what_they_do_whole(self):
         # Bodies of two boxes that share a side, on ground of many that lie flush: no seam is felt.
-        for seed in range(40 if DEEP else 5):
+        for seed in range(40 if DEEP else 3):
             rng = np.random.default_rng(seed)
             axes, tilt = turned(float(rng.uniform(-1, 1))), turned(float(rng.uniform(-0.3, 0.3)))
             heaps = []
@@ -408,7 +408,7 @@ class Push(unittest.TestCase):
 
     def test_what_is_pressed_between_bodies_that_move_jams_and_is_not_shot_away(self):
         # In some of these what presses rubs and so presses the more: without end, were it not to stand.
-        for seed in range(150) if DEEP else (32, 41, 91, 101, 143):
+        for seed in range(150) if DEEP else (41, 91, 143):
             rng = np.random.default_rng(seed)
 
             def shape(rng=rng):
@@ -492,7 +492,7 @@ class Apart(unittest.TestCase):
         return loose, pushes
 
     def test_what_is_far_away_changes_nothing_to_the_last_bit(self):
-        for seed in range(60 if DEEP else 8):
+        for seed in range(60 if DEEP else 4):
             told = []
             for both in (True, False):
                 rng = np.random.default_rng(seed)

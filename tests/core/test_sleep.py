@@ -265,7 +265,7 @@ def chased(seed):
 
 class Chased(unittest.TestCase):
     def test_what_turns_at_any_tick_is_met_as_if_nobody_slept(self):
-        for seed in range(60 if DEEP else 9):
+        for seed in range(60 if DEEP else 6):
             digests = []
             for mode in ("auto", "never"):
                 with mock.patch.dict(os.environ, NIVVO_SLEEP=mode, NIVVO_COMPILE="always"):

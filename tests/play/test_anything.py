@@ -182,7 +182,7 @@ def fired(text, **environment):
 
 class Roads(unittest.TestCase):
     def test_all_come_to_the_same(self):
-        for seed in range(400 if DEEP else 4):
+        for seed in range(400 if DEEP else 3):
             drawn = Drawn(seed)
             text = drawn.drill()
             with self.subTest(seed=seed):
@@ -216,7 +216,7 @@ class Roads(unittest.TestCase):
 class Beside(unittest.TestCase):
     def test_what_is_far_away_changes_nothing(self):
         """However many stand, turn, fall or go their ways there: where these turn, ticks are cut, and that rounds."""
-        for seed in range(90 if DEEP else 3):
+        for seed in range(90 if DEEP else 2):
             drawn, told = Drawn(seed), []
             # How far rounding may reach hangs on how large a scene is.
             corner = [500.0] * drawn.size

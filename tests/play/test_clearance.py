@@ -100,7 +100,7 @@ class Clearances(unittest.TestCase):
 
     def test_it_is_the_least_of_all_shots_that_the_ability_can_fire(self):
         rng, seen = np.random.default_rng(8), set()
-        for n in range(60 if DEEP else 12):
+        for n in range(60 if DEEP else 8):
             top, follows, by = bool(n % 2), ("aim", "body")[n // 2 % 2], ("stick", "cursor")[n // 4 % 2]
             box = f"box = {rng.uniform(0.4, 1.6, 2).tolist()}, turned = {rng.uniform(0, 90)}"
             limits = [f"snap = {rng.choice([4, 8])}"] if by == "stick" and rng.integers(2) else []

@@ -147,7 +147,7 @@ class OneAnswer(unittest.TestCase):
     def test_the_obstacle_that_a_solution_tells_is_the_nearest_of_all(self):
         rng, seen = np.random.default_rng(2), 0
         flights = ("", "flight.drag.linear = 0.3\n")
-        for k in range(16 if DEEP else 4):
+        for k in range(16 if DEEP else 2):
             flat, step = k % 2 == 0, ("exact", "explicit")[k // 2 % 2]
             size, world = (2, "") if flat else (3, 'view = "space"')
             text = f'nivvo = 1\ntick.motion = "{step}"\n[world]\n{world}\n[ability.a]\naim.by = "cursor"\n'
@@ -169,7 +169,7 @@ class OneAnswer(unittest.TestCase):
                 self.assertEqual(one.near, min(gaps, key=gaps.get), (k, one.how))
                 self.assertAlmostEqual(one.least_gap, min(gaps.values()), delta=1e-9)
                 seen += 1
-        self.assertGreater(seen, 10)
+        self.assertGreater(seen, 5)
 
 
 class Clear(unittest.TestCase):

@@ -96,7 +96,7 @@ def do(live, row):
 
 class SameEngine(unittest.TestCase):
     def test_a_case_fired_is_the_session_fed_by_its_track(self):
-        for seed in range(6):
+        for seed in range(3):
             for world in ("", 'tick = { motion = "semi-implicit", input = "at ticks", first_move = "next tick" }'):
                 rows = acts(seed)
                 made = nivvo.parse(RANGE.format(world=world, rows=written(rows)))
@@ -417,7 +417,7 @@ class Ids(unittest.TestCase):
 class Ahead(unittest.TestCase):
     def test_what_is_shown_of_the_coming_shot_is_what_is_fired_whatever_was_done_for_its_tick(self):
         seen = 0
-        for seed in range(120) if DEEP else (1, 9, 12, 23, 31, 53, 67):
+        for seed in range(120) if DEEP else (1, 12, 31, 67):
             drawn = Drawn(seed)
             text = re.sub(r"firing = \{[^}]*button = 'rivet' \}", "firing.button = 'rivet'", drawn.bare())
             live, rng = nivvo.Live(nivvo.parse(text), compiled=False), np.random.default_rng(seed)

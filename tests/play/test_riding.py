@@ -113,7 +113,7 @@ class Walkers(unittest.TestCase):
         return drill, np.round(rng.uniform(-4, 4, size), 3), acts, 2 * rate
 
     def test_they_go_where_they_went(self):
-        for seed in range(10 * TIMES):
+        for seed in range(6 * TIMES):
             drill, u, acts, ticks = self.drawn(seed)
             lives = [nivvo.Live(drill(0 * u)), nivvo.Live(drill(u))]
             names = ["keeper", "c0"]

@@ -359,7 +359,7 @@ def wild(rng):
 class Wild(unittest.TestCase):
     def test_it_is_the_same_plain_compiled_with_nobody_asleep_and_tick_by_tick(self):
         rng = np.random.default_rng(2)
-        for _ in range(40 if DEEP else 8):
+        for _ in range(40 if DEEP else 5):
             text, digests = wild(rng), set()
             for compiled, sleep in (("never", "auto"), ("always", "never")):
                 advance.forget()

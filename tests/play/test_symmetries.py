@@ -220,7 +220,7 @@ class Symmetries(unittest.TestCase):
                 self.same(seed, one, other, there, 1e-9)
 
     def test_a_plane_in_space(self):
-        for seed in range(0, 40 * TIMES, 4):
+        for seed in range(0, 24 * TIMES, 4):
             for number, side in ((seed, True), (seed + 2, False)):
                 tables = alike(tomllib.loads(Drawn(number).drill()), side)
                 there = (lambda p: np.array([p[0], 0.0, p[1]])) if side else (lambda p: p)
@@ -269,7 +269,7 @@ def yard(seed):
 class Yards(unittest.TestCase):
     def test_all_go_the_same_ways_twice_as_large_to_the_last_bit(self):
         moved = 0
-        for seed in range(7 * TIMES):
+        for seed in range(4 * TIMES):
             tables = yard(seed)
             one, other = (nivvo.fire(nivvo.parse(tomlkit.dumps(made))) for made in (tables, larger(tables)))
             for tick in range(0, int(2.9 * one.scene.rate), 2):
@@ -278,7 +278,7 @@ class Yards(unittest.TestCase):
                     here, there = (run.stage.middle(number, now) for run in (one, other))
                     self.assertEqual((2.0 * here).tolist(), there.tolist(), (seed, tick, name))
             moved += one.stage.motions[one.stage.number["keeper"]].at(now)[0][0] != 0.0
-        self.assertGreater(moved, 5)
+        self.assertGreater(moved, 3)
 
 
 class Pressed(unittest.TestCase):

@@ -192,7 +192,7 @@ class Follows(unittest.TestCase):
             "world.view = 'space'": ([-6, 2, 3], [0, 2, 0], [16, 9, 0.5], 1, "turns_about = [0, -1, 0]"),
         }
         for (view, (home, at, box, sign, about)), turns, rate, motion in itertools.product(
-            views.items(), (30, 40, 70, -35), (7, 60, 240), ("exact", "semi-implicit")
+            views.items(), (40, -35), (7, 60, 240), ("exact", "semi-implicit")
         ):
             rests = "stays" if rate == 60 else "rolls"
             keys = {"world": view, "home": home, "at": at, "shape": f"box = {box}", "move": about, "flight": ""}
@@ -283,7 +283,7 @@ class Follows(unittest.TestCase):
     def test_what_has_a_mass_is_swept_along_and_not_passed_through(self):
         rng, crates = np.random.default_rng(31), ("ball = 0.25", "box = {}, turned = {}", "polygon = {}")
         corners = "[[0, 0], [0.6, 0], [0.2, 0.4]]"
-        for number in range(60 if DEEP else 6):
+        for number in range(60 if DEEP else 4):
             world = ("view = 'top'", "view = 'space'", "gravity = 0")[number % 3]
             space, crate = number % 3 == 1, crates[number // 3 % (2 if number % 3 == 1 else 3)]
             start, x = rng.uniform(0, 360), round(rng.uniform(1.2, 2.4), 3)

@@ -140,7 +140,7 @@ class Warm(unittest.TestCase):
             keys = [key for key in keys if not isinstance(values[key], dict)]
             # Buttons, by which cases and abilities hang together, and others.
             buttons = [key for key in keys if key.endswith("button")]
-            for key in buttons + draws.sample(keys, 60 if DEEP else 10):
+            for key in buttons + draws.sample(keys, 60 if DEEP else 6):
                 setting, case = {key: self._another(draws, values[key])}, draws.choice(warm.cases)
                 with self.subTest(name, case=case, **setting):
                     fresh = self._told(nivvo.load, (path, setting), case)
