@@ -42,7 +42,8 @@ class Drill(Tabled):
 
     document: Document
     model: Model
-    _effective: dict[str, tuple[Model, Document]] = field(default_factory=dict, repr=False)
+    _effective: dict[str, Linked] = field(default_factory=dict, repr=False)
+    _alone: Linked | None = field(default=None, repr=False)
     _logged: dict[str, Track] = field(default_factory=dict, repr=False)
     _tables: Tables | None = field(default=None, repr=False)
     _settings: dict[str, Any] = field(default_factory=dict, repr=False)
@@ -91,7 +92,7 @@ class Drill(Tabled):
     def case(self, name: str) -> Case:
         """A case by name. Raises CallError with the nearest name."""
         name = self.case_name(name)
-        return self._effective[name][0].case[name] if self._effective else Case.unwritten()
+        return self._effective[name].model.case[name] if self._effective else Case.unwritten()
 
     @checked
     def inputs(self, name: str) -> list[Input] | None:
@@ -110,12 +111,12 @@ class Drill(Tabled):
     @checked
     def of_case(self, name: str | None = None) -> Model:
         """The drill's tables with the case's ``set`` applied."""
-        return self._effective[name][0] if name in self._effective else self.model
+        return self._effective[name].model if name in self._effective else self.model
 
     @checked
     def written(self, name: str | None = None) -> Document:
         """Where the tables were written that hold in a case."""
-        return self._effective[name][1] if name in self._effective else self.document
+        return self._effective[name].document if name in self._effective else self.document
 
     @checked
     def with_settings(self, settings: Mapping[str, Any]) -> Drill:
@@ -128,7 +129,7 @@ class Drill(Tabled):
         problem = documents.not_plain(dict(settings), "--set")
         if problem:
             raise DrillError([problem])
-        return _validated(self.document, {**self._settings, **settings}, self._tables)
+        return _validated(self.document, {**self._settings, **settings}, self)
 
 
 @checked
@@ -149,9 +150,9 @@ def of(tables: dict[str, Any], name: str = "drill", folder: str | Path = ".") ->
     return _validated(documents.of_tables(tables, name, folder), {})
 
 
-def _validated(document: Document, settings: dict[str, Any], tables: Tables | None = None) -> Drill:
-    """Each effective drill, validated; ``tables`` of the same document, whose answers still hold."""
-    tables = tables or Tables(Model)
+def _validated(document: Document, settings: dict[str, Any], known: Drill | None = None) -> Drill:
+    """Each effective drill, validated; ``known``: a drill of the same document, whose answers still hold."""
+    tables = Tables(Model) if known is None else known._tables
     wanted = changed.of_call(settings)
     for_cases = [one for one in wanted if one.key.split(".")[0] == "case"]
     for_all = [one for one in wanted if one not in for_cases]
@@ -174,29 +175,31 @@ def _validated(document: Document, settings: dict[str, Any], tables: Tables | No
         raise DrillError([Problem(str(document.origin(("case",))), "case", says, hint="make several drills of it")])
     chosen = set(setting)
     plain = [name for name in cases if name not in chosen]
-    effective: dict[str, tuple[Model, Document]] = {}
+    effective: dict[str, Linked] = {}
     logged: dict[str, Track] = {}
+
+    def linked(before: Linked | None, own: Document, cases: list[str] | None) -> Linked:
+        """One of them, by what was known ``before`` as far as it goes; what is wrong with it is noted."""
+        made = before and before.with_abilities(own)
+        if made is None:
+            made = Linked(tables, own, cases)
+            problems.extend(made.problems() if cases or cases is None else ())
+        logged.update(made.tracks)
+        return made
+
     # The file by itself: what its cases without settings, or none at all, run on; a key that cases mend is theirs.
-    linked = Linked(tables, called, plain if cases else None)
-    if plain or not cases:
-        problems += linked.problems()
-        logged |= linked.tracks
-    alone = linked.model
-    for name in plain:
-        effective[name] = alone, called
+    alone = linked(known and known._alone, called, plain if cases else None)
+    effective |= dict.fromkeys(plain, alone)
     for name in setting:
         own, found = tables.of_case(base, name)
         problems += found
         own, _ = changed.laid(own, for_all, True, made)
-        linked = Linked(tables, own, [name])
-        problems += linked.problems()
-        logged |= linked.tracks
-        effective[name] = linked.model, own
+        effective[name] = linked(known and known._effective.get(name), own, [name])
     if problems:
         raise DrillError(in_order(dict.fromkeys(problems)))
     effective = {name: effective[name] for name in cases}
-    model = alone or next(iter(effective.values()))[0]
-    return Drill(document, model, effective, logged, tables, settings)
+    model = alone.model or next(iter(effective.values())).model
+    return Drill(document, model, effective, alone, logged, tables, settings)
 
 
 __all__ = ["Drill", "Model", "Origin", "load", "of", "parse"]

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from nivvo.errors import CallError, Problem
 from nivvo.spec.checking.problems import dotted, of_errors, shown
+from nivvo.spec.checking.tables import Entries, Tables
 from nivvo.spec.reading.document import Document
 from nivvo.spec.reading.settings import KEEPER
 from nivvo.spec.scenes.scene import Tick, World
@@ -15,7 +17,6 @@ from nivvo.spec.words.nearest import listed, nearest
 
 if TYPE_CHECKING:
     from nivvo.spec.checking.model import Model
-    from nivvo.spec.checking.tables import Tables
     from nivvo.spec.reading.track import Track
 
 ANYTHING = "anything"
@@ -172,7 +173,36 @@ class Linked:
             parts |= {"title": rest.title, "use": rest.use}
         self.usable = made(written, **parts, **{kind: one.usable for kind, one in self.entries.items()})
         self.tracks: dict[str, Track] = {}
+        self._looked: dict[str, tuple[list[Problem], tuple, bool]] = {}
         self.model = None if wrong or self.errors else self.usable
+
+    def with_abilities(self, document: Document) -> Linked | None:
+        """That of a document with other abilities of the same names, if this one is right; None where more has changed,
+        something is wrong, or what has changed may be asked for elsewhere."""
+        now, was = document.tables, self.document.tables
+        if now.keys() != was.keys() or any(now[key] is not was[key] for key in now if key != "ability"):
+            return None
+        tables, before = now["ability"], was["ability"]
+        if self.model is None or not tables.keys() == before.keys() == self._looked.keys():
+            return None
+        if any(anchors for _, _, anchors in self._looked.values()):
+            return None
+        out = copy.copy(self)
+        out.document, out._looked = document, {**self._looked}
+        entries, models = {**self.entries["ability"].entries}, {**self.model.ability}
+        out.entries = {**self.entries, "ability": Entries(tables, entries, models, models, {}, [])}
+        out.model = out.usable = self.model.model_copy(update={"ability": models})
+        changed = [name for name in tables if tables[name] is not before[name]]
+        for name in changed:
+            entry = self.tables.entry("ability", name, tables[name], document.folder, entries[name])
+            if entry.model is None:
+                return None
+            entries[name], models[name] = entry, entry.model
+        for name in changed:
+            looked = out._looked[name] = out._ability(name, models[name], self._names())
+            if looked[0] or looked[1:] != self._looked[name][1:]:
+                return None
+        return out
 
     def problems(self) -> list[Problem]:
         """All that is wrong."""
@@ -198,6 +228,7 @@ class Linked:
         for name, ability in model.ability.items():
             key = (id(ability), name, here)
             looked = self._once(key, (ability, names), lambda n=name, a=ability: self._ability(n, a, names))
+            self._looked[name] = looked
             links.found += looked[0]
             heard.append(looked[1])
             anchored = anchored or looked[2]
@@ -290,7 +321,6 @@ def body_of(kind: str, name: object, keys: dict[str, Any], model: Model, there: 
     Raises CallError for whatever is wrong.
     """
     from nivvo.spec.checking import links_scene
-    from nivvo.spec.checking.tables import Tables
     from nivvo.spec.reading.document import not_plain
 
     document = Document("", Path(), {kind: {name: keys}})

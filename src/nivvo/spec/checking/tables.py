@@ -56,9 +56,11 @@ class Entry(NamedTuple):
 
 
 class Entries(NamedTuple):
-    """All tables of a kind: those that are right, those that can be checked against others, those that are wrong."""
+    """All tables of a kind, by name: those that are right, those that can be checked against others, those that are
+    wrong. entries : of each as it is."""
 
     raw: Any
+    entries: dict[str, Entry]
     right: dict[str, Any]
     usable: dict[str, Any]
     wrong: dict[str, Entry]
@@ -108,8 +110,8 @@ class Tables:
             self._kinds.move_to_end((kind, id(raw)))
             return known
         if not isinstance(raw, dict):
-            return Entries(raw, {}, {}, {}, [((kind,), "wrong type", f"tables with names, as [{kind}.NAME]")])
-        out = Entries(raw, {}, {}, {}, [])
+            return Entries(raw, {}, {}, {}, {}, [((kind,), "wrong type", f"tables with names, as [{kind}.NAME]")])
+        out = Entries(raw, {}, {}, {}, {}, [])
         if len(raw) > ENTRIES:
             out.odd.append(((kind,), "wrong number of values", f"at most {ENTRIES} values"))
             return out
@@ -119,7 +121,7 @@ class Tables:
                 rule = "a name: a letter, then letters, digits, _ or -, at most 64 in all"
                 out.odd.append(((kind, name), "is not a name", rule))
                 continue
-            entry = self._entry(kind, name, raw[name], document.folder)
+            entry = out.entries[name] = self.entry(kind, name, raw[name], document.folder)
             if entry.model is None:
                 out.wrong[name] = entry
             else:
@@ -148,13 +150,14 @@ class Tables:
         if len(kept) > self.most:
             kept.popitem(last=False)
 
-    def _entry(self, kind: str, name: str, table: Any, folder: Path) -> Entry:
+    def entry(self, kind: str, name: str, table: Any, folder: Path, before: Entry | None = None) -> Entry:
+        """A table and its model; what of it is as it was in ``before``, or last, is not looked at again."""
         key = (kind, id(table))
         known = self._entries.get(key)
         if known is not None and known.table is table:
             self._entries.move_to_end(key)
             return known
-        before, read, unread = self._before.get((kind, name)), table, []
+        before, read, unread = before or self._before.get((kind, name)), table, []
         if kind == "ability":
             read, unread = self.sheets.filled(table, folder, before[:2] if before is not None else (None, None))
         made, errors = _model(self.kinds[kind], read if before is None else _known(read, before.read, before.model))
