@@ -60,11 +60,13 @@ def case_of(drill: Drill, name: str | None = None) -> Case:
         written = model.case.get(name) or Written.unwritten()
         hand = sorted(in_hand(model, written))
         lasts = None if written.lasts is None else clock.from_seconds(written.lasts.seconds(scene.rate))
-        kept, key = drill._tables.planned, ("changes", id(written), id(scene.made), *hand)
-        known = None if written.input is None else kept.get(key)
-        # What it goes by is held on to, so that their identities stay theirs.
-        done = known or (written, scene, changes(drill.inputs(name), scene, hand), moves(drill.moved(name), scene))
-        kept[key] = done
+        buttons = sorted({scene.abilities[one].firing.button for one in hand})
+        kept, key = drill._tables.planned, ("changes", id(written), id(scene.made), *buttons)
+        if key not in kept:
+            # What it goes by is held on to, so that their identities stay theirs.
+            done = changes(drill.inputs(name), scene, buttons), moves(drill.moved(name), scene)
+            kept[key] = written, scene, *done
+        done = kept[key]
         drill._cache[name] = Case(drill.name, name, scene, hand, done[2], lasts, _goals(written, scene), done[3])
     return drill._cache[name]
 

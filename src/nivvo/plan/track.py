@@ -56,10 +56,9 @@ def _count(scene: Scene, duration: Duration) -> int:
     return clock.from_seconds(duration) if duration.ticks is None else scene.ticks.edge(duration.ticks)
 
 
-def changes(rows: list[Input] | None, scene: Scene, in_hand: list[str]) -> list[Change]:
-    """All that players do by rows of inputs, in order of time; None: each button in hand is tapped at 0 s."""
+def changes(rows: list[Input] | None, scene: Scene, buttons: list[str]) -> list[Change]:
+    """All that players do by rows of inputs, in order of time; None: each of some buttons is tapped at 0 s."""
     if rows is None:
-        buttons = sorted({scene.abilities[name].firing.button for name in in_hand})
         rows = [Input(t=0.0, tap=button) for button in buttons]
     at_ticks = scene.rules.seen_at_ticks
     out: list[Change] = []

@@ -307,7 +307,8 @@ class Arena:
         """Let a body that moves be at ``place`` (3,) at ``time`` (clock) and go on from there."""
         row = self.bodies[number]
         if row["t0"] == time and all(
-            map(np.array_equal, (row["c0"], row["v0"], row["a0"]), (place, velocity, acceleration))
+            row[name].tobytes() == one.tobytes()
+            for name, one in (("c0", place), ("v0", velocity), ("a0", acceleration))
         ):
             return
         row["c0"], row["v0"], row["a0"], row["t0"] = place, velocity, acceleration, time

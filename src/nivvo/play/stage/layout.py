@@ -19,7 +19,7 @@ class Layout:
     motions : the ways of those that stand, which a session replaces and never changes; None for the others, whose
     numbers are ``own``. shifts, arrived, on_shooter, waves : as a Stage has them at first; come, go : its ``coming``
     and ``going``. masses : numbers of those with a mass. walks : whether a shooter walks. mortal : whether a shooter
-    can be hurt.
+    can be hurt. begun : what was found of how those who walk begin, by what was asked (``Afoot``).
     """
 
     def __init__(self, scene: Scene):
@@ -40,7 +40,7 @@ class Layout:
         self.on_shooter = {k: body.on_shooter for k, body in bodies if body.on_shooter is not None}
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.masses = [k for k, body in bodies if body.mass is not None]
-        self.walks = bool(walks)
+        self.walks, self.begun = bool(walks), {}
         self._rows, self._shapes, self._reaches = scene.bodies, {}, {}
         healths = scene.bodies["health"][[scene.number[name] for name in scene.shooters]]
         self.mortal = bool(np.isfinite(healths).any())

@@ -75,7 +75,7 @@ class Stage:
     motions : the way of each. movers : numbers of those that move, or may come to. players : by shooter.
     whole : the numbers of all that go by one name; shifts : of what has several shapes, from its place to the middle of
     each (3,), by number. chasing : numbers of those who chase or flee in the present tick. changes : how often a
-    way was changed from outside. cuts : whether ticks are cut where ways turn.
+    body came, went or was changed in its way from outside. cuts : whether ticks are cut where ways turn.
     """
 
     def __init__(self, scene: Scene, arena: Arena):
@@ -152,6 +152,7 @@ class Stage:
         self.number[bodies[0].name] = pieces[0]
         if len(pieces) > 1:
             ring(self.rows, pieces)
+        self.changes += 1
         self.arena.plan()
         self.afoot.enlist()
 
@@ -224,7 +225,7 @@ class Stage:
             self.movers = [k for k in self.movers if k != number]
             self._never(number)
             self._free.append((tick, number))
-        self._at, self._spins = AT_NO_TIME, None
+        self._at, self._spins, self.changes = AT_NO_TIME, None, self.changes + 1
         self.arena.plan()
 
     def _never(self, number: int) -> None:
@@ -628,7 +629,8 @@ class Stage:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
             slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
-            if self.cuts and self._known is not None and self._known.holds(self._of_ways(), time):
+            many = self.cuts and len(numbers) > FEW
+            if many and self._known is not None and self._known.holds(self._of_ways(), time):
                 boxes, numbers = self._known.boxes(time, slack), self._known.rest
             for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
                 far = self.reach(k) + slack

@@ -38,7 +38,9 @@ class Sheets:
                     wrong.append((path, str(error)))
                     return 1.0
             below = {
-                key: walk(one, (*path, key), *((there[key], read[key]) if key in there else (None, None)))
+                key: read[key]
+                if one is there.get(key)
+                else walk(one, (*path, key), there.get(key), read[key] if key in there else None)
                 for key, one in value.items()
                 if isinstance(one, dict)
             }
