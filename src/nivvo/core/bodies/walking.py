@@ -8,7 +8,7 @@ that he wants on the level, whatever the slope. What is steeper than he walks on
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
@@ -24,7 +24,7 @@ from nivvo.core.bodies.pushing import (
     out_of_touch,
 )
 from nivvo.core.geometry.hulls import between
-from nivvo.core.geometry.shapes import reach_of, support, with_an_end
+from nivvo.core.geometry.shapes import support, with_an_end
 from nivvo.core.numbers.vec import along, arc, dot, sub
 
 MOST_EVENTS, RUSHED = 128, 64
@@ -76,7 +76,8 @@ class Gait(NamedTuple):
 
 @dataclass(slots=True)
 class Feet:
-    """Who walks: his row, place, velocity and acceleration (3,) now, and whether he stands on something.
+    """Who walks: his row, how far it reaches (units), place, velocity and acceleration (3,) now, and whether he stands
+    on something.
 
     carried : the velocity of what he stands on, or stood on last; None: he has yet to begin. leaps : how fast he is to
     leap off it now, units/s.
@@ -84,16 +85,13 @@ class Feet:
 
     number: int
     row: np.void
+    reach: float
     p: Vector
     v: Vector = NOWHERE
     a: Vector = NOWHERE
     stands: bool = True
     carried: Vector | None = NOWHERE
     leaps: float = 0.0
-    reach: float = field(init=False)
-
-    def __post_init__(self):
-        self.reach = reach_of(self.row)
 
 
 class Touch(NamedTuple):

@@ -262,7 +262,8 @@ class Ability(NamedTuple):
     has them, but for what is settled at a launch. dealt : the damage to each group; None where some of it depends.
 
     radius : of its projectile (units). length : from the ball at its tip to that at its tail (units), 0 for a ball.
-    curves : every number that depends, by its dotted key.
+    effects : all that may follow a contact or a moment of its projectiles. curves : every number that depends, by its
+    dotted key.
     """
 
     name: str
@@ -288,17 +289,13 @@ class Ability(NamedTuple):
     meets: dict[str, Met]
     again: Again | None
     moments: dict[str, Effected]
+    effects: tuple[Effect, ...]
     curves: dict[str, Curve]
 
     @property
     def keeps_last(self) -> bool:
         """Whether somebody asks where its last projectile ended."""
         return self.again is not None and self.again.none_left == "there"
-
-    @property
-    def effects(self) -> list[Effect]:
-        """All that may follow a contact or a moment of its projectiles."""
-        return [effect for one in (*self.answers, *self.moments.values()) for effect in one.effects]
 
     @property
     def largest(self) -> float:
@@ -362,6 +359,8 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
 
     points = piece("heading", ("heading",), heading)
     answers = piece("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups))
+    moments = piece("moments", ("when",), lambda: moments_of(name, model.when, on))
+    after = (*answers, *moments.values())
     return Ability(
         name=name,
         shooter=model.shooter,
@@ -385,7 +384,8 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
         dealt=piece("dealt", ("on",), lambda: _dealt(answers)),
         meets=piece("meets", ("on",), lambda: _meets(name, model, on)),
         again=None if model.when.again is None else filled(Again, model.when.again),
-        moments=piece("moments", ("when",), lambda: moments_of(name, model.when, on)),
+        moments=moments,
+        effects=piece("effects", ("on", "when"), lambda: tuple(effect for one in after for effect in one.effects)),
         curves={".".join(map(str, path)): plain(value) for path, value in model.dependent},
     )
 

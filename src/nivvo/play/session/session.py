@@ -142,9 +142,7 @@ class Session:
             for shooter in scene.shooters_of(name):
                 self.triggers[name, shooter] = KINDS[firing.kind](firing, self.timers, shared)
         self.faced = any(
-            isinstance(one.damage, Curve) and one.damage.by == "from_front"
-            for ability in scene.abilities.values()
-            for one in ability.answers
+            one.by == "from_front" for ability in scene.abilities.values() for one in ability.curves.values()
         )
         self.breakable = any(trigger.rules.cancelled_by_damage for trigger in self.triggers.values())
         self.counted = self._groups_of_alive()

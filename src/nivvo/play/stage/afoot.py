@@ -76,8 +76,8 @@ class Afoot:
         elif any(map(stage.solid, range(len(stage.kinds)))):
             for number, motion in enumerate(stage.motions):
                 if isinstance(motion, Walker):
-                    row = stage.rows[number].copy()
-                    self.feet[number] = Feet(number, row, three(motion.at(self.end)[0]))
+                    row, place = stage.scene.bodies[number], three(motion.at(self.end)[0])
+                    self.feet[number] = Feet(number, row, stage.reach(number), place)
                     motion.afoot = True
             self.floors = {**self._at_first(0, ("floors",), self._all_floors)}
 
