@@ -8,9 +8,10 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core import pool
-from nivvo.core.numbers.frame import Frame, dot, length_of
+from nivvo.core.numbers.frame import Frame, dot, length_of, sincos
 from nivvo.plan.abilities.effects import Anchor
 from nivvo.play.stage.stage import Stage
+from nivvo.play.ways.motion import NOWHERE
 
 PLACED, DOES_NOT_FIT, REPLACED = 0, 1, 2
 
@@ -45,6 +46,37 @@ def above(frame: Frame, normal: np.ndarray, way: np.ndarray) -> np.ndarray:
     return flat / length_of(flat)
 
 
+def flat_about(stage: Stage, number: int, point, normal, size: float, time: int) -> list[int]:
+    """On which bodies a surface is flat so far about a point (3,) on one, and free; none where it is not.
+
+    Beside that body, or all its shapes, those of its group that lie flush with it and stand as it does.
+    """
+    slack, n = 1e-6 * stage.scene.size, np.asarray(normal, dtype=float)
+    flat = stage.scene.frame.size == 2
+    first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
+    first /= math.sqrt(float(dot(first, first)))
+    second = np.cross(n, first)
+    near = stage.around(point, NOWHERE, size + slack, time=time)
+    rows, found = stage.rows, {number}
+    mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
+            and (k in stage.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
+    for share in (0.25, 0.5, 0.75, 1.0):
+        for k in range(2 if flat else 16):
+            s, c = (float(x) for x in sincos(180.0 * k if flat else 22.5 * k))
+            at = point + share * size * (c * first + s * second)
+            bears = [one for one in (number, *mine) if abs(stage.gap(one, at, time)) <= slack]
+            if not bears or any(stage.gap(other, at + slack * n, time) < 0.0 for other in near):
+                return []
+            found.add(bears[0])
+    # Between those that bear it there is no gap.
+    joined, rest = {number: stage.middle(number, time)}, {k: stage.middle(k, time) for k in found - {number}}
+    while met := {
+        k for k, place in rest.items() if stage.least_between(stage.row(k, time), place, joined, time)[0] <= slack
+    }:
+        joined |= {k: rest.pop(k) for k in met}
+    return [] if rest else sorted(found)
+
+
 class Anchors:
     """The anchors of a session, of each ability and shooter from the oldest to the newest."""
 
@@ -54,7 +86,7 @@ class Anchors:
     def leave(self, stage: Stage, mark: Mark, point: np.ndarray, time: int) -> list[tuple[int, Mark]]:
         """Leave one at a point (3,), at a time (clock); returns what came of it: codes, and of which mark."""
         effect = mark.effect
-        if effect.size is not None and not stage.flat_about(mark.body, point, mark.normal, effect.size, time):
+        if effect.size is not None and not flat_about(stage, mark.body, point, mark.normal, effect.size, time):
             return [(DOES_NOT_FIT, mark)]
         mine = self.of.setdefault((mark.ability, mark.shooter), [])
         if any(map(stage.out, {one.body for one in mine})):
@@ -89,7 +121,7 @@ class Anchors:
             row["beside"] = np.cross(row["above"], one.normal)
             row["radius"], row["key"], row["body"], row["to"] = one.effect.opens, one.key, one.body, to
             point = stage.middle(one.body, one.time) + one.offset
-            over |= {one.body, *stage.flat_about(one.body, point, one.normal, one.effect.opens, one.time)}
+            over |= {one.body, *flat_about(stage, one.body, point, one.normal, one.effect.opens, one.time)}
         return rows, sorted(over)
 
     def all(self, stage: Stage) -> list[Mark]:

@@ -722,7 +722,7 @@ class Stage:
         start = point + (support(row, three(n)) + slack) * n if n.any() else np.array(point, dtype=float)
         place, reach = start, self.reach(number) + slack
         for _ in range(PUSHES):
-            gap, way = self._least_between(row, place, self._about(number, place, reach, time), time)
+            gap, way = self.least_between(row, place, self._about(number, place, reach, time), time)
             if gap >= 0.0:
                 break
             place = place + (slack - gap) * way
@@ -772,37 +772,7 @@ class Stage:
                 share = min(share, first_touch(self.rows[number], off, v, STILL, self.row(k, time), 1.0, skin))
         return share
 
-    def flat_about(self, number: int, point, normal, size: float, time: int) -> list[int]:
-        """On which bodies a surface is flat so far about a point (3,) on one, and free; none where it is not.
-
-        Beside that body, or all its shapes, those of its group that lie flush with it and stand as it does.
-        """
-        slack, n = 1e-6 * self.scene.size, np.asarray(normal, dtype=float)
-        flat = self.scene.frame.size == 2
-        first = np.array([-n[1], n[0], 0.0]) if flat else np.cross(n, np.eye(3)[int(np.argmin(np.abs(n)))])
-        first /= math.sqrt(float(dot(first, first)))
-        second = np.cross(n, first)
-        near = self.around(point, NOWHERE, size + slack, time=time)
-        rows, found = self.rows, {number}
-        mine = [k for k in near if k != number and (rows[k]["group"] == rows[number]["group"])
-                and (k in self.pieces(number) or not (rows[k]["moves"] or rows[number]["moves"]))]  # fmt: skip
-        for share in (0.25, 0.5, 0.75, 1.0):
-            for k in range(2 if flat else 16):
-                s, c = (float(x) for x in sincos(180.0 * k if flat else 22.5 * k))
-                at = point + share * size * (c * first + s * second)
-                bears = [one for one in (number, *mine) if abs(self.gap(one, at, time)) <= slack]
-                if not bears or any(self.gap(other, at + slack * n, time) < 0.0 for other in near):
-                    return []
-                found.add(bears[0])
-        # Between those that bear it there is no gap.
-        joined, rest = {number: self.middle(number, time)}, {k: self.middle(k, time) for k in found - {number}}
-        while met := {
-            k for k, place in rest.items() if self._least_between(self.row(k, time), place, joined, time)[0] <= slack
-        }:
-            joined |= {k: rest.pop(k) for k in met}
-        return [] if rest else sorted(found)
-
-    def _least_between(self, row, place, middles: dict[int, np.ndarray], time: int) -> tuple[float, np.ndarray]:
+    def least_between(self, row, place, middles: dict[int, np.ndarray], time: int) -> tuple[float, np.ndarray]:
         """The least gap between a body at a place and others, and the way out of the nearest."""
         found = [between(row, place, self.row(k, time), middle) for k, middle in middles.items()]
         return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
