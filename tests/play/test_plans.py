@@ -1,5 +1,6 @@
 """Plans that drills share, and what a session leaves behind."""
 
+import copy
 import json
 import pickle
 import unittest
@@ -88,6 +89,19 @@ class Shared(unittest.TestCase):
             self.assertEqual(
                 nivvo.fire(made, case).digest, nivvo.fire(nivvo.parse(PIER).with_settings(laid), case).digest
             )
+
+    def test_a_drill_that_is_sent_elsewhere_takes_along_nothing_of_what_was_tried_with_it(self):
+        made, sizes = nivvo.parse(PIER), []
+        for number in range(60):
+            if number in (1, 59):
+                sizes.append(len(pickle.dumps(made)))
+            speed = {"ability.flare.launch.speed": 12.0 + number}
+            digest = nivvo.fire(made.with_settings(speed)).digest
+            for sent in (pickle.loads(pickle.dumps(made)), copy.deepcopy(made)) if number % 20 == 5 else ():
+                self.assertEqual(nivvo.fire(sent.with_settings(speed)).digest, digest)
+                with self.assertRaisesRegex(nivvo.DrillError, "no such muzzle"):
+                    sent.with_settings({"ability.flare.muzzle": "mast"})
+        self.assertLess(sizes[1], 1.01 * sizes[0])
 
     def test_it_makes_only_what_it_touches_anew(self):
         made = nivvo.parse(PIER)

@@ -176,15 +176,21 @@ class Linked:
         self._looked: dict[str, tuple[list[Problem], tuple, bool]] = {}
         self.model = None if wrong or self.errors else self.usable
 
+    def __getstate__(self) -> dict:
+        # What was looked at is known by which object it is: copies are others.
+        return self.__dict__ | {"_looked": {}}
+
     def with_abilities(self, document: Document) -> Linked | None:
         """That of a document with other abilities of the same names, if this one is right; None where more has changed,
         something is wrong, or what has changed may be asked for elsewhere."""
         now, was = document.tables, self.document.tables
         if now.keys() != was.keys() or any(now[key] is not was[key] for key in now if key != "ability"):
             return None
-        tables, before = now["ability"], was["ability"]
-        if self.model is None or not tables.keys() == before.keys() == self._looked.keys():
+        tables, before = now.get("ability"), was.get("ability")
+        if self.model is None or not tables or tables.keys() != before.keys():
             return None
+        if not self._looked:
+            self._across()
         if any(anchors for _, _, anchors in self._looked.values()):
             return None
         out = copy.copy(self)

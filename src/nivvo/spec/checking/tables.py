@@ -102,6 +102,14 @@ class Tables:
         self._before: dict[tuple[str, str], Entry] = {}
         self._kinds: OrderedDict[tuple, Entries] = OrderedDict()
 
+    def __getstate__(self) -> dict:
+        # What is known by which object a table is means nothing for its copies: they are others.
+        return {"model": self.model, "sheets": self.sheets, "_tracks": self._tracks}
+
+    def __setstate__(self, state: dict) -> None:
+        self.__init__(state["model"])
+        self.__dict__.update(state)
+
     def entries(self, kind: str, document: Document, only: Iterable[str] | None = None) -> Entries:
         """All tables of a kind, or only some."""
         raw = document.tables.get(kind, NOTHING)
