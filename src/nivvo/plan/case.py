@@ -55,7 +55,9 @@ class Case(NamedTuple):
 def case_of(drill: Drill, name: str | None = None) -> Case:
     """The plan of a case, made once a drill. Raises CallError for an unknown case."""
     name = drill.case_name(name)
-    if name not in drill._cache:
+    if name in drill._cache:
+        return drill._cache[name]
+    with drill._tables.lock:
         model, scene = drill.of_case(name), scene_of(drill, name)
         written = model.case.get(name) or Written.unwritten()
         hand = sorted(in_hand(model, written))

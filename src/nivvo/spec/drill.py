@@ -129,7 +129,8 @@ class Drill(Tabled):
         problem = documents.not_plain(dict(settings), "--set")
         if problem:
             raise DrillError([problem])
-        return _validated(self.document, {**self._settings, **settings}, self)
+        with self._tables.lock:
+            return _validated(self.document, {**self._settings, **settings}, self)
 
 
 @checked

@@ -87,11 +87,12 @@ class Afoot:
         if time or stage.changes or stage.turning or stage.loose.of or len(stage.herd.numbers):
             return make()
         begun, key = layout_of(stage.scene).begun, (*key, *stage.arena.who)
-        if key not in begun:
+        made = begun.get(key)
+        if made is None:
             if len(begun) > MOST_BEGUN:
                 begun.clear()
-            begun[key] = make()
-        return begun[key]
+            made = begun[key] = make()
+        return made
 
     def _all_floors(self) -> dict[int, Other]:
         falls = self.stage.scene.frame.vertical and self.stage.scene.gravity.any()

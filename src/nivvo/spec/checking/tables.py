@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import threading
 from collections import OrderedDict
 from collections.abc import Iterable
 from pathlib import Path
@@ -76,7 +77,8 @@ class Tables:
     """Models of the tables of a drill and of all that is set over it.
 
     ``model``: that of a whole drill. ``most``: so much is kept of each sort. ``linked`` keeps what was found across
-    tables that are still the same, ``planned`` what was made of them (``plan.case``).
+    tables that are still the same, ``planned`` what was made of them (``plan.case``). lock : who asks or adds holds it,
+    since threads may share a drill.
     """
 
     def __init__(self, model: type[BaseModel]):
@@ -91,7 +93,7 @@ class Tables:
             "cue": Cue,
             "case": Case,
         }
-        self.sheets = Sheets()
+        self.sheets, self.lock = Sheets(), threading.RLock()
         self.linked: dict[Any, Any] = {}
         self.planned: dict[Any, Any] = {}
         self._tracks: dict[Path, Track] = {}
