@@ -15,7 +15,7 @@ from nivvo.core.launching import launch, shooting
 from nivvo.core.launching.air import Air
 from nivvo.core.launching.launch import HIGH, LOW
 from nivvo.core.numbers import clock
-from tests.core.arenas import arena, ball, events_of, floor, ticks
+from tests.core.arenas import arena, ball, events_of, ticks
 from tests.deep import DEEP
 
 G = np.array([0.0, -9.81, 0.0])
@@ -67,21 +67,6 @@ def in_ticks(step, w, time, linear, square, dt, factor=1.0):
 
 
 class Flight(unittest.TestCase):
-    def test_in_exact_step_it_is_the_solution_of_its_equation(self):
-        rng = np.random.default_rng(3)
-        rules = [(0.3, 0.0), (0.0, 0.02), (0.4, 0.05), (10.0, 0.0), (100.0, 0.0), (0.0, 5.0)]
-        for linear, square in rules:
-            v = rng.normal(size=3) * 15
-            world = arena([], flat=False)
-            world.put(world.new_params(acting(G, linear=linear, square=square), 0.1, reach=1e9), np.zeros(3), v, 1, 0)
-            world.run(ticks(120))
-            samples = world.take_samples()
-            times = np.arange(1, 121) / 60.0
-            expected = truth(v, linear, square, times).y.T
-            gap = np.linalg.norm(samples["p"] - expected[:, :3], axis=1)
-            self.assertLess((gap / expected[:, 6]).max(), 1e-6, (linear, square))
-            self.assertAlmostEqual(world.flight[0]["flown"], expected[-1, 6], delta=1e-5 * expected[-1, 6])
-
     def test_linear_drag_has_its_closed_form(self):
         k, v = 0.7, np.array([12.0, 9.0, -3.0])
         p, u = Air(acting(G, linear=k)).fly(v, 2.0)
@@ -102,31 +87,6 @@ class Flight(unittest.TestCase):
                 expected = in_ticks(step, v, np.array([edges[k]]), 0.2, 0.03, dt, factor)[0]
                 np.testing.assert_allclose(world.samples["p"][k], expected, rtol=1e-12, atol=1e-12)
 
-    def test_it_touches_where_and_when_its_true_path_does(self):
-        v = np.array([16.0, 12.0, 0.0])
-        for linear, square in ((0.4, 0.0), (0.2, 0.03), (6.0, 0.0)):
-            for body, gap in (
-                (floor(-2.0), lambda p: p[1] + 2.0 - 0.1),
-                (ball((9.0, 1.0, 0.0), 2.5), lambda p: np.linalg.norm(p - (9.0, 1.0, 0.0)) - 2.6),
-                (ball((2.0, 1.2, 0.0), 0.4), lambda p: np.linalg.norm(p - (2.0, 1.2, 0.0)) - 0.5),
-            ):
-
-                def met(t, y, gap=gap):
-                    return gap(np.asarray(y[:3]))
-
-                met.direction, met.terminal = -1, True
-                found = truth(v, linear, square, [6.0], events=met)
-                world = arena([body])
-                world.put(world.new_params(acting(G, linear=linear, square=square), 0.1), np.zeros(3), v, 1, 0)
-                world.run(ticks(360))
-                contact = [event for event in events_of(world) if event["kind"] == pool.CONTACT]
-                self.assertEqual(len(contact), len(found.t_events[0]), (linear, body["kind"]))
-                if contact:
-                    at = contact[0]["start"] / 693e9 + contact[0]["after"]
-                    self.assertAlmostEqual(at, found.t_events[0][0], delta=2e-7)
-                    np.testing.assert_allclose(contact[0]["p"], found.y_events[0][0][:3], atol=3e-6)
-                    self.assertLess(abs(gap(contact[0]["p"])), 1e-9)
-
     def test_life_reach_and_bounds_cut_it_where_they_should(self):
         v = np.array([16.0, 12.0, 0.0])
         world = arena([])
@@ -140,18 +100,6 @@ class Flight(unittest.TestCase):
         self.assertAlmostEqual(ends[1]["start"] / 693e9 + ends[1]["after"], 0.517, delta=1e-12)
         at = ends[2]["start"] / 693e9 + ends[2]["after"]
         self.assertAlmostEqual(truth(v, 0.5, 0.02, [at]).y[6, -1], 9.0, delta=1e-5)
-
-    def test_plain_python_and_compiled_give_the_same_bytes(self):
-        taken = []
-        for mode in ("never", "always"):
-            with mock.patch.dict(os.environ, {"NIVVO_COMPILE": mode}):
-                world = arena([floor(-2.0), ball((9.0, 1.0, 0.0), 0.5, velocity=(-1.0, 0.3, 0.0), key=1)])
-                rules = world.new_params(acting(G, linear=0.3, square=0.02), 0.1)
-                for k in range(5):
-                    world.put(rules, np.zeros(3), (14.0 + k, 7.0 - k, 0.0), k, 0)
-                world.run(ticks(200))
-                taken.append((events_of(world).tobytes(), world.take_samples().tobytes()))
-        self.assertEqual(*taken)
 
 
 class AnyForce(unittest.TestCase):
@@ -379,11 +327,6 @@ class Stiff(unittest.TestCase):
             end = self.flown(v, linear, square, False)[0]
             self.assertLess(np.linalg.norm(end["p"] - way[:3]), 1e-6 * way[6], (linear, square))
             self.assertLess(abs(end["flown"] - way[6]), 1e-6 * way[6], (linear, square))
-
-    def test_plain_and_compiled_give_the_same_bytes_there_too(self):
-        for linear, square in self.RULES:
-            one, other = (self.flown(np.array([9.0, 4.0, 1.0]), linear, square, compiled) for compiled in (True, False))
-            self.assertEqual(one.tobytes(), other.tobytes())
 
     def test_it_touches_on_its_true_path(self):
         for linear in (400.0, 3000.0):

@@ -74,15 +74,6 @@ class Steps(unittest.TestCase):
             np.testing.assert_array_equal(late["p"][1:], same["p"][:-1])
             np.testing.assert_array_equal(late["v"][1:], same["v"][:-1])
 
-    def test_mirrored_and_upturned_worlds_give_mirrored_samples_to_the_bit(self):
-        for step in pool.STEPS:
-            base = self.fly(step)
-            for mirror in (np.array([-1.0, 1, 1]), np.array([1.0, -1, 1])):
-                other = self.fly(
-                    step, p=np.array([0.3, 1.7, 0]) * mirror, v=np.array([11.0, 13, 0]) * mirror, a=G * mirror
-                )
-                np.testing.assert_array_equal(other["p"], base["p"] * mirror)
-
     def test_the_exact_step_does_not_depend_on_the_rate(self):
         ends = {rate: self.fly("exact", rate=rate, count=2 * rate)[-1]["p"] for rate in (30, 60, 144, 1000)}
         for end in ends.values():

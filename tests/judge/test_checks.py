@@ -164,19 +164,6 @@ check = [{ CHECK }]
 
 
 class Closest(unittest.TestCase):
-    def test_agrees_with_dense_sampling_also_of_moving_bodies(self):
-        for velocity in ([0, 0], [-3, 1]):
-            made = drill(ability='on.anything.then = "pass"').with_settings({"target.wisp.move.velocity": velocity})
-            made = made.with_settings({"target.wisp.at": [15, 14]})
-            run = nivvo.fire(made)
-            near = closest(run, "wisp")
-            path = run.flight("flare-1")
-            times = np.linspace(path.t[0], path.t[-1], 200_001)
-            p = path.at(times)[0][:, :2]
-            gaps = np.linalg.norm(p - [15, 14] - np.outer(times, velocity), axis=1) - 0.6
-            self.assertAlmostEqual(near.gap, gaps.min(), delta=1e-7)
-            self.assertAlmostEqual(near.time, times[gaps.argmin()], delta=1e-3)
-
     def test_only_while_it_is_there(self):
         """What comes, what goes, what is out by another shot: against the gaps at many times at which it was there."""
         rng = np.random.default_rng(3)

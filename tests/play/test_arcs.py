@@ -145,10 +145,6 @@ class Fired(unittest.TestCase):
         self.assertEqual(len(dots.points), 0)
         self.assertIn("out of reach", dots.reason)
 
-    def test_facing_and_mirrored_cursors_give_mirrored_lobs_to_the_bit(self):
-        right, left = (nivvo.fire(lob(cursor=[x, 3.0])[0]).rows("shots")[0] for x in (22.0, -22.0))
-        self.assertEqual((right["vx"], right["vy"], right["x"]), (-left["vx"], left["vy"], -left["x"]))
-
 
 class Solve(unittest.TestCase):
     def test_what_it_says_of_a_shot_that_inherits_is_what_is_to_be_written(self):

@@ -141,26 +141,6 @@ class Told(unittest.TestCase):
         seen = nivvo.preview(made)
         self.assertEqual((seen.landing.body, seen.landing.time), (first["body"], first["time"]))
 
-    def test_live_bounces_at_the_same_times_and_goes_back_to_the_middle_of_a_hop(self):
-        made = yard(case="input = []")
-        live, told, back = nivvo.Live(made, compiled=False), [], None
-        live.tap("fire")
-        for tick in range(360):
-            told += [(e.time, e.what, e.name) for e in live.step() if e.what in ("contact", "bounced", "ended")]
-            if tick == 100:
-                back, kept = live.snapshot(), len(told)
-        run = nivvo.fire(yard())
-        rows = [row for row in run.rows("events") if row["what"] in ("contact", "bounced", "ended")]
-        self.assertEqual(told, [(row["time"], row["what"], row["body"]) for row in rows])
-        live.restore(back)
-        again = [
-            (e.time, e.what, e.name)
-            for _ in range(259)
-            for e in live.step()
-            if e.what in ("contact", "bounced", "ended")
-        ]
-        self.assertEqual(again, told[kept:])
-
     def test_between_closing_doors_each_hop_is_faster_and_the_end_names_them(self):
         door = "[obstacle.{}]\nat = [{}, 0]\nshape.box = [1, 8]\nmove.velocity = [{}, 0]\n"
         made = nivvo.parse(

@@ -92,17 +92,6 @@ class Chase(unittest.TestCase):
                 self.assertAlmostEqual(np.hypot(*(place - [row["x"], row["y"]])), 0.4, delta=1e-6)
         self.assertGreater(hits, 8)
 
-    def test_live_and_fired_are_the_same_and_nothing_flying_changes_nothing(self):
-        drill = made(at=[9, 2])
-        run = nivvo.fire(drill)
-        live = nivvo.Live(drill, compiled=False)
-        for _ in range(120):
-            live.step()
-        mine = live._session.stage.motions[live._session.stage.number["wisp"]].seen(2.0)[0]
-        np.testing.assert_allclose(mine, way_of(run)[120], atol=1e-12)
-        late = drill.with_settings({"case.tap.input": [{"t": 3.0, "tap": "fire"}]})
-        np.testing.assert_allclose(way_of(nivvo.fire(late))[180], way_of(run)[180], atol=1e-12)
-
     def test_what_makes_no_sense_is_told(self):
         for keys, says in (
             ({"way": "chase", "keeps": ", velocity = [1, 0]"}, "one of velocity"),

@@ -257,33 +257,6 @@ input = [{ t = 0, tap = "a" }, { t = 0.3, tap = "b" }, { t = 0.6, tap = "b" }, {
         rows = nivvo.fire(nivvo.parse(text)).rows("shots")
         self.assertEqual([(row["ability"], row["time"]) for row in rows], [("a", 0.0), ("b", 0.6), ("d", 1.5)])
 
-    def test_damage_breaks_off_a_charge_and_a_lost_shooter_fires_no_more(self):
-        text = """nivvo = 1
-[shooter.keeper]
-at = [0, 1]
-health = {health}
-[shooter.rival]
-at = [6, 1]
-facing = "left"
-[ability.lob]
-shooter = "keeper"
-firing = {{ kind = "charge", cancelled_by_damage = true }}
-launch.speed = 10
-[ability.bolt]
-shooter = "rival"
-firing.button = "bolt"
-launch.speed = 20
-flight.gravity_share = 0
-on.shooters.damage = 10
-[case.duel]
-input = [{{ t = 0, hold = "fire", held = 1, shooter = "keeper" }}, {{ t = 0.1, tap = "bolt", shooter = "rival" }},
-         {{ t = 1.5, tap = "fire", shooter = "keeper" }}]
-"""
-        for health, expected in ((50, ["bolt", "lob"]), (10, ["bolt"])):
-            run = nivvo.fire(nivvo.parse(text.format(health=health)))
-            self.assertEqual([row["ability"] for row in run.rows("shots")], expected)
-            self.assertIn("cancelled by damage", [row["why"] for row in run.rows("states")])
-
     def test_breaking_off_a_burst_does_not_beat_its_cooldown(self):
         keys = 'firing = { kind = "burst", shots = 5, interval = 0.1, cooldown = 0.6, cancel = "no" }'
         rows = [(0, "fire"), (150, "no"), (300, "fire"), (699, "fire"), (700, "fire"), (720, "no")]
@@ -293,35 +266,6 @@ input = [{{ t = 0, hold = "fire", held = 1, shooter = "keeper" }}, {{ t = 0.1, t
         self.assertEqual(presses(run), (2, 2))
         keys = 'firing = { kind = "burst", shots = 5, interval = 0.1, ammo = 3 }'
         self.assertEqual(presses(played(keys, held([(0, 0), (900, 900)]))), (1, 1))
-
-    def test_a_stream_ends_with_its_shooter(self):
-        text = """nivvo = 1
-[shooter.keeper]
-at = [0, 1]
-health = 10
-[shooter.rival]
-at = [6, 1]
-facing = "left"
-[ability.stream]
-shooter = "keeper"
-firing = { kind = "auto", rate = 10 }
-launch.speed = 20
-launch.elevation = 60
-limits.life = 0.2
-[ability.bolt]
-shooter = "rival"
-firing.button = "bolt"
-launch.speed = 20
-flight.gravity_share = 0
-on.shooters.damage = 10
-[case.duel]
-input = [{ t = 0, hold = "fire", held = 5, shooter = "keeper" }, { t = 0.5, tap = "bolt", shooter = "rival" }]
-"""
-        run = nivvo.fire(nivvo.parse(text))
-        out = run.rows("contacts")[0]["time"]
-        mine = [row["time"] for row in run.rows("shots") if row["ability"] == "stream"]
-        self.assertEqual(len(mine), int(out / 0.1) + 1)
-        self.assertIn("its shooter is out", [row["why"] for row in run.rows("states")])
 
 
 def textbook(rule, bits, interval, dt, count):

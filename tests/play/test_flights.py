@@ -151,16 +151,6 @@ class Homing(unittest.TestCase):
             p, t = p + v / rate, t + 1 / rate
             np.testing.assert_allclose(path.p[k + 1][:2], p, atol=1e-11)
 
-    def test_mirrored_worlds_home_mirrored(self):
-        for law in ("pursuit", "lead", "proportional", "blend"):
-            flight = [f"flight.homing.law = '{law}'", "flight.sway.across = 0.4\nflight.sway.period = 0.3"]
-            one = made(flight, view="up", target="[11, 8]", launch="launch.speed = 12\nlaunch.elevation = -30")
-            other = made(flight, view="down", target="[11, -8]", launch="launch.speed = 12\nlaunch.elevation = -30")
-            a, b = path_of(one)[1].p, path_of(other)[1].p
-            self.assertEqual((a * [1, -1, 1] + 0.0).tobytes(), (b + 0.0).tobytes())
-            left = one.with_settings({"shooter.keeper.facing": "left", "target.wisp.at": [-11, 8]})
-            self.assertEqual((a * [-1, 1, 1] + 0.0).tobytes(), (path_of(left)[1].p + 0.0).tobytes())
-
     def test_it_chooses_and_loses_as_it_is_told(self):
         base = """
 nivvo = 1
@@ -245,29 +235,6 @@ input = [{{ t = 0, tap = "fire" }}, {{ t = 0.4, tap = "rivet" }}]
         self.assertEqual(ends["look again"]["reason"], "touched second")
         self.assertEqual(ends["fly on"]["ended_by"], "life")
         self.assertEqual(ends["end"]["ended_by"], "lost its target")
-
-    def test_compiled_alone_or_among_others_it_is_the_same_to_the_byte(self):
-        import os
-        from unittest import mock
-
-        flight = ["flight.homing.law = 'lead'", "flight.drag.square = 0.01", "flight.thrust.acceleration = 9"]
-        drill = made(flight, target="[14, 6]", case="input = [{ t = 0.0, tap = 'fire' }, { t = 0.05, tap = 'fire' }]")
-        plain = nivvo.fire(drill)
-        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
-            compiled = nivvo.fire(drill)
-        self.assertEqual(plain.digest, compiled.digest)
-        alone = nivvo.fire(drill.with_settings({"case.tap.input": [{"t": 0.0, "tap": "fire"}]}))
-        self.assertEqual(alone.flight("tern-1").p.tobytes(), plain.flight("tern-1").p.tobytes())
-
-    def test_the_preview_is_the_flight(self):
-        drill = made(
-            ["flight.homing.turn_rate = 200"], target="[14, 9]", case="set = { 'target.wisp.move.velocity' = [0, 2] }"
-        )
-        run, path = path_of(drill)
-        seen = nivvo.preview(drill, every=0.01)
-        np.testing.assert_allclose(seen.points, path.at(seen.times)[0][:, :2], atol=1e-12)
-        self.assertEqual(seen.landing.body, "wisp")
-        self.assertAlmostEqual(seen.landing.time, run.rows("contacts")[0]["time"], places=12)
 
 
 class Others(unittest.TestCase):
@@ -376,16 +343,6 @@ class Others(unittest.TestCase):
             row = nivvo.fire(drill).rows("projectiles")[0]
             self.assertEqual(row["reason"], "touched keeper")
             self.assertLess(np.hypot(row["end_x"], row["end_y"] - 3 * row["ended"]), 0.7)
-
-    def test_a_lamp_goes_round_its_shooter_mirrored_with_its_facing(self):
-        flight = ["flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nflight.orbit.lasts = 1.5\nlimits.life = 2"]
-        drill = made(flight, target="[500, 0]")
-        _, path = path_of(drill)
-        late = (path.t >= 0.3) & (path.t <= 1.5)
-        np.testing.assert_allclose(np.linalg.norm(path.p[late], axis=1), 2.0, rtol=1e-9)
-        np.testing.assert_allclose(np.linalg.norm(path.v[-1]), 2.0 * math.radians(200), rtol=1e-9)
-        left = path_of(drill.with_settings({"shooter.keeper.facing": "left"}))[1]
-        np.testing.assert_allclose(left.p, path.p * [-1, 1, 1], atol=1e-12)
 
     def test_a_lamp_goes_round_from_the_first_on_at_no_speed_of_its_launch(self):
         orbit = "flight.orbit.radius = 2\nflight.orbit.turn_rate = 200\nlimits.reach = 7\nheading.follows = 'launch'"

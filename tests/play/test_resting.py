@@ -2,9 +2,7 @@
 
 import itertools
 import math
-import os
 import unittest
-from unittest import mock
 
 import numpy as np
 from scipy.integrate import solve_ivp
@@ -580,12 +578,6 @@ class Resting(unittest.TestCase):
         self.assertEqual((row["ended_by"], said(run, "left")), ("body out", []))
         self.assertLess(row["ended"] - second, 1 / 60)
         self.assertIn(row["ended"], said(run, "burst"))
-
-    def test_compiled_it_is_the_same_to_the_byte(self):
-        drill = made("then = 'bounce', restitution = 0.3, rests = 'rolls', rolling = 0.05", CRATE.format(7), life=8)
-        plain = nivvo.fire(drill).digest
-        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
-            self.assertEqual(nivvo.fire(drill).digest, plain)
 
     def test_what_makes_no_sense_is_told(self):
         for answer, says in (

@@ -64,12 +64,6 @@ class Roses(unittest.TestCase):
         inside = nivvo.rose(top().with_settings({"shooter.keeper.muzzle.hand.forward": 0.4}))
         self.assertLess(inside.clearances.max(), 0.0)
 
-    def test_side_view_facings_mirror_to_the_bit(self):
-        made = nivvo.parse("nivvo = 1\n[ability.flare]\nlaunch.speed = 18\nlaunch.elevation = 37\n")
-        right, left = nivvo.rose(made).shots
-        np.testing.assert_array_equal(right.velocity * (-1, 1, 1), left.velocity)
-        np.testing.assert_array_equal(right.at * (-1, 1, 1), left.at)
-
     def test_the_pictures_hold_what_they_should(self):
         figure = Figure(figsize=(8, 5))
         FigureCanvasAgg(figure)

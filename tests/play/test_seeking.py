@@ -138,10 +138,3 @@ class Stick(unittest.TestCase):
             for seen in ("exact", "at ticks"):
                 found = self.directions("aim.turn_rate = 90", rows, f'rate = {rate}\ninput = "{seen}"')
                 self.assertEqual(found, [45, 90], (rate, seen))
-
-    def test_mirrored_sticks_give_mirrored_shots_to_the_bit(self):
-        shots = []
-        for x in (0.7, -0.7):
-            made = seeker('aim.by = "stick"', FAR, case=f"input = [{{ t = 0, stick = [{x}, 0.4], tap = 'fire' }}]")
-            shots.append(nivvo.fire(made).rows("shots")[0])
-        self.assertEqual((shots[0]["vx"], shots[0]["vy"]), (-shots[1]["vx"], shots[1]["vy"]))

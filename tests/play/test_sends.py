@@ -54,10 +54,6 @@ def refused_of(run):
     return [row["detail"] for row in run.rows("events") if row["what"] == "refused"]
 
 
-def told_of(live):
-    return [(e.time, e.what, live.name_of(e.id)) for e in live.step() if e.what in ("sent", "contact", "ended")]
-
-
 def sent_of(run):
     return [row for row in run.rows("births") if row["parent"]]
 
@@ -157,15 +153,6 @@ class Sent(unittest.TestCase):
         self.assertEqual([row["projectile"] for row in chain], ["pot-1", "ash-1.1", "ash-1.2"])
         said = [row["projectile"] for row in run.rows("events") if row["what"] in ("ended", "sent")]
         self.assertEqual(said, ["pot-1", "ash-1", "ash-1.1", "ash-1.2"])
-
-    def test_frame_rates_and_ways_to_run_make_no_difference_in_exact_step(self):
-        rows = []
-        for rate in (10.0, 60.0, 144.0):
-            made = drill(then="bounce", bounce=", restitution = 0.7").with_settings({"tick.rate": rate})
-            rows.append([(row["time"], row["x"], row["y"]) for row in sent_of(nivvo.fire(made))])
-        self.assertGreater(len(rows[0]), 3)
-        for one in rows[1:]:
-            np.testing.assert_allclose(one, rows[0], atol=1e-9)
 
     def test_one_meets_another_body_in_the_tick_in_which_it_was_born(self):
         roof = '[obstacle.roof]\nat = [0, 1.6]\nshape.half_space = "down"\ngroup = "roofs"\n'
@@ -302,31 +289,6 @@ class Bounded(unittest.TestCase):
         ):
             with self.assertRaisesRegex(nivvo.DrillError, words):
                 nivvo.parse(TEXT.format(**{**PLAIN, **SIDE}).replace(old, new))
-
-
-class Live(unittest.TestCase):
-    def test_it_is_the_same_live_and_after_going_back(self):
-        made = drill(then="bounce", bounce=", restitution = 0.7")
-        live, told = nivvo.Live(made, compiled=False), []
-        live.tap("fire")
-        kept = back = None
-        for tick in range(240):
-            told += told_of(live)
-            if tick == 120:
-                back, kept = live.snapshot(), len(told)
-        run = nivvo.fire(drill(then="bounce", bounce=", restitution = 0.7"))
-        rows = [row for row in run.rows("events") if row["what"] in ("sent", "contact", "ended") and row["time"] <= 4.0]
-        self.assertEqual(told, [(row["time"], row["what"], row["projectile"]) for row in rows])
-        self.assertIn("sent", {what for _, what, _ in told})
-        live.restore(back)
-        again = []
-        for _ in range(119):
-            again += told_of(live)
-        self.assertEqual(again, told[kept:])
-
-    def test_a_preview_sends_nothing(self):
-        seen = nivvo.preview(drill())
-        self.assertEqual(seen.landing.body, "deck")
 
 
 def wild(rng):

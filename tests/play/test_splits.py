@@ -148,16 +148,6 @@ class Split(unittest.TestCase):
                 way = parent.last_v / np.linalg.norm(parent.last_v)
                 np.testing.assert_allclose(mean / np.linalg.norm(mean), way, atol=1e-12)
 
-    def test_mirrored_scenes_split_mirrored(self):
-        when = "age = { at = 0.2, sends.ability = 'fry', sends.gap = 0.1 }"
-        launch = "launch.speed = 9\nlaunch.elevation = 37"
-        up, down = (sent_of(nivvo.fire(made(when, view=view, launch=launch))) for view in ("up", "down"))
-        left = sent_of(nivvo.fire(made(when, launch=launch).with_settings({"shooter.keeper.facing": "left"})))
-        for one, other, third in zip(up, down, left, strict=True):
-            for field in ("p", "v"):
-                self.assertEqual((one[field] * [1, -1, 1] + 0.0).tobytes(), (other[field] + 0.0).tobytes())
-                self.assertEqual((one[field] * [-1, 1, 1] + 0.0).tobytes(), (third[field] + 0.0).tobytes())
-
     def test_a_fan_may_stand_upright_in_space(self):
         for roll, across in ((0, [0, 1, 0]), (90, [0, 0, 1])):
             fry = FRY.format(count=2, spread=f"fan = 40\nlaunch.fan_roll = {roll}")
@@ -223,18 +213,6 @@ class Split(unittest.TestCase):
         run = nivvo.fire(drill)
         self.assertLessEqual(max(float(row["p"][1]) for row in sent_of(run)), 0.9 - 0.1 + 1e-9)
         self.assertFalse([row for row in run.rows("contacts") if row["overlap"] > 1e-9])
-
-    def test_any_order_and_compiled_it_is_the_same_to_the_byte(self):
-        import os
-        from unittest import mock
-
-        when = "apex = { sends.ability = 'fry' }\nnear = { within = 1, then = 'go on' }"
-        drill = made(when, launch="launch.speed = 14\nlaunch.elevation = 50", more="[target.wisp]\nat = [8, 5]\n")
-        plain = nivvo.fire(drill).digest
-        with mock.patch.dict(os.environ, {"NIVVO_COMPILE": "always"}):
-            self.assertEqual(nivvo.fire(drill).digest, plain)
-        with mock.patch.dict(os.environ, {"NIVVO_SLEEP": "never"}):
-            self.assertEqual(nivvo.fire(drill).digest, plain)
 
     def test_what_makes_no_sense_is_told(self):
         for when, says in (

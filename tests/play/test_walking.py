@@ -258,21 +258,6 @@ class Brought(unittest.TestCase):
         # Then it falls: nothing holds it there.
         self.assertAlmostEqual(way.seen(3.9)[0][1], 0.9, delta=1e-6)
 
-    def test_walks_are_mirrored_with_their_worlds(self):
-        def world(sign, y):
-            step = f"[obstacle.step]\nat = [{3 * sign}, {0.1 * y}]\nshape.box = [1, 0.2]\n"
-            ramp = f"shape.polygon = [[0, 0], [{2 * sign}, 0], [{2 * sign}, {y}]]\n"
-            return f"{QUAY}{step}[obstacle.ramp]\nat = [{5 * sign}, 0]\n{ramp}"
-
-        places = []
-        for sign, y in ((1, 1), (-1, 1), (1, -1), (-1, -1)):
-            _, way = walked(world(sign, y), [f"{{ t = 0, walk = [{sign}, 0] }}", "{ t = 1.9, tap = 'jump' }"],
-                            at=(0, 0.9 * y), walk="speed = 3, jump = 4",
-                            world=f'y = "{"up" if y > 0 else "down"}"')  # fmt: skip
-            places.append([way.seen(time)[0][:2] * [sign, y] for time in np.linspace(0, 2.9, 30)])
-        for other in places[1:]:
-            np.testing.assert_allclose(other, places[0], atol=1e-6)
-
     def test_on_a_grid_of_heights_in_space_it_stands_on_the_ground_at_each_place(self):
         rng = np.random.default_rng(2)
         heights = rng.uniform(-0.25, 0.25, (8, 24)).round(3)

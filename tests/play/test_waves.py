@@ -103,16 +103,6 @@ class Arrivals(unittest.TestCase):
         again = nivvo.fire(made(target, view="world.view = 'top'", lasts=10))
         self.assertEqual(run.digest, again.digest)
 
-    def test_live_has_the_same(self):
-        drill = made(WAVE, lasts=3)
-        live = nivvo.Live(drill, compiled=False)
-        live.press("fire")
-        outs = []
-        for _ in range(180):
-            outs += [event.time for event in live.step() if event.what == "out"]
-        fired = [row["out_at"] for row in nivvo.fire(drill).rows("targets") if row["out_at"] < 3]
-        np.testing.assert_allclose(outs, sorted(fired), atol=1e-12)
-
     def test_what_makes_no_sense_is_told(self):
         for target, says in (
             ("wave = { count = 3, every = 1 }", "needs at"),
