@@ -189,7 +189,7 @@ class Arena:
         self.wake = ALL_AWAKE.copy()
         self.awake = np.zeros(16, dtype=np.int32)
         self.events = pool.zeros(FIRST_EVENTS, pool.EVENT)
-        self.samples = pool.zeros(1024 if sampled else 1, pool.SAMPLE)
+        self.samples = pool.zeros(256 if sampled else 1, pool.SAMPLE)
         self.counters, self._known, self._planned = np.zeros(pool.COUNTERS, dtype=np.int64), (0, b""), 0
         self.counters[pool.UNTIL] = pool.FOREVER
         self.notes: list[tuple] | None = None

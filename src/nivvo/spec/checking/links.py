@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -193,7 +192,8 @@ class Linked:
             self._across()
         if any(anchors for _, _, anchors in self._looked.values()):
             return None
-        out = copy.copy(self)
+        out = Linked.__new__(Linked)
+        out.__dict__.update(self.__dict__)
         out.document, out._looked = document, {**self._looked}
         entries, models = {**self.entries["ability"].entries}, {**self.model.ability}
         out.entries = {**self.entries, "ability": Entries(tables, entries, models, models, {}, [])}
