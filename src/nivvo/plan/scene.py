@@ -124,6 +124,7 @@ class Scene:
         self.abilities: dict[str, Ability] = {}
         self.cues: tuple[Cue, ...] = ()
         self._offsets: dict[tuple, tuple] = {}
+        self._reaches: dict[int, float] = {}
         self.made: dict[type, Any] = {}
         self._arena = self._laid(world.bounds)
 
@@ -247,8 +248,13 @@ class Scene:
 
     def clear_forward(self, ability: Ability, shooter: str) -> float:
         """Forward offset at which the projectile is just clear of the shooter at every aim (units)."""
-        row = self.bodies[self.number[shooter]]
-        return just_clear(reach_of(row), self.radius(ability), MARGIN * self.metre)
+        return just_clear(self.reach(self.number[shooter]), self.radius(ability), MARGIN * self.metre)
+
+    def reach(self, number: int) -> float:
+        """Radius of a ball about the middle of a body, as it is at 0 s, that holds it (units); inf of a half-space."""
+        if number not in self._reaches:
+            self._reaches[number] = reach_of(self.bodies[number])
+        return self._reaches[number]
 
 
 def _zone(model, frame: frames.Frame, metre: float) -> np.ndarray:

@@ -389,7 +389,9 @@ class Arena:
         acts = acts if getattr(acts, "dtype", None) == pool.PARAMS else acting(acts)
         self.params[n] = acts[0]
         self.may_send(acts)
-        row, self.answers[n] = self.params[n], answers
+        row = self.params[n]
+        # By their bytes, which is several times quicker than by their fields.
+        self.answers[n].view(np.uint8)[:] = answers.view(np.uint8)
         row["radius"], row["reach"], row["life"], row["spares"] = radius, one.reach, one.life, one.spares
         row["strays"], row["owner"] = one.strays, one.owner
         if one.strays == pool.FROM_LAUNCH or may_stay(answers):

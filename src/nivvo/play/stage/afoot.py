@@ -191,17 +191,17 @@ class Afoot:
             others = self._others(number, self._about(number, time, end), time, end)
             self._begin(feet, motion, *here)
             pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, stage.scene.size)
-            return pieces, feet.stands, feet.carried, feet.a == NOWHERE
+            return pieces, feet.p, feet.v, feet.a, feet.stands, feet.carried
 
         asked = number, end, self.end, *self._known(motion), motion.carried, motion.stands, *map(bytes, here)
-        pieces, feet.stands, feet.carried, even = self._at_first(time, asked, treads)
+        pieces, feet.p, feet.v, feet.a, feet.stands, feet.carried = self._at_first(time, asked, treads)
         motion.leaps, motion.stands, motion.carried = 0.0, feet.stands, feet.carried
         for piece in pieces:
             when = min(time + round(piece.time * UNITS), end)
             motion.turn(when, *(np.array(one) for one in (piece.p, piece.v, piece.a)))
         on = self._strides.get(number)
         waits = on is not None and on.piece is None and on.until > time
-        if end == self.end and not pieces and even and not waits:
+        if end == self.end and not pieces and feet.a == NOWHERE and not waits:
             on = self._at_first(time, ("on", *asked), lambda: self._stride(number, laws))
             self._strides[number] = on._replace(piece=on.piece and motion.pieces[-1])
 

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from nivvo.core.geometry.shapes import plain, reach_of
+from nivvo.core.geometry.shapes import plain
 from nivvo.play.ways.motion import Motion
 
 if TYPE_CHECKING:
@@ -41,7 +41,7 @@ class Layout:
         self.waves = {k: wave for wave in scene.waves for k in wave.bodies.tolist()}
         self.masses = [k for k, body in bodies if body.mass is not None]
         self.walks, self.begun = bool(walks), {}
-        self._rows, self._shapes, self._reaches = scene.bodies, {}, {}
+        self._rows, self._shapes = scene.bodies, {}
         healths = scene.bodies["health"][[scene.number[name] for name in scene.shooters]]
         self.mortal = bool(np.isfinite(healths).any())
 
@@ -50,12 +50,6 @@ class Layout:
         if number not in self._shapes:
             self._shapes[number] = plain(self._rows[number])
         return self._shapes[number]
-
-    def reach(self, number: int) -> float:
-        """Radius of a ball about a body's middle that holds it (units); inf of a half-space."""
-        if number not in self._reaches:
-            self._reaches[number] = reach_of(self._rows[number])
-        return self._reaches[number]
 
 
 def layout_of(scene: Scene) -> Layout:

@@ -520,7 +520,7 @@ class Stage:
     def reach(self, number: int) -> float:
         """Radius of a ball about a body's middle that holds it (units); inf of a half-space."""
         if number < len(self.scene.planned) and number not in self._reshaped:
-            return layout_of(self.scene).reach(number)
+            return self.scene.reach(number)
         if number not in self._reaches:
             self._reaches[number] = reach_of(self.rows[number])
         return self._reaches[number]
