@@ -7,6 +7,7 @@ READY := $(VENV)/.ready
 .PHONY: demo test lint bench pictures reference docs clean
 
 demo: $(READY)
+	$(BIN)/nivvo compile
 	$(BIN)/nivvo demo
 
 test: $(READY)
@@ -36,7 +37,6 @@ $(READY): pyproject.toml
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
 	@# Once, here: where Python is told to keep nothing that it compiles, each process would do it anew.
 	$(BIN)/python -m compileall -q src
-	$(BIN)/nivvo compile
 	touch $(READY)
 
 clean:
