@@ -67,12 +67,13 @@ def step(head: str, there: str, keys: str, count: int, way: str) -> float:
 
 def report() -> None:
     """Print each, among few and among many, and by how much that is more."""
-    for way, written in WAYS.items():
+    for way, motion in (*((way, "exact") for way in WAYS), ("drift", "semi-implicit"), ("turn", "semi-implicit")):
         for what, (head, there, keys) in DOES.items():
-            few, many = (step(head, there, keys, count, written) for count in (FEW, MANY))
+            head += f"tick.motion = '{motion}'\n"
+            few, many = (step(head, there, keys, count, WAYS[way]) for count in (FEW, MANY))
             print(
-                f"live step, {what}, among obstacles that {way}: {few:.3f} ms among {FEW}, {many:.3f} ms among "
-                f"{MANY}: {many / few:.2f} times"
+                f"live step, {what}, {motion}, among obstacles that {way}: {few:.3f} ms among {FEW}, {many:.3f} ms "
+                f"among {MANY}: {many / few:.2f} times"
             )
 
 

@@ -316,9 +316,11 @@ class Arena:
             self._rouse()
 
     def set_motions(self, numbers, places, velocities, time: int) -> None:
-        """The same for many bodies whose ways veer, which go on straight: places, velocities (n, 3)."""
+        """The same for many bodies, which go on straight: places, velocities (n, 3)."""
         self.bodies["c0"][numbers], self.bodies["v0"][numbers] = places, velocities
         self.bodies["a0"][numbers], self.bodies["t0"][numbers] = 0.0, time
+        if (self.bodies["moves"][numbers] != pool.VEERS).any():
+            self._rouse()
 
     @property
     def events(self) -> np.ndarray:

@@ -38,6 +38,7 @@ from nivvo.play.aims.seeking import candidates
 from nivvo.play.effects.contract import Contact
 from nivvo.play.effects.registry import EFFECTS
 from nivvo.play.rules.anchors import PLACED, Anchors, Mark
+from nivvo.play.rules.shade import seen_share
 from nivvo.play.ways.motion import NOWHERE
 
 if TYPE_CHECKING:
@@ -293,7 +294,7 @@ class Consequences:
 
     def seen(self, contact: Contact, point: np.ndarray, body: int) -> float:
         """The share of a body that no obstacle then hides from a point (3,)."""
-        return self.session.stage.seen_share(body, point, _clock(contact))
+        return seen_share(self.session.stage, body, point, _clock(contact))
 
     def burst(self, contact: Contact, point: np.ndarray, radius: float) -> None:
         """Write down that something burst at a point (3,)."""

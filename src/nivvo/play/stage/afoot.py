@@ -40,6 +40,9 @@ MOST_PIECES = 128
 MOST_BEGUN = 100
 """Answers to how somebody begins that are kept with a scene."""
 
+FARTHER = 8
+"""How often one who comes farther than what was looked at is let go anew, among more."""
+
 ENDLESS = 1 << 60
 """A time (clock) that never comes."""
 
@@ -188,9 +191,17 @@ class Afoot:
         here, laws = motion.at(time), self._laws(motion)
 
         def treads() -> tuple:
-            others = self._others(number, self._about(number, time, end), time, end)
-            self._begin(feet, motion, *here)
-            pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, stage.scene.size)
+            far, stood = self._far(number, time, end), feet.stands
+            for _ in range(FARTHER):
+                self._begin(feet, motion, *here)
+                feet.stands = stood
+                others = self._others(number, self._about(number, time, end, far), time, end)
+                pieces = tread(feet, others, *laws, 0.0, (end - time) / UNITS, stage.scene.size)
+                went = max(length_of(np.array(p) - here[0]) for p in (feet.p, *(piece.p for piece in pieces)))
+                if went <= far - feet.reach:
+                    break
+                # Who is put out of what he was in may come farther than he walks, to others.
+                far = feet.reach + 2.0 * went
             return pieces, feet.p, feet.v, feet.a, feet.stands, feet.carried
 
         asked = number, end, self.end, *self._known(motion), motion.carried, motion.stands, *map(bytes, here)
@@ -287,12 +298,17 @@ class Afoot:
         others = [self._other(k, time, end) for k in about]
         return others + ([self.floors[number]] if number in self.floors else [])
 
-    def _about(self, number: int, time: int, end: int) -> list[int]:
-        """What is solid that one may come to from a time to another (clock), or step onto."""
-        stage, motion, seconds = self.stage, self.stage.motions[number], (end - time) / UNITS
-        place, velocity, acceleration = motion.at(time)
-        fast = self.fastest(motion, velocity, acceleration, seconds)
-        far = stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * stage.scene.size
+    def _far(self, number: int, time: int, end: int) -> float:
+        """How far off (units) what one may come to from a time to another (clock), or step onto, is at most."""
+        motion, seconds = self.stage.motions[number], (end - time) / UNITS
+        fast = self.fastest(motion, *motion.at(time)[1:], seconds)
+        return self.stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * self.stage.scene.size
+
+    def _about(self, number: int, time: int, end: int, far: float | None = None) -> list[int]:
+        """What is solid that one may come to from a time to another (clock), or step onto; so far off, if that is
+        known."""
+        stage, place = self.stage, self.stage.motions[number].place(time)
+        far = self._far(number, time, end) if far is None else far
         kinds = ("obstacle", "target") if stage.loose.of else ("obstacle",)
         # Farther ahead it is not known of all where they go straight.
         movers = stage.nearing([three(place)], [far], time, end) if end <= self.end else None

@@ -19,7 +19,7 @@ from nivvo.core.geometry.hulls import between
 from nivvo.core.geometry.shapes import distance, plain, reach_of, support
 from nivvo.core.geometry.turning import distance_at, rotated, surface_speed
 from nivvo.core.numbers.clock import UNITS
-from nivvo.core.numbers.frame import sincos, three
+from nivvo.core.numbers.frame import three
 from nivvo.core.numbers.vec import along, arc, dot, sub
 from nivvo.core.world.arena import Arena
 from nivvo.plan.bodies import Body, Wave, ring
@@ -44,9 +44,6 @@ AT_NO_TIME: tuple[int, list[tuple], set[int]] = (-1, [], set())
 
 FEW = 6
 """So many bodies that turn, or move, are looked at one by one: all at once takes as long as so many do."""
-
-SEEN = 64
-"""Lines of sight across a body in 2D."""
 
 
 def _moves(motion: Motion) -> int:
@@ -418,12 +415,20 @@ class Stage:
         steady.turned.clear()
 
     def _steady(self, time: int) -> Steady:
-        """Whose ways are known at a time (clock), and how far."""
+        """Whose ways are known at a time (clock), and how far; where all go straight over a tick, at its start."""
+        time = self._over(time)[0]
         if self._known is None or not self._known.goes_on(self.motions, self._of_ways(), time):
             if (out := self.rows["out"][self.movers]).any():
                 self.movers = [k for k, gone in zip(self.movers, out.tolist(), strict=True) if not gone]
             self._known = Steady(self.movers, self.motions, self._of_ways(), time, self.reach)
         return self._known
+
+    def _over(self, time: int) -> tuple[int, int]:
+        """From when to when (clock) all go straight that go at a time; that time where they do not."""
+        if self.cuts:
+            return time, time
+        tick = self.scene.ticks.holding(time)
+        return self.scene.ticks.edge(tick), self.scene.ticks.edge(tick + 1)
 
     def _of_ways(self) -> tuple:
         """What changes where somebody comes, goes, or begins to move."""
@@ -461,8 +466,12 @@ class Stage:
         """Let each moving body go straight over a tick."""
         self._turn_all(start)
         self._set.clear()
-        self._known = None
-        for k in self._on_their_way():
+        movers = self._on_their_way()
+        if len(movers) > FEW:
+            numbers, *ways = self._steady(start).straight(end)
+            self.arena.set_motions(numbers, *ways, start)
+            movers = sorted({*self._on_their_way()}.difference(numbers.tolist()))
+        for k in movers:
             self.arena.set_motion(k, *self.motions[k].straight(start, end), start)
 
     def way(self, number: int, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int, int | None]:
@@ -620,18 +629,20 @@ class Stage:
         from a time to another (clock), and of some more."""
         if not (self.movers and places):
             return []
-        if not self.cuts or len(self.movers) <= FEW:
+        if len(self.movers) <= FEW:
             return sorted(self.movers)
-        steady, slack = self._steady(time), 1e-9 * self.scene.size
+        (time, until), steady, slack = self._over(time), self._steady(time), 1e-9 * self.scene.size
+        end = max(end, until)
         return sorted({*steady.nearing(np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
 
     def _moving(self, time: int) -> list[tuple]:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
             slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
-            many = self.cuts and len(numbers) > FEW
-            if many and self._known is not None and self._known.holds(self._of_ways(), time):
-                boxes, numbers = self._known.boxes(time, slack), self._known.rest
+            steady = self._known if self.cuts or len(numbers) <= FEW else self._steady(time)
+            if steady is not None and len(numbers) > FEW and (not self.cuts or steady.holds(self._of_ways(), time)):
+                boxes = steady.boxes(*self._over(time), slack)
+                numbers = sorted({*numbers}.difference(k for k, *_ in boxes))
             for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
                 far = self.reach(k) + slack
                 boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
@@ -698,9 +709,9 @@ class Stage:
 
     def hidden(self, start, to, time: int) -> bool:
         """Whether an obstacle stands on the straight line from ``start`` along ``to``, as things stand at ``time``."""
-        return self._stands_on(start, to, time, self.around(start, to, 0.0, "obstacle", time=time))
+        return self.stands_on(start, to, time, self.around(start, to, 0.0, "obstacle", time=time))
 
-    def _stands_on(self, start, to, time: int, among: list[int]) -> bool:
+    def stands_on(self, start, to, time: int, among: list[int]) -> bool:
         """Whether one of the bodies ``among`` stands on a straight line, or it begins in one."""
         line = three(to)
         for number in among:
@@ -776,46 +787,6 @@ class Stage:
         """The least gap between a body at a place and others, and the way out of the nearest."""
         found = [between(row, place, self.row(k, time), middle) for k, middle in middles.items()]
         return min(found, key=lambda one: one[0], default=(math.inf, np.zeros(3)))
-
-    def seen_share(self, number: int, point, time: int) -> float:
-        """The share of a body that no obstacle hides from a point (3,), as things stand at ``time``.
-
-        By straight lines to SEEN points across it, square to the line of sight: a row of them in 2D, rings in 3D.
-        """
-        middle, row = self.middle(number, time), self.row(number, time)
-        way = middle - point
-        slack = 1e-6 * self.scene.size
-        among = [k for k in self.around(point, way, self.reach(number), "obstacle", time=time) if k != number]
-        among = [k for k in among if self.gap(k, point, time) > -slack]
-        far = math.sqrt(float(dot(way, way)))
-        if not among or far == 0.0:
-            return 1.0
-        way = way / far
-        free = total = 0
-        for side, size in self._across(way):
-            ends = [min(support(row, three(sign * side)), far) for sign in (1.0, -1.0)]
-            for share in size:
-                total += 1
-                to = middle + share * ends[share < 0.0] * side - point
-                # From a little off, or it would begin on an edge of who lies flush with what was touched.
-                off = slack / math.sqrt(float(dot(to, to)))
-                free += not self._stands_on(point + off * to, (1.0 - off) * to, time, among)
-        return free / total
-
-    def _across(self, way) -> list[tuple[np.ndarray, list[float]]]:
-        """Directions square to a line of sight, and the shares of a body's half width at which it is looked at."""
-        if self.scene.frame.size == 2:
-            side = np.array([-way[1], way[0], 0.0])
-            return [(side, [(2 * k + 1) / SEEN - 1.0 for k in range(SEEN)])]
-        first = np.cross(way, np.eye(3)[int(np.argmin(np.abs(way)))])
-        first /= math.sqrt(float(dot(first, first)))
-        second = np.cross(way, first)
-        out = []
-        for k in range(12):
-            s, c = (float(x) for x in sincos(30.0 * k))
-            # As much of the disc belongs to each ring.
-            out.append((c * first + s * second, [math.sqrt((2 * ring + 1) / 8) for ring in range(4)]))
-        return out
 
     def solid(self, number: int) -> bool:
         """Whether who walks goes on a body, and up to it: an obstacle, or what has a mass."""

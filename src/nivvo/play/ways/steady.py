@@ -50,11 +50,34 @@ class Steady:
         """Whether all still go at a time (clock) as they do."""
         return self.time <= time and (not self.breaks or time < self.breaks[0][0]) and self.who == who
 
-    def boxes(self, time: int, slack: float) -> list[tuple]:
-        """The box that each lies in at a time until which all go on as they do: number, least and greatest corner."""
-        (places, _, _), far = self._at(time), (self.reaches + slack)[:, None]
-        edges = np.hstack([places - far, places + far]).tolist()
-        return [(k, *edge) for k, edge in zip(self.own, edges, strict=True)]
+    def boxes(self, time: int, end: int, slack: float) -> list[tuple]:
+        """The box in which each stays from a time to another (clock) if it goes straight meanwhile: number, least and
+        greatest corner; of those who go on as they do until then, that included."""
+        even, far = self._even(end), (self.reaches + slack)[:, None]
+        here = there = self._at(time)[0]
+        if end > time:
+            there = self._at(end)[0]
+        edges = np.hstack([np.minimum(here, there) - far, np.maximum(here, there) + far])[even].tolist()
+        return [(k, *edge) for k, edge in zip(np.array([*self.own], dtype=int)[even].tolist(), edges, strict=True)]
+
+    def straight(self, end: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        """Who goes on as it does until a time (clock), that included: numbers (n,); where each is now, and how fast it
+        goes straight from there to where it is then, (n, 3) each. As ``Motion.straight`` has it, to the bit."""
+        even = self._even(end)
+        c, v, a = self.pieces[even].swapaxes(0, 1)
+        places = []
+        for time in (self.time, end):
+            t = np.array([(time - since) / UNITS for since in self.since[even].tolist()])[:, None]
+            places.append(np.where((v != 0.0).any(axis=1, keepdims=True) | (a != 0.0).any(axis=1, keepdims=True),
+                                   c + v * t + a * (0.5 * t * t), c))  # fmt: skip
+        here, there = places
+        return np.array([*self.own], dtype=int)[even], here, (there - here) / ((end - self.time) / UNITS)
+
+    def _even(self, end: int) -> np.ndarray:
+        """Which of them (n,) go on as they do until a time (clock), that included."""
+        even = np.ones(len(self.own), dtype=bool)
+        even[[self.own[k] for turn, k in self.breaks if turn <= end]] = False
+        return even
 
     def nearing(self, places: np.ndarray, sizes: np.ndarray, time: int, end: int) -> set[int]:
         """Who may come as near as that to one of some places (n, 3) from this time to another (clock), and whoever goes
