@@ -77,6 +77,22 @@ def arcs() -> None:
             print(f"  an arc, {words}, {motion}: shot {shot:.2f} ms, preview {preview:.2f} ms")
 
 
+def shot() -> None:
+    """What one shot adds to a live tick, beyond one in which nobody fires."""
+    live, spent = session(0, 0.0), {True: [], False: []}
+    for tick in range(TICKS):
+        fires = tick % 2 == 0
+        started = time.perf_counter()
+        if fires:
+            live.tap("fire")
+        live.step()
+        spent[fires].append(1e3 * (time.perf_counter() - started))
+        for one in live.ids.tolist():
+            live.end(one)
+    fired, empty = (float(np.median(spent[fires])) for fires in (True, False))
+    print(f"  one shot in a live tick: {fired - empty:.3f} ms beyond one without (bar 0.15)")
+
+
 def variants() -> None:
     """The quay's flare fired with one number changed, and one measure taken: against reading the drill anew for it."""
     quay = Path(nivvo.__file__).parent / "demo" / "quay.toml"
@@ -122,6 +138,7 @@ def report() -> None:
                 f"worst {worst:.4f} = {worst / typical:.2f} x typical, the very first {first:.4f}"
             )
     studies()
+    shot()
     variants()
     arcs()
     rng = np.random.default_rng(1)

@@ -204,7 +204,9 @@ class Afoot:
                 far = feet.reach + 2.0 * went
             return pieces, feet.p, feet.v, feet.a, feet.stands, feet.carried
 
-        asked = number, end, self.end, *self._known(motion), motion.carried, motion.stands, *map(bytes, here)
+        asked = ()
+        if time == 0:
+            asked = number, end, self.end, *self._known(motion), motion.carried, motion.stands, *map(bytes, here)
         pieces, feet.p, feet.v, feet.a, feet.stands, feet.carried = self._at_first(time, asked, treads)
         motion.leaps, motion.stands, motion.carried = 0.0, feet.stands, feet.carried
         for piece in pieces:

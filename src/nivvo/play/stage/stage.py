@@ -639,9 +639,10 @@ class Stage:
         """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
         if self._at[0] != time:
             slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
-            steady = self._known if self.cuts or len(numbers) <= FEW else self._steady(time)
-            if steady is not None and len(numbers) > FEW and (not self.cuts or steady.holds(self._of_ways(), time)):
-                boxes = steady.boxes(*self._over(time), slack)
+            many, span = len(numbers) > FEW, self._over(time)
+            steady = self._steady(time) if many and not self.cuts else self._known
+            if many and steady is not None and steady.holds(self._of_ways(), span[0]):
+                boxes = steady.boxes(*span, slack)
                 numbers = sorted({*numbers}.difference(k for k, *_ in boxes))
             for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
                 far = self.reach(k) + slack

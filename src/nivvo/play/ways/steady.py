@@ -13,19 +13,24 @@ from nivvo.play.ways.motion import Motion
 MOST_PAIRS = 100_000
 """So many distances are looked at together."""
 
+EXACT = 1 << 53
+"""Counts of the clock below which a float holds each."""
+
 
 class Steady:
     """Those of ``movers`` whose ways are known ahead, as they go at a time (clock), as long as ``who`` is the same.
 
-    own, reaches : all whose ways are known, by number, and how far each reaches. pieces, since : (n, 3, 3) what each
-    goes on, and from when (clock). breaks : when each goes on otherwise, and its number, the first in front. turned :
-    who has gone on otherwise since that set was emptied. rest : who else moves.
+    numbers, reaches : (n,), all whose ways are known, and how far each reaches. own : where each stands among them, by
+    number. pieces, since : (n, 3, 3) what each goes on, and from when (clock). breaks : when each goes on otherwise,
+    and its number, the first in front. turned : who has gone on otherwise since that set was emptied. rest : who else
+    moves.
     """
 
     def __init__(self, movers: list[int], motions: list[Motion], who: tuple, time: int, reach: Callable[[int], float]):
         foreseen = [k for k in movers if motions[k].foreseen and not motions[k].veers]
         self.who, self.time, self.turned = who, time, set(foreseen)
-        self.own, self.reaches = {k: n for n, k in enumerate(foreseen)}, np.array([reach(k) for k in foreseen])
+        self.numbers, self.reaches = np.array(foreseen, dtype=int), np.array([reach(k) for k in foreseen])
+        self.own = {k: n for n, k in enumerate(foreseen)}
         self.rest = [k for k in movers if k not in self.own]
         self.pieces, self.since = np.empty((len(foreseen), 3, 3)), np.empty(len(foreseen), dtype=np.int64)
         for n, k in enumerate(foreseen):
@@ -54,24 +59,16 @@ class Steady:
         """The box in which each stays from a time to another (clock) if it goes straight meanwhile: number, least and
         greatest corner; of those who go on as they do until then, that included."""
         even, far = self._even(end), (self.reaches + slack)[:, None]
-        here = there = self._at(time)[0]
-        if end > time:
-            there = self._at(end)[0]
+        here, there = (self._at(when)[0] for when in (time, end))
         edges = np.hstack([np.minimum(here, there) - far, np.maximum(here, there) + far])[even].tolist()
-        return [(k, *edge) for k, edge in zip(np.array([*self.own], dtype=int)[even].tolist(), edges, strict=True)]
+        return [(k, *edge) for k, edge in zip(self.numbers[even].tolist(), edges, strict=True)]
 
     def straight(self, end: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Who goes on as it does until a time (clock), that included: numbers (n,); where each is now, and how fast it
         goes straight from there to where it is then, (n, 3) each. As ``Motion.straight`` has it, to the bit."""
         even = self._even(end)
-        c, v, a = self.pieces[even].swapaxes(0, 1)
-        places = []
-        for time in (self.time, end):
-            t = np.array([(time - since) / UNITS for since in self.since[even].tolist()])[:, None]
-            places.append(np.where((v != 0.0).any(axis=1, keepdims=True) | (a != 0.0).any(axis=1, keepdims=True),
-                                   c + v * t + a * (0.5 * t * t), c))  # fmt: skip
-        here, there = places
-        return np.array([*self.own], dtype=int)[even], here, (there - here) / ((end - self.time) / UNITS)
+        here, there = (self._at(when)[0][even] for when in (self.time, end))
+        return self.numbers[even], here, (there - here) / ((end - self.time) / UNITS)
 
     def _even(self, end: int) -> np.ndarray:
         """Which of them (n,) go on as they do until a time (clock), that included."""
@@ -90,10 +87,14 @@ class Steady:
         for k in range(0, len(places), at_once):
             off, size = places[k : k + at_once, None] - p, sizes[k : k + at_once, None]
             near |= (np.sqrt((off * off).sum(axis=2)) <= size + goes).any(axis=0)
-        return found.union(k for k, comes in zip(self.own, near.tolist(), strict=True) if comes)
+        return found.union(self.numbers[near].tolist())
 
     def _at(self, time: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         """Places, velocities and accelerations (n, 3) at a time until which all go on as they do."""
-        t = ((time - self.since) / UNITS)[:, None]
-        c, v, a = self.pieces.swapaxes(0, 1)
-        return c + v * t + a * (0.5 * t * t), v + a * t, a
+        gone = time - self.since
+        # So far an array's division is that of whole numbers, to the bit.
+        seconds = gone / UNITS if (gone < EXACT).all() else np.array([one / UNITS for one in gone.tolist()])
+        (c, v, a), t = self.pieces.swapaxes(0, 1), seconds[:, None]
+        # Who rests is where he is, also at -0.0.
+        rests = ~self.pieces[:, 1:].any(axis=(1, 2))[:, None]
+        return np.where(rests, c, c + v * t + a * (0.5 * t * t)), v + a * t, a
