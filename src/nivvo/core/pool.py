@@ -504,6 +504,11 @@ def copied(rows: np.ndarray) -> np.ndarray:
     return np.ndarray(rows.shape, rows.dtype, np.ndarray(rows.nbytes, np.uint8, rows).copy())
 
 
+def write(rows: np.ndarray, at: int, one: np.ndarray) -> None:
+    """Write one, of as many bytes as each of ``rows`` has, at a place of theirs: quicker so than by their fields."""
+    np.ndarray(one.nbytes, np.uint8, rows, at * one.nbytes)[:] = np.ndarray(one.nbytes, np.uint8, one)
+
+
 def taken(rows: np.ndarray, order: np.ndarray) -> np.ndarray:
     """The rows of some places, in their order: by their bytes, which is many times quicker than by their fields."""
     whole = rows.view((np.void, rows.dtype.itemsize))

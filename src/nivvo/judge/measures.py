@@ -43,7 +43,7 @@ def may_be_of(run: Run, name: str) -> list[str]:
 
 def _flights(run: Run, of: str | None) -> Iterator[Flown]:
     """The flights of the projectiles that ``of`` names, of all for None."""
-    return map(run.record.flown, run.names_of(of))
+    return map(run.record.flown, run.record.places if of is None else run.names_of(of))
 
 
 def _contacts(run: Run, of: str | None) -> Iterator[dict]:

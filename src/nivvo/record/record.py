@@ -182,8 +182,8 @@ class Record:
     @cached_property
     def _ends(self) -> dict[int, int]:
         """Where each projectile's end stands among the events."""
-        ends = np.flatnonzero(self.events["kind"] == pool.ENDED).tolist()
-        return dict(zip(self.events["key"][ends].tolist(), ends, strict=True))
+        rows = zip(self.events["kind"].tolist(), self.events["key"].tolist(), strict=True)
+        return {key: k for k, (kind, key) in enumerate(rows) if kind == pool.ENDED}
 
     def samples_of(self, key: int) -> np.ndarray:
         """The samples of a projectile, in order of time."""

@@ -175,6 +175,7 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
     named = [one for one in parameters if one.kind not in (one.VAR_POSITIONAL, one.VAR_KEYWORD)]
     checks = {one.name: (kinds[one.name], one.default is None) for one in named if one.name in kinds}
     order = [one.name for one in named]
+    in_turn = [(k, name, *checks[name]) for k, name in enumerate(order) if name in checks]
     many = next((k for k, one in enumerate(parameters) if one.kind is one.VAR_POSITIONAL), None)
     in_place = [one for one in named if one.kind is not one.KEYWORD_ONLY]
     least, most = sum(one.default is one.empty for one in named), len(in_place) if many is None else 1 << 30
@@ -182,13 +183,12 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
 
     def fits(count: int, keys: dict[str, Any]) -> bool:
         """Whether so many arguments in place, and these by name, are surely a call of it."""
-        if not keys or count < least:
-            return not keys and least <= count <= most
-        return count <= most and all(places.get(key, -1) >= count for key in keys)
+        return least <= count <= most and all(places.get(key, -1) >= count for key in keys)
 
     @functools.wraps(function)
     def call(*args: Any, **keys: Any) -> Any:
-        if not fits(len(args), keys):
+        count = len(args)
+        if not (fits(count, keys) if keys else least <= count <= most):
             try:
                 signature.bind(*args, **keys)
             except TypeError as error:
@@ -197,9 +197,12 @@ def checked(function: Callable | None = None, **more: str) -> Callable:
                 takes = ", ".join(name for name in order if name != "self")
                 raise CallError(f"{call.__name__}: {error}; it takes {takes or 'nothing'}{hint}".rstrip(". ")) from None
         values = list(args)
-        for position, (name, value) in enumerate(zip(order, args[:many], strict=False)):
-            if name in checks and not (value is None and checks[name][1]):
-                values[position] = checks[name][0](name, value)
+        given = count if many is None else min(count, many)
+        for k, name, check, or_none in in_turn:
+            if k >= given:
+                break
+            if not (or_none and values[k] is None):
+                values[k] = check(name, values[k])
         for name, value in keys.items():
             if name in checks and not (value is None and checks[name][1]):
                 keys[name] = checks[name][0](name, value)

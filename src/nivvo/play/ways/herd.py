@@ -14,6 +14,10 @@ from nivvo.play.ways.motion import NOWHERE, Motion
 from nivvo.play.ways.ways import gaining, round_at
 from nivvo.record.record import NOBODY
 
+NONE, NONE_FREE = np.zeros(0, dtype=int), np.zeros(0, dtype=bool)
+NO_RULES, NO_PLACES = np.zeros((0, 4)), np.zeros((0, 3))
+"""What a herd has of each, of nobody."""
+
 
 class Chaser(Motion):
     """The way of one of a herd, of which it is the ``row``-th."""
@@ -79,15 +83,13 @@ class Herd:
     """
 
     def __init__(self):
-        self.numbers, self.goals = np.zeros(0, dtype=int), np.zeros(0, dtype=int)
-        self.free = np.zeros(0, dtype=bool)
-        self.rules = np.zeros((0, 4))
+        self.numbers, self.goals, self.free, self.rules = NONE, NONE, NONE_FREE, NO_RULES
         self.rounds: dict[int, tuple] = {}
         self.slow = False
-        self.first, self.here, self.velocity = np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3))
-        self.times, self.pieces = [0], [(np.zeros(0, dtype=int), np.zeros((0, 3)), np.zeros((0, 3)))]
+        self.first, self.here, self.velocity = NO_PLACES, NO_PLACES, NO_PLACES
+        self.times, self.pieces = [0], [(NONE, NO_PLACES, NO_PLACES)]
         self.left: dict[int, tuple[int, np.ndarray]] = {}
-        self._rules = self.rules.T
+        self._rules = NO_RULES.T
         self._by_row: tuple | None = None
 
     def add(self, number: int, body: Body, goal: int, there: np.ndarray, start: int) -> Chaser:

@@ -218,7 +218,7 @@ STIFFEST = 250.0
 def _drag(links: Links, key: tuple, ability) -> None:
     """Drag in exact step is followed as long as it leaves something to follow."""
     model, drag = links.model, ability.flight.drag
-    if model.tick.motion != "exact":
+    if model.tick.motion != "exact" or (drag.linear == drag.square == 0.0 and drag.per_tick == 1.0):
         return
     if model.tick.frames is None or isinstance(model.tick.frames, str):
         rate = model.tick.rate
