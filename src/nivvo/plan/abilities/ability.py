@@ -20,7 +20,7 @@ from nivvo.plan.abilities.flight import FAR, Air, Flight, flight_of
 from nivvo.plan.abilities.numbers import Moment, counted, curve_of, resolve
 from nivvo.spec.abilities import ability as written
 from nivvo.spec.checking.links import ANYTHING
-from nivvo.spec.scenes.values import LONGEST, Depends, Duration
+from nivvo.spec.scenes.values import LONGEST, Depends, Duration, Table
 
 SHOT_SIZE = 0.1
 """Metres: radius of a projectile that none is written for."""
@@ -47,6 +47,8 @@ CURVES = {
 
 AS_WRITTEN = {float, int, str, bool, type(None)}
 """What is in a plan as it is written."""
+
+KEYS = tuple(written.Ability.model_fields)
 
 Number = float | Curve
 
@@ -314,7 +316,7 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
     """The plan of an ability. like : another written on the same, and its plan, which serves for what is alike."""
     frame, rate = on.frame, on.rate
     full = None if model.firing.full_after is None else model.firing.full_after.seconds(rate)
-    if like is not None and not _same(model.firing, like[0].firing):
+    if like is not None and model.firing is not like[0].firing:
         like = None
 
     def plain(value: Any) -> Any:
@@ -332,13 +334,11 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
     def group(word: str | None) -> int | None:
         return None if word is None else on.groups.index(word)
 
-    def piece(field: str, of: tuple[str, ...], make: Callable[[], Any]) -> Any:
-        if like is None:
-            return make()
-        for key in of:
-            if not _same(getattr(model, key), getattr(like[0], key)):
-                return make()
-        return getattr(like[1], field)
+    alike, made = (set(), {}) if like is None else (_alike(model, like[0]), like[1]._asdict())
+
+    def make(field: str, of: tuple[str, ...], how: Callable[[], Any]) -> None:
+        if not alike.issuperset(of):
+            made[field] = how()
 
     def aim() -> Aim:
         one = model.aim
@@ -357,41 +357,37 @@ def ability_of(name: str, model: written.Ability, on: Ground, like: tuple[writte
     def heading() -> Heading:
         return Heading(model.heading.follows, model.heading.spin, np.array(AXES[model.heading.front], dtype=float))
 
-    points = piece("heading", ("heading",), heading)
-    answers = piece("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups))
-    moments = piece("moments", ("when",), lambda: moments_of(name, model.when, on))
-    after = (*answers, *moments.values())
-    return Ability(
-        name=name,
-        shooter=model.shooter,
-        muzzles=tuple(model.muzzles),
-        muzzle_order=model.muzzle_order,
-        muzzle_blocked=model.muzzle_blocked,
-        firing=piece("firing", (), lambda: _firing(model.firing, rate, full, filled)),
-        aim=piece("aim", ("aim",), aim),
-        launch=piece("launch", ("launch",), launch),
-        mass=model.mass,
-        heading=points,
-        hits_owner=model.hits_owner,
-        inherit_velocity=model.inherit_velocity,
-        flight=piece("flight", ("flight", "heading"), lambda: flight_of(model.flight, on, points)),
-        limits=piece("limits", ("limits", "flight"), lambda: _limits(model, plain, on.metre)),
-        radius=_radius(model, on, plain),
-        length=_length(model.shape),
-        capsule=model.shape is not None and model.shape.capsule is not None,
-        answers=answers,
-        rows=piece("rows", ("on",), lambda: _rows(answers)),
-        dealt=piece("dealt", ("on",), lambda: _dealt(answers)),
-        meets=piece("meets", ("on",), lambda: _meets(name, model, on)),
-        again=None if model.when.again is None else filled(Again, model.when.again),
-        moments=moments,
-        effects=piece("effects", ("on", "when"), lambda: tuple(effect for one in after for effect in one.effects)),
-        curves={".".join(map(str, path)): plain(value) for path, value in model.dependent},
-    )
+    def effects() -> tuple[Effect, ...]:
+        return tuple(effect for one in (*made["answers"], *made["moments"].values()) for effect in one.effects)
+
+    made["name"], made["shooter"], made["mass"] = name, model.shooter, model.mass
+    for key in ("muzzle_order", "muzzle_blocked", "hits_owner", "inherit_velocity"):
+        made[key] = getattr(model, key)
+    make("muzzles", ("muzzle",), lambda: tuple(model.muzzles))
+    make("firing", ("firing",), lambda: _firing(model.firing, rate, full, filled))
+    make("aim", ("aim",), aim)
+    make("launch", ("launch",), launch)
+    make("heading", ("heading",), heading)
+    make("flight", ("flight", "heading"), lambda: flight_of(model.flight, on, made["heading"]))
+    make("limits", ("limits", "flight"), lambda: _limits(model, plain, on.metre))
+    make("radius", ("radius", "shape"), lambda: _radius(model, on, plain))
+    make("length", ("shape",), lambda: _length(model.shape))
+    make("capsule", ("shape",), lambda: model.shape is not None and model.shape.capsule is not None)
+    make("answers", ("on",), lambda: tuple(_answer(name, model, word, plain, on) for word in on.groups))
+    make("rows", ("on",), lambda: _rows(made["answers"]))
+    make("dealt", ("on",), lambda: _dealt(made["answers"]))
+    make("meets", ("on",), lambda: _meets(name, model, on))
+    make("again", ("when",), lambda: None if model.when.again is None else filled(Again, model.when.again))
+    make("moments", ("when",), lambda: moments_of(name, model.when, on))
+    make("effects", ("on", "when"), effects)
+    made["curves"] = {".".join(map(str, path)): plain(value) for path, value in model.dependent}
+    return Ability(**made)
 
 
-def _same(one: Any, other: Any) -> bool:
-    return one is other or one == other
+def _alike(one: written.Ability, other: written.Ability) -> set[str]:
+    """The keys that are alike in both; of a table only where it is the very same one."""
+    a, b = one.__dict__, other.__dict__
+    return {key for key in KEYS if a[key] is b[key] or not (isinstance(a[key], Table) or a[key] != b[key])}
 
 
 def _firing(model: written.Firing, rate: float, full: float | None, filled: Callable[..., Any]) -> Firing:

@@ -66,8 +66,8 @@ def effects_of(ability: Any) -> Iterator[tuple[tuple, Any]]:
     """The tables of an ability in which effects may stand, by their paths."""
     for group, answer in ability.on.items():
         yield ("on", group), answer
-    for word, moment in ability.when:
-        if moment is not None:
+    for word in type(ability.when).model_fields:
+        if (moment := getattr(ability.when, word)) is not None:
             yield ("when", word), moment
 
 
