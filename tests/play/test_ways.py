@@ -14,6 +14,7 @@ import nivvo
 from nivvo.core.geometry.shapes import distance
 from nivvo.core.numbers import clock
 from nivvo.errors import CallError, DrillError
+from tests.deep import DEEP
 
 TEXT = """nivvo = 1
 {world}
@@ -435,6 +436,35 @@ class Told(unittest.TestCase):
             with self.assertRaises(DrillError, msg=move) as caught:
                 made(move=f"move = {{ {move} }}", more=more)
             self.assertIn(says, str(caught.exception), move)
+
+
+class Near(unittest.TestCase):
+    def drill(self, rng, motion):
+        text = f"nivvo = 1\nworld.view = 'space'\ntick.motion = '{motion}'\n[ability.flare]\nlaunch.speed = 9\n"
+        for k in range(60):
+            at, *points = rng.uniform(-20, 20, (4, 3)).round(2).tolist()
+            way = f"through = {points}, at_end = '{('back', 'around', 'stop')[k % 3]}'"
+            way = way if k % 4 else f"drift = {np.sort(points[:2], axis=0).tolist()}"
+            way += f", speed = {rng.uniform(1, 9)}" + (f", speeds_up = {rng.uniform(2, 30)}" if k % 2 else "")
+            text += f"[target.wisp{k}]\nat = {at}\nshape.ball = 0.3\nmove = {{ {way} }}\n"
+        return nivvo.parse(text)
+
+    def test_whoever_comes_near_is_among_those_who_may(self):
+        """A second ahead too, round corners and back; and most of those who do not come are not."""
+        rng, told, among_all = np.random.default_rng(11), 0, 0
+        for motion in ("exact", "semi-implicit") * (12 if DEEP else 2):
+            live = nivvo.Live(self.drill(rng, motion))
+            for _ in range(rng.integers(1, 200)):
+                live.step()
+            stage, now = live._session.stage, live._session.time
+            for ahead in np.sort(rng.uniform(0.01, 1.0, 3)):
+                place, size, end = rng.uniform(-15, 15, 3), rng.uniform(0.5, 6), now + round(ahead * clock.UNITS)
+                times = np.linspace(now, end, 50).astype(int).tolist()
+                far = {k: min(math.dist(stage.centre(k, t), place) for t in times) - 0.3 for k in stage.movers}
+                may = stage.nearing([tuple(place)], [size], now, end)
+                self.assertLessEqual({k for k, gap in far.items() if gap <= size}, {*may})
+                told, among_all = told + len(may), among_all + len(far)
+        self.assertLess(told, 0.6 * among_all)
 
 
 if __name__ == "__main__":

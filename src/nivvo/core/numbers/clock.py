@@ -14,6 +14,9 @@ import numpy as np
 UNITS = 693_000_000_000
 LONGEST = 9_000_000_000_000_000_000
 
+EXACT = 1 << 53
+"""Counts below which a float holds each."""
+
 
 @lru_cache(maxsize=4096)
 def from_seconds(seconds: float) -> int:
@@ -30,6 +33,14 @@ def from_seconds(seconds: float) -> int:
 def to_seconds(count):
     """Seconds (s) of a count or an array of counts."""
     return count / UNITS
+
+
+def seconds_of(counts: np.ndarray) -> np.ndarray:
+    """Seconds (s) of counts (n,): of each what ``to_seconds`` gives of it by itself, to the bit."""
+    # So far an array's division is that of whole numbers.
+    if (np.abs(counts) < EXACT).all():
+        return counts / UNITS
+    return np.array([one / UNITS for one in counts.tolist()])
 
 
 @cache

@@ -215,7 +215,7 @@ class Afoot:
         on = self._strides.get(number)
         waits = on is not None and on.piece is None and on.until > time
         if end == self.end and not pieces and feet.a == NOWHERE and not waits:
-            on = self._at_first(time, ("on", *asked), lambda: self._stride(number, laws))
+            on = self._at_first(time, ("on", *asked), lambda: self._stride(number, laws, time))
             self._strides[number] = on._replace(piece=on.piece and motion.pieces[-1])
 
     def _laws(self, motion: Walker) -> tuple[Gait, Vector, Vector | None]:
@@ -260,18 +260,20 @@ class Afoot:
         low = -support(stage.rows[number], tuple(-x for x in up))
         return float(dot(n, stage.scene.frame.up)) < gait.steepest and top - low > gait.step
 
-    def _stride(self, number: int, laws: tuple) -> Stride:
-        """How one goes on who has come evenly to the tick's end: so until a tick before anything else may be."""
+    def _stride(self, number: int, laws: tuple, time: int) -> Stride:
+        """How one goes on who has come evenly from a time (clock) to the tick's end: so until a tick before anything
+        else may be."""
         motion, stage, now = self.stage.motions[number], self.stage, self.end
         known, ahead = self._known(motion), 0
         if motion.pieces[-1][1] is STILL and not stage.turning and not any(map(stage.solid, stage.movers)):
             return Stride(ENDLESS, motion.pieces[-1], known)
         if not known[-1]:
-            about = self._about(number, now, now + round(AHEAD * UNITS))
+            far = self._far(number, now, now + round(AHEAD * UNITS))
+            about = self._about(number, now, now + round(AHEAD * UNITS), far, time)
             moving = {k for k in about if stage.motions[k].moves and not stage.loose.asleep(k)}
-            far = {k for k in moving if not self._comes(number, k, now, now + round(AHEAD * UNITS))}
-            if moving == far and stage.turning.keys().isdisjoint(k for k in about if k not in far):
-                others = self._others(number, [k for k in about if k not in far], now, now + self.lasts)
+            about = [k for k in about if k not in moving or self._comes(number, k, now, now + round(AHEAD * UNITS))]
+            if moving.isdisjoint(about) and stage.turning.keys().isdisjoint(about):
+                others = self._others(number, about, now, now + self.lasts)
                 ahead = int(stride(self.feet[number], others, *laws, AHEAD, stage.scene.size) * UNITS) - self.lasts
         if ahead < self.lasts:
             return Stride(now + AGAIN * self.lasts, None, ())
@@ -306,14 +308,13 @@ class Afoot:
         fast = self.fastest(motion, *motion.at(time)[1:], seconds)
         return self.stage.reach(number) + 2.0 * (fast * seconds + motion.walk.step) + MORE * self.stage.scene.size
 
-    def _about(self, number: int, time: int, end: int, far: float | None = None) -> list[int]:
+    def _about(self, number: int, time: int, end: int, far: float | None = None, now: int | None = None) -> list[int]:
         """What is solid that one may come to from a time to another (clock), or step onto; so far off, if that is
-        known."""
+        known. now : when all are looked at, if that is before."""
         stage, place = self.stage, self.stage.motions[number].place(time)
         far = self._far(number, time, end) if far is None else far
         kinds = ("obstacle", "target") if stage.loose.of else ("obstacle",)
-        # Farther ahead it is not known of all where they go straight.
-        movers = stage.nearing([three(place)], [far], time, end) if end <= self.end else None
+        movers = stage.nearing([three(place)], [far], time if now is None else now, end)
         return [k for k in stage.around(place, STILL, far, *kinds, movers=movers) if stage.solid(k)]
 
     def fastest(self, motion: Walker, velocity, acceleration, seconds: float) -> float:

@@ -40,7 +40,7 @@ STILL = (0.0, 0.0, 0.0)
 PUSHES = 32
 """How often a body is pushed out of what it is in, until it is clear or is not."""
 
-AT_NO_TIME: tuple[int, list[tuple], set[int]] = (-1, [], set())
+AT_NO_TIME: tuple[int, list[tuple], tuple, set[int]] = (-1, [], (None, None), set())
 
 FEW = 6
 """So many bodies that turn, or move, are looked at one by one: all at once takes as long as so many do."""
@@ -102,7 +102,7 @@ class Stage:
         self._reaches: dict[int, float] = {}
         self._reshaped: set[int] = set()
         self._plain: dict[int, dict] = {}
-        self._at: tuple[int, list[tuple], set[int]] = AT_NO_TIME
+        self._at: tuple[int, list[tuple], tuple, set[int]] = AT_NO_TIME
         self.changes = 0
         self.chasing: set[int] = set()
         self._there, self._rows, self._goals = (None, None, None), np.zeros(0, dtype=int), (None, None, None)
@@ -289,9 +289,8 @@ class Stage:
             self._come(time)
         if self.going and self.going[0][0] <= time:
             self._go(time)
-        for k, spin in self.turning.items():
-            if spin.gains < math.inf:
-                self.rows[k]["turns"] = spin.rate(time)
+        if self.turning:
+            self._all_spins().set_rates(self.rows, time)
         if len(self.herd.numbers):
             self._turn(time, end)
         if self.loose.of:
@@ -440,9 +439,12 @@ class Stage:
             for k in self.turning:
                 self.turning[k].set(self.rows[k], time)
             return
+        self._all_spins().set(self.rows, time)
+
+    def _all_spins(self) -> Spins:
         if self._spins is None:
             self._spins = Spins(self.turning, self.rows)
-        self._spins.set(self.rows, time)
+        return self._spins
 
     def turned_by(self, number: int, time: int, end: int) -> float:
         """By how much a body turns from a time to another (clock), rad."""
@@ -514,7 +516,7 @@ class Stage:
     def turns_by(self, time: int, end: int) -> list[int]:
         """Who may go on otherwise after a time and before another (clock)."""
         steady = self._steady(time)
-        return sorted({*steady.rest, *(k for turn, k in steady.breaks if turn < end)})
+        return sorted({*steady.rest, *steady.turning(end)})
 
     def forget(self, time: int) -> None:
         """Drop what can no longer matter at ``time``, for sessions without end."""
@@ -616,10 +618,8 @@ class Stage:
         if self.movers and time is None:
             near = sorted({*near, *self.movers} if movers is None else {*near}.difference(self.movers).union(movers))
         elif self.movers:
-            (x, y, z), (a, b, c) = high, low
-            there = [k for k, d, e, f, g, h, i in self._moving(time)
-                     if d <= x and e <= y and f <= z and g >= a and h >= b and i >= c]  # fmt: skip
-            near = sorted({*there, *(k for k in near if k not in self._at[2])})
+            there = self._moving(low, high, time)
+            near = sorted({*there, *(k for k in near if k not in self._at[3])})
         if not near:
             return near
         return [k for k in near if not (kinds and known[k] not in kinds) and not self.out(k)]
@@ -635,20 +635,29 @@ class Stage:
         end = max(end, until)
         return sorted({*steady.nearing(np.array(places), np.array(sizes) + slack, time, end), *steady.rest})
 
-    def _moving(self, time: int) -> list[tuple]:
-        """The boxes of all that moves at a time (clock), with their numbers; kept as long as that is asked for."""
+    def _moving(self, low: tuple, high: tuple, time: int) -> list[int]:
+        """Numbers of all that moves whose boxes at a time (clock) overlap one from its low to its high corner.
+
+        The boxes are kept as long as that time is asked for.
+        """
         if self._at[0] != time:
-            slack, boxes, numbers = 1e-6 * self.scene.size, [], self.movers
-            many, span = len(numbers) > FEW, self._over(time)
+            slack, numbers, boxes, rest = 1e-6 * self.scene.size, None, None, self.movers
+            many, span = len(rest) > FEW, self._over(time)
             steady = self._steady(time) if many and not self.cuts else self._known
             if many and steady is not None and steady.holds(self._of_ways(), span[0]):
-                boxes = steady.boxes(*span, slack)
-                numbers = sorted({*numbers}.difference(k for k, *_ in boxes))
-            for k, (x, y, z) in zip(numbers, self.centres(numbers, time).tolist(), strict=True):
+                numbers, boxes, rest = steady.boxes(*span, slack)
+            few = []
+            for k, (x, y, z) in zip(rest, self.centres(rest, time).tolist(), strict=True):
                 far = self.reach(k) + slack
-                boxes.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
-            self._at = time, boxes, set(self.movers)
-        return self._at[1]
+                few.append((k, x - far, y - far, z - far, x + far, y + far, z + far))
+            self._at = time, few, (numbers, boxes), set(self.movers)
+        (x, y, z), (a, b, c) = high, low
+        found = [k for k, d, e, f, g, h, i in self._at[1]
+                 if d <= x and e <= y and f <= z and g >= a and h >= b and i >= c]  # fmt: skip
+        numbers, boxes = self._at[2]
+        if numbers is not None:
+            found += numbers[(boxes <= (x, y, z, -a, -b, -c)).all(axis=1)].tolist()
+        return found
 
     def least_gap(self, number: int, path: Path, radius: float, start: float, stop: float) -> tuple[float, float]:
         """The least gap (units) between a ball of ``radius`` on its path and a body on its way, from ``start`` to

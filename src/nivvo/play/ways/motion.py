@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import math
 from bisect import bisect_right
 
 import numpy as np
@@ -27,12 +28,13 @@ class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
 
     veers : whether it may change at any tick. foreseen : whether it is known ahead, but for what moves it from outside.
+    fastest : how fast (units/s) it ever goes, without a leap, if that is known.
     turns : whether the body turns about its middle. earlier : the way that it went before, until when (clock), if that
     was another. arrives : when (clock) it comes to where it was moved from outside.
     """
 
     veers = turns = False
-    foreseen = True
+    foreseen, fastest = True, math.inf
     earlier: tuple[Motion, int] | None = None
     arrives = 0
 

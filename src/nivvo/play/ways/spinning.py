@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from nivvo.core.geometry.turning import swung
-from nivvo.core.numbers.clock import UNITS
+from nivvo.core.numbers.clock import UNITS, seconds_of
 from nivvo.core.numbers.frame import three
 from nivvo.core.numbers.trig import sine_and_cosine, sines_and_cosines
 from nivvo.core.numbers.vec import along, cross, dot
@@ -72,21 +72,29 @@ class Spin(NamedTuple):
 
 
 class Spins:
-    """Bodies that turn, by number, all of them turned at once."""
+    """Bodies that turn, all of them turned at once. numbers, starts, tops : (n,); gaining : the places among them, and
+    the spins, of those who come to their speed by and by."""
 
     def __init__(self, spins: dict[int, Spin], rows: np.ndarray):
-        self.of = {**spins}
         self.numbers = np.array([*spins], dtype=int)
+        self.starts, self.tops = (np.array([getattr(spin, key) for spin in spins.values()]) for key in ("start", "top"))
+        self.gaining = [(k, spin) for k, spin in enumerate(spins.values()) if spin.gains < math.inf]
         self.about = rows["about"][self.numbers].T
         self.vectors = np.array([spin.vectors for spin in spins.values()]).transpose(2, 1, 0)
 
     def set(self, rows: np.ndarray, time: int) -> None:
         """Their rows, each turned as it is at a time (clock), as ``Spin.set`` does."""
-        s, c = sines_and_cosines(np.array([spin.angle(time) for spin in self.of.values()]))
+        angles = self.tops * seconds_of(time - self.starts)
+        for k, spin in self.gaining:
+            angles[k] = spin.angle(time)
+        s, c = sines_and_cosines(angles)
         d, axis = self.vectors, self.about[:, None]
         turned = along(along((d[0] * c, d[1] * c, d[2] * c), cross(axis, d), s), axis, dot(axis, d) * (1.0 - c))
         for name, places in zip(TURNED, np.array(turned).transpose(1, 2, 0), strict=True):
             rows[name][self.numbers] = places
-        for k, spin in self.of.items():
-            if spin.gains < math.inf:
-                rows["turns"][k] = spin.rate(time)
+        self.set_rates(rows, time)
+
+    def set_rates(self, rows: np.ndarray, time: int) -> None:
+        """How fast those turn from a time on (clock) who have yet to come to their speed."""
+        for k, spin in self.gaining:
+            rows["turns"][self.numbers[k]] = spin.rate(time)

@@ -27,6 +27,7 @@ class Route(Motion):
 
     def __init__(self, points: list[np.ndarray], speed: float, at_end: str, speeds_up: float = math.inf):
         super().__init__(points[0])
+        self.fastest = speed
         stops = [points[0], *(q for p, q in itertools.pairwise(points) if np.any(q != p))]
         if len(stops) > 1 and at_end == "around":
             stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
@@ -120,7 +121,7 @@ class Later(Motion):
 
     def __init__(self, way: Motion, start: int):
         super().__init__(way.at(0)[0])
-        self.way, self.start = way, start
+        self.way, self.start, self.fastest = way, start, way.fastest
 
     @property
     def moves(self) -> bool:
@@ -225,7 +226,7 @@ class Drifting(Motion):
     def __init__(self, place: np.ndarray, drift: Drift, speed: float, start: int, speeds_up: float = math.inf):
         super().__init__(place)
         self.drift, self.speed, self.speeds_up, self.drawn = drift, speed, speeds_up, 0
-        self.times, self.pieces = [], []
+        self.times, self.pieces, self.fastest = [], [], speed
         self.ends, self.goal = start, np.asarray(place, dtype=float)
         self._go_on(start)
 
