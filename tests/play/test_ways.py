@@ -457,14 +457,14 @@ class Near(unittest.TestCase):
             for _ in range(rng.integers(1, 200)):
                 live.step()
             stage, now = live._session.stage, live._session.time
-            for ahead in np.sort(rng.uniform(0.01, 1.0, 3)):
-                place, size, end = rng.uniform(-15, 15, 3), rng.uniform(0.5, 6), now + round(ahead * clock.UNITS)
-                times = np.linspace(now, end, 50).astype(int).tolist()
-                far = {k: min(math.dist(stage.centre(k, t), place) for t in times) - 0.3 for k in stage.movers}
+            for ahead in np.sort(rng.uniform(0.01, 1.0, 12)):
+                end, size = now + round(ahead * clock.UNITS), rng.uniform(0.01, 4)
+                place, times = stage.centre(int(rng.choice(stage.movers)), end), np.linspace(now, end, 12).astype(int)
+                far = {k: min(math.dist(stage.centre(k, t), place) for t in times.tolist()) for k in stage.movers}
                 may = stage.nearing([tuple(place)], [size], now, end)
-                self.assertLessEqual({k for k, gap in far.items() if gap <= size}, {*may})
+                self.assertLessEqual({k for k, gap in far.items() if gap - 0.3 <= size}, {*may})
                 told, among_all = told + len(may), among_all + len(far)
-        self.assertLess(told, 0.6 * among_all)
+        self.assertLess(told, 0.5 * among_all)
 
 
 if __name__ == "__main__":
