@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from os import PathLike
@@ -13,7 +15,7 @@ from nivvo.core.numbers.frame import dot
 from nivvo.core.pool import IGNORE
 from nivvo.errors import CallError
 from nivvo.plan.case import case_of
-from nivvo.play.aims.aiming import Asked
+from nivvo.play.aims.aiming import Asked, Shot
 from nivvo.play.engine import ability_in, scratch, shooter_in
 from nivvo.play.outcome.happened import radius_of
 from nivvo.play.outcome.run import Run
@@ -24,6 +26,9 @@ from nivvo.spec.arguments import checked
 from nivvo.spec.drill import Drill
 
 MOST_POINTS = 100_000
+AT_ONCE = 16
+"""Pieces of a plain flight for which it is asked together who may come near."""
+
 BODIES = ("moving", "still")
 
 
@@ -186,16 +191,7 @@ def plain_preview(
         age = np.asarray(t - start)[..., None]
         return path.p[0] + launch * age + a * (0.5 * age * age)
 
-    stage, radius = run.stage, shot.radius
-    covered, here = stop, plain(times)
-    for p, q, t0, t1 in zip(here, here[1:], times, times[1:], strict=False):
-        time = t0 * clock.UNITS
-        near = stage.around(p, q - p, radius, "obstacle", "target", time=time)
-        among = [k for k in near if not _let_through(run, shot, k)]
-        met = stage.first_on_line(p, q - p, radius, time, among)
-        if met is not None:
-            covered = t0 + met[1] * (t1 - t0)
-            break
+    covered = _first_met(run, shot, times, plain(times))
     shown = np.append(times[times < covered], covered)
     gaps = np.sqrt(((plain(shown) - path.at(shown)[0]) ** 2).sum(axis=1))
     ends = plain(np.float64(covered)) - path.p[-1]
@@ -209,6 +205,22 @@ def plain_preview(
         float(covered - start),
         stop - start,
     )
+
+
+def _first_met(run: Run, shot: Shot, times: np.ndarray, places: np.ndarray) -> float:
+    """When (s) a ball that is at some places (n, 3) at some times (n,) first meets something, else the last of them."""
+    stage, radius = run.stage, shot.radius
+    for first in range(0, len(times) - 1, AT_ONCE):
+        here, when = places[first : first + AT_ONCE + 1], (times[first : first + AT_ONCE + 1] * clock.UNITS).tolist()
+        movers = stage.nearing(list(here), [radius] * len(here), math.floor(when[0]), math.ceil(when[-1]))
+        for k, (p, q) in enumerate(itertools.pairwise(here)):
+            near = stage.around(p, q - p, radius, "obstacle", "target", movers=movers)
+            among = [k for k in near if not _let_through(run, shot, k)]
+            met = stage.first_on_line(p, q - p, radius, when[k], among)
+            if met is not None:
+                start, stop = times[first + k : first + k + 2]
+                return start + met[1] * (stop - start)
+    return float(times[-1])
 
 
 def _let_through(run: Run, shot, number: int) -> bool:

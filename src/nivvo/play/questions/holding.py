@@ -214,12 +214,13 @@ def _row(case: Case, ability: str, held: float, found: dict[str, Curve]) -> dict
 
 def hold_for(ability: Ability, speed: float) -> float:
     """The shortest hold (s) that gives an ability a launch speed; nan where none does, or its speed hangs on none."""
-    from scipy.optimize import brentq
-
     keys, firing = ability.launch, ability.firing
     curve, share = (keys.speed, 1.0) if keys.impulse is None else (keys.impulse, 1.0 / ability.mass)
     if not isinstance(curve, Curve) or curve.by != "held":
         return math.nan
+    # It takes as long to import as all else does.
+    from scipy.optimize import brentq
+
     full = min(_needs(curve), math.inf if firing.full_seconds is None else firing.full_seconds)
 
     def lacks(x: float, steps: int | None = None) -> float:

@@ -318,14 +318,16 @@ def _least_gap(run: Run, path: Path, until: float, radius: float) -> tuple[float
 
 
 def _bounds(stage: Stage, numbers: list[int], path: Path, radius: float) -> list[float]:
-    """What the gaps between a flight and some bodies are at least (units); -inf of what moves."""
+    """What the gaps between a flight and some bodies are at least (units); -inf of what may go anyhow."""
     if not numbers:
         return []
     # Between two of its places it is no farther from the first than this.
     gone = 2.0 * float(np.sqrt((path.v * path.v).sum(axis=1)).max() * np.diff(path.t, prepend=path.t[0]).max())
-    middles, at = np.array([stage.middle(k, 0) for k in numbers]), path.p[None]
-    far = np.concatenate(
-        [np.sqrt(((middles[k : k + 64, None] - at) ** 2).sum(axis=2)).min(axis=1) for k in range(0, len(numbers), 64)]
-    )
-    moves = [bool(stage.motions[k].moves) for k in numbers]
-    return np.where(moves, -np.inf, far - [stage.reach(k) for k in numbers] - radius - gone).tolist()
+    start, bounds = round(float(path.t[0]) * clock.UNITS), []
+    for few in np.array_split(np.array(numbers), len(numbers) // 64 + 1):
+        motions = [stage.motions[k] for k in few]
+        fastest = np.array([motion.fastest if motion.moves else 0.0 for motion in motions])[:, None]
+        off = stage.centres(few.tolist(), start)[:, None] - path.p
+        far = np.sqrt((off * off).sum(axis=2)) - fastest * np.maximum(path.t - path.t[0], 1e-9)
+        bounds += (far.min(axis=1) - [stage.reach(k) for k in few] - radius - gone).tolist()
+    return bounds

@@ -8,6 +8,7 @@ import numpy as np
 
 from nivvo.core.geometry.shapes import plain
 from nivvo.play.ways.motion import Motion
+from nivvo.play.ways.ways import motion_of
 
 if TYPE_CHECKING:
     from nivvo.plan.scene import Scene
@@ -17,9 +18,10 @@ class Layout:
     """How bodies stand at 0 s.
 
     motions : the ways of those that stand, which a session replaces and never changes; None for the others, whose
-    numbers are ``own``. shifts, arrived, on_shooter, waves : as a Stage has them at first; come, go : its ``coming``
-    and ``going``. masses : numbers of those with a mass. walks : whether a shooter walks. mortal : whether a shooter
-    can be hurt. begun : what was found of how those who walk begin, by what was asked (``Afoot``).
+    numbers are ``own``. ways : of these, but for who walks: each session goes along ways of its own like them. shifts,
+    arrived, on_shooter, waves : as a Stage has them at first; come, go : its ``coming`` and ``going``. masses : numbers
+    of those with a mass. walks : whether a shooter walks. mortal : whether a shooter can be hurt. begun : what was
+    found of how those who walk begin, by what was asked (``Afoot``).
     """
 
     def __init__(self, scene: Scene):
@@ -30,8 +32,11 @@ class Layout:
             if body.name in walks or body.move is not None or body.mass is not None or body.row["turns"] != 0.0
         ]  # fmt: skip
         self.motions: list = [Motion(body.row["c0"].copy()) for _, body in bodies]
+        self.ways = {}
         for k in self.own:
             self.motions[k] = None
+            if bodies[k][1].name not in walks:
+                self.ways[k] = motion_of(bodies[k][1], scene)
         self.shifts = {k: bodies[k][1].shift for ks in scene.whole.values() if len(ks) > 1 for k in ks}
         self.arrived = {k: 0 for k, body in bodies if not body.arrives}
         firsts = {numbers[0] for numbers in scene.whole.values()}

@@ -82,12 +82,11 @@ class Stage:
         layout = layout_of(scene)
         self.shifts, self.motions, self.arrived = {**layout.shifts}, [*layout.motions], {**layout.arrived}
         for k in layout.own:
-            body = scene.planned[k]
-            gunner = scene.shooters[body.name] if body.kind == "shooter" else None
-            if gunner is not None and gunner.walk is not None:
-                self.motions[k] = Walker(body.row["c0"].copy(), gunner.walk, scene.frame, scene.gravity)
+            if k in layout.ways:
+                self.motions[k] = layout.ways[k].again()
             else:
-                self.motions[k] = motion_of(body, scene)
+                walk = scene.shooters[scene.planned[k].name].walk
+                self.motions[k] = Walker(scene.planned[k].row["c0"].copy(), walk, scene.frame, scene.gravity)
         self.herd = Herd()
         self.turning: dict[int, Spin] = {}
         self._spins: Spins | None = None

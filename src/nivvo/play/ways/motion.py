@@ -28,13 +28,12 @@ class Motion:
     """Pieces of a body's way: from each time on (clock) a place, a velocity, a constant acceleration.
 
     veers : whether it may change at any tick. foreseen : whether it is known ahead, but for what moves it from outside.
-    fastest : how fast (units/s) it ever goes, without a leap, if that is known.
     turns : whether the body turns about its middle. earlier : the way that it went before, until when (clock), if that
     was another. arrives : when (clock) it comes to where it was moved from outside.
     """
 
     veers = turns = False
-    foreseen, fastest = True, math.inf
+    foreseen = True
     earlier: tuple[Motion, int] | None = None
     arrives = 0
 
@@ -43,14 +42,31 @@ class Motion:
         self.times = [0]
         self.pieces = [_piece(place, velocity, acceleration)]
 
+    def again(self) -> Motion:
+        """The same way once more, for somebody else to go along."""
+        made = object.__new__(type(self))
+        made.__dict__.update(self.__dict__)
+        made.times, made.pieces = [*self.times], [*self.pieces]
+        return made
+
     @property
     def moves(self) -> bool:
         """Whether it moves or may come to move."""
-        if self.turns or len(self.times) > 1 or self.earlier is not None:
-            return True
+        return self.turns or not self._stays
+
+    @property
+    def _stays(self) -> bool:
+        """Whether it is in one place all the time."""
+        if len(self.times) > 1 or self.earlier is not None:
+            return False
         if self._rests is None:
             self._rests = all(part is NOWHERE or not part.any() for part in self.pieces[0][1:])
-        return not self._rests
+        return self._rests
+
+    @property
+    def fastest(self) -> float:
+        """How fast (units/s) it ever goes, and never leaps, as long as it is not moved from outside; inf: who knows."""
+        return 0.0 if type(self) is Motion and self._stays else math.inf
 
     def rests(self, time: int) -> bool:
         """Whether, of what may come to move, it is known to stand still at a time (clock)."""

@@ -27,7 +27,7 @@ class Route(Motion):
 
     def __init__(self, points: list[np.ndarray], speed: float, at_end: str, speeds_up: float = math.inf):
         super().__init__(points[0])
-        self.fastest = speed
+        self.speed = speed
         stops = [points[0], *(q for p, q in itertools.pairwise(points) if np.any(q != p))]
         if len(stops) > 1 and at_end == "around":
             stops += [stops[0]] if np.any(stops[0] != stops[-1]) else []
@@ -95,6 +95,11 @@ class Route(Motion):
         """Whether it moves at all."""
         return len(self.pieces) > 1
 
+    @property
+    def fastest(self) -> float:
+        """How fast (units/s) it ever goes."""
+        return self.speed
+
     def _before(self, time: float) -> tuple[int, int]:
         """Start of the round that a time lies in, and which piece of it holds."""
         start = int((time - self.lead) // self.round) * self.round if self.repeats and time > self.lead else 0
@@ -121,12 +126,17 @@ class Later(Motion):
 
     def __init__(self, way: Motion, start: int):
         super().__init__(way.at(0)[0])
-        self.way, self.start, self.fastest = way, start, way.fastest
+        self.way, self.start = way, start
 
     @property
     def moves(self) -> bool:
         """Whether the way leads anywhere."""
         return self.turns or self.way.moves
+
+    @property
+    def fastest(self) -> float:
+        """How fast (units/s) it ever goes, if that is known."""
+        return self.way.fastest
 
     def piece(self, time: float) -> tuple[tuple[np.ndarray, np.ndarray, np.ndarray], int]:
         """The piece that holds at a time: place, velocity and acceleration (3,) where it begins, and when (clock)."""
@@ -226,7 +236,7 @@ class Drifting(Motion):
     def __init__(self, place: np.ndarray, drift: Drift, speed: float, start: int, speeds_up: float = math.inf):
         super().__init__(place)
         self.drift, self.speed, self.speeds_up, self.drawn = drift, speed, speeds_up, 0
-        self.times, self.pieces, self.fastest = [], [], speed
+        self.times, self.pieces = [], []
         self.ends, self.goal = start, np.asarray(place, dtype=float)
         self._go_on(start)
 
@@ -234,6 +244,11 @@ class Drifting(Motion):
     def moves(self) -> bool:
         """It goes on for ever."""
         return True
+
+    @property
+    def fastest(self) -> float:
+        """How fast (units/s) it ever goes."""
+        return self.speed
 
     def _go_on(self, time: float) -> None:
         """Know its way till after a time."""
