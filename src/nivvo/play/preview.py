@@ -215,7 +215,7 @@ def _first_met(run: Run, shot: Shot, times: np.ndarray, places: np.ndarray) -> f
         movers = stage.nearing(list(here), [radius] * len(here), math.floor(when[0]), math.ceil(when[-1]))
         for k, (p, q) in enumerate(itertools.pairwise(here)):
             near = stage.around(p, q - p, radius, "obstacle", "target", movers=movers)
-            among = [k for k in near if not _let_through(run, shot, k)]
+            among = [number for number in near if not _let_through(run, shot, number)]
             met = stage.first_on_line(p, q - p, radius, when[k], among)
             if met is not None:
                 start, stop = times[first + k : first + k + 2]
