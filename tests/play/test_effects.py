@@ -343,17 +343,17 @@ class Held(unittest.TestCase):
         (row,) = run.rows("targets")
         self.assertAlmostEqual(row["out_at"], contact["time"] + 0.03, delta=1e-9)
 
-    def test_who_seeks_what_a_contact_with_effects_puts_out_loses_it_at_the_next_tick(self):
+    def test_who_seeks_whom_a_contact_puts_out_by_whatever_follows_it_loses_it_at_the_next_tick(self):
         text = """nivvo = 1
         tick.rate = 20
         [shooter.keeper]
         [ability.flare]
-        firing = { kind = "burst", shots = 2, interval = 0.11 }
+        firing = {{ kind = "burst", shots = 2, interval = 0.11 }}
         aim.by = "nearest"
         launch.speed = 12
-        flight = { gravity_share = 0, homing.turn_rate = 90 }
+        flight = {{ gravity_share = 0, homing.turn_rate = 90 }}
         limits.life = 3
-        on.gulls = { damage = 50, blast = { radius = 0.1, damage = 1 } }
+        on.gulls = {{ {} }}
         [target.near]
         at = [5, 1]
         health = 40
@@ -362,11 +362,17 @@ class Held(unittest.TestCase):
         at = [9, -2]
         group = "gulls"
         """
-        run = nivvo.fire(nivvo.parse(text))
-        (out,) = (row["out_at"] for row in run.rows("targets") if math.isfinite(row["out_at"]))
-        lost = [row["time"] for row in run.rows("events") if row["what"] == "lost"]
-        self.assertEqual(len(lost), 1)
-        self.assertLessEqual(lost[0] - out, 0.05 + 1e-9)
+        for follows in (
+            "damage = 50, blast = { radius = 0.1, damage = 1 }",
+            "damage = 5, blast = { radius = 2, damage = 50 }",
+            "removes = true",
+            "lasting = { damage = 50, every = 0.02, times = 1 }",
+        ):
+            run = nivvo.fire(nivvo.parse(text.format(follows)))
+            out = min(row["time"] for row in run.rows("events") if row["what"] == "out")
+            lost = [row["time"] for row in run.rows("events") if row["what"] == "lost"]
+            self.assertEqual(len(lost), 1, follows)
+            self.assertLessEqual(lost[0] - out, 0.05 + 1e-9)
 
 
 if __name__ == "__main__":

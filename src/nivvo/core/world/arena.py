@@ -524,9 +524,8 @@ class Arena:
 
     def _look(self, ticks: np.ndarray) -> None:
         """Let those that seek look about at the start of the first of some ticks, or those that have come in it."""
-        begun = bool(self.counters[pool.MID])
+        begun, who = bool(self.counters[pool.MID]), self.who
         if not begun:
-            who = self.who
             if who == self._known and int(ticks["end"][0]) <= int(self.counters[pool.SEEKS]):
                 return
             self._make_room()
@@ -534,6 +533,9 @@ class Arena:
         first = int(self.counters[pool.KNOWN]) if begun else 0
         if first < self.live:
             seek_targets(self._pool(ticks), first, work=(self.live - first) // 16)
+        if who != self._known:
+            # Somebody has come, or was put out by what followed a contact: all look about when the next tick begins.
+            self.counters[pool.SEEKS] = 0
 
     @property
     def why(self) -> int:
