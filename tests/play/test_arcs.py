@@ -6,6 +6,7 @@ import unittest
 import numpy as np
 
 import nivvo
+from tests.deep import DEEP
 from tests.play.drills import drill
 
 VIEWS = {
@@ -165,8 +166,9 @@ class Solve(unittest.TestCase):
                 np.testing.assert_allclose(run.scene.frame.drop(place), to, atol=1e-6, err_msg=(view, one.how))
 
     def test_each_solution_passes_the_point_and_is_what_it_says(self):
-        for view in VIEWS:
-            for tick, push in (("", 0.0), ('motion = "explicit"', 0.0), ("", -2.5), ('motion = "explicit"', 3.5)):
+        steps = (("", 0.0), ('motion = "explicit"', 0.0), ("", -2.5), ('motion = "explicit"', 3.5))
+        for k, view in enumerate(VIEWS):
+            for tick, push in steps if DEEP else (steps[k % 2], steps[3 - k % 2]):
                 made, point = lob(view, tick=tick)
                 made = made.with_settings({"ability.lob.flight.push": [push, 0.0, -0.5 * push][: len(point)]})
                 found = nivvo.solve(made, to=point, elevation=60.0, flight_time=2.0, apex=8.0, arrival=-65.0)
@@ -201,7 +203,7 @@ class Solve(unittest.TestCase):
             "flight.thrust = { acceleration = 4, along = 'launch', lasts = 0.5 }\naim.by = 'cursor'\n[case.c]\n"
             "input = [{ t = 0, cursor = [24, 5, 4], tap = 'fire' }]\n"
         )
-        for elevation in (42.0, 43.0, 44.0, 45.3):
+        for elevation in (42.0, 43.0, 44.0, 45.3) if DEEP else (42.0, 45.3):
             by = {one.how: one for one in nivvo.solve(made, elevation=elevation)}
             self.assertLess(by["by elevation"].miss, 1e-5 * 25)
             self.assertLess(by["by elevation"].speed / by["least speed"].speed, 1.02)
